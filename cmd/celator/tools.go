@@ -1,0 +1,160 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"celator/core/cover"
+	"celator/internal/deliver"
+	"celator/internal/media"
+	"celator/internal/server"
+)
+
+func probeCommand() *cobra.Command {
+	var asJSON bool
+	c := &cobra.Command{Use: "probe FILE", Short: "Say what a clip is", Args: cobra.ExactArgs(1)}
+	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	c.RunE = func(cmd *cobra.Command, args []string) error {
+		i, err := media.Probe(cmd.Context(), args[0])
+		if err != nil {
+			return fmt.Errorf("%s: %w", args[0], err)
+		}
+		if asJSON {
+			return printJSON(i)
+		}
+		rate := fmt.Sprintf("%.5g frames a second", i.Rate.Float())
+		if i.Variable {
+			rate += ", conformed from a variable rate"
+		}
+		fmt.Printf("%s  %s in %s\n", filepath.Base(args[0]), i.Codec, i.Container)
+		fmt.Printf("  picture   %dx%d, %s, %d bit, %s range, %s\n", i.Width, i.Height, i.PixFmt, i.Depth, map[bool]string{true: "full", false: "limited"}[i.Range == "pc"], i.Matrix)
+		fmt.Printf("  frames    %d at %s, %.3f s\n", i.Frames, rate, i.Duration)
+		if i.Timecode != "" {
+			fmt.Printf("  timecode  %s\n", i.Timecode)
+		}
+		for _, s := range i.Sound {
+			fmt.Printf("  sound     %s, %d channels, %d Hz\n", s.Codec, s.Channels, s.Rate)
+		}
+		return nil
+	}
+	return c
+}
+
+func printJSON(v any) error {
+	enc := json.NewEncoder(os.Stdout)
+	enc.SetIndent("", "  ")
+	return enc.Encode(v)
+}
+
+// readFile reads a file, or standard input for "-".
+func readFile(name string) ([]byte, error) {
+	if name == "-" {
+		return io.ReadAll(io.LimitReader(os.Stdin, cover.MaxBytes+1))
+	}
+	return os.ReadFile(name)
+}
+
+func renderCommand() *cobra.Command {
+	var clip, document, out, preset string
+	var from, to int
+	var matte, verify, asJSON bool
+	c := &cobra.Command{Use: "render", Short: "Write a clip with a document's covers"}
+	f := c.Flags()
+	f.StringVar(&clip, "clip", "", "clip to read")
+	f.StringVar(&document, "document", "", "document with the covers, - for standard input")
+	f.StringVar(&out, "out", "", "file to write; its ending chooses the format")
+	f.StringVar(&preset, "preset", "", "review or archive, instead of the ending's")
+	f.IntVar(&from, "from", 0, "first frame")
+	f.IntVar(&to, "to", -1, "last frame; the clip's where not given")
+	f.BoolVar(&matte, "matte", false, "write the combined matte, as grey, instead of the picture")
+	f.BoolVar(&verify, "verify", false, "read the written file again and prove it")
+	f.BoolVar(&asJSON, "json", false, "print what was done as JSON")
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		ctx := cmd.Context()
+		for flag, v := range map[string]string{"clip": clip, "document": document, "out": out} {
+			if v == "" {
+				return wrongUse{fmt.Errorf("render needs --%s", flag)}
+			}
+		}
+		p, err := media.PresetFor(preset, out)
+		if err != nil {
+			return wrongUse{err}
+		}
+		if out == "-" {
+			return wrongUse{fmt.Errorf("a file with an index cannot be written to standard output; name a file")}
+		}
+		b, err := readFile(document)
+		if err != nil {
+			return err
+		}
+		doc, err := cover.Parse(b)
+		if err != nil {
+			return fmt.Errorf("%s: %w", document, err)
+		}
+		info, err := media.Probe(ctx, clip)
+		if err != nil {
+			return fmt.Errorf("%s: %w", clip, err)
+		}
+		if err := deliver.Fits(doc, info, info.Frames); err != nil {
+			return err
+		}
+		if to < 0 {
+			to = info.Frames - 1
+		}
+		if from < 0 || from > to || to >= info.Frames {
+			return wrongUse{fmt.Errorf("frames %d to %d are not in the clip's 0 to %d", from, to, info.Frames-1)}
+		}
+		if same(clip, out) {
+			return wrongUse{fmt.Errorf("--out is the clip itself; a source is never altered")}
+		}
+		part := filepath.Join(filepath.Dir(out), "."+filepath.Base(out)+".part")
+		j := deliver.Job{Clip: media.Clip{Path: clip, Info: info}, Sound: clip, Document: doc, Preset: p, First: from, Last: to, Total: info.Frames, Out: part, Matte: matte}
+		defer os.Remove(part)
+		if err := deliver.Render(ctx, j); err != nil {
+			return err
+		}
+		var proof *deliver.Proof
+		if verify && !matte {
+			pr, err := deliver.Verify(ctx, j, nil)
+			if err != nil {
+				return err
+			}
+			proof = &pr
+		}
+		if err := os.Rename(part, out); err != nil {
+			return err
+		}
+		if asJSON {
+			return printJSON(map[string]any{"out": out, "preset": p.Name, "first": from, "last": to, "proof": proof})
+		}
+		said := fmt.Sprintf("wrote %d frames to %s", to-from+1, out)
+		if proof != nil && p.Lossless {
+			said += fmt.Sprintf("; every sample outside the covers equals the source's in all %d frames", proof.Compared)
+		}
+		fmt.Fprintln(os.Stderr, said)
+		return nil
+	}
+	return c
+}
+
+func same(a, b string) bool {
+	x, err1 := os.Stat(a)
+	y, err2 := os.Stat(b)
+	return err1 == nil && err2 == nil && os.SameFile(x, y)
+}
+
+func openapiCommand() *cobra.Command {
+	return &cobra.Command{Use: "openapi", Short: "Print the HTTP API's contract", RunE: func(*cobra.Command, []string) error {
+		b, err := server.OpenAPI()
+		if err == nil {
+			_, err = fmt.Println(strings.TrimSpace(string(b)))
+		}
+		return err
+	}}
+}

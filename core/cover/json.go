@@ -1,0 +1,251 @@
+package cover
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"regexp"
+	"sort"
+
+	"celator/core/frame"
+)
+
+// Limits of a document; beyond them it is refused, not cut.
+const (
+	MaxBytes  = 32 << 20
+	MaxFrames = 24 * 60 * 60 * 120
+	maxCovers = 2000
+	maxKnots  = 2000
+	maxKeys   = 100000
+	maxCoord  = 1e6 // px
+)
+
+// New returns an empty document for a shot.
+func New(width, height, frames int) *Document {
+	return &Document{Version: Version, Width: width, Height: height, Frames: frames, Covers: []Cover{}}
+}
+
+// Parse reads a document and validates it. The error names the place.
+func Parse(b []byte) (*Document, error) {
+	if len(b) > MaxBytes {
+		return nil, fmt.Errorf("document: larger than %d MB", MaxBytes>>20)
+	}
+	dec := json.NewDecoder(bytes.NewReader(b))
+	dec.DisallowUnknownFields()
+	var d Document
+	if err := dec.Decode(&d); err != nil {
+		return nil, fmt.Errorf("document: %w", err)
+	}
+	if _, err := dec.Token(); !errors.Is(err, io.EOF) {
+		return nil, errors.New("document: text after its end")
+	}
+	if err := d.Validate(); err != nil {
+		return nil, err
+	}
+	return &d, nil
+}
+
+// Marshal writes the document as indented JSON.
+func (d *Document) Marshal() ([]byte, error) { return json.MarshalIndent(d, "", "  ") }
+
+var identifier = regexp.MustCompile(`^[A-Za-z0-9._-]{1,64}$`)
+
+// Validate returns an error, with the place in the document, unless every
+// value is in its range and the document can be evaluated at every frame.
+func (d *Document) Validate() error {
+	if d.Version != Version {
+		return fmt.Errorf("document: version %d, this program reads version %d", d.Version, Version)
+	}
+	if d.Width < 1 || d.Width > frame.MaxSide || d.Height < 1 || d.Height > frame.MaxSide {
+		return fmt.Errorf("document: picture %dx%d, the sides must be 1 to %d", d.Width, d.Height, frame.MaxSide)
+	}
+	if d.Frames < 1 || d.Frames > MaxFrames {
+		return fmt.Errorf("document: %d frames", d.Frames)
+	}
+	if len(d.Covers) > maxCovers {
+		return fmt.Errorf("document: more than %d covers", maxCovers)
+	}
+	seen := map[string]bool{}
+	for i := range d.Covers {
+		c := &d.Covers[i]
+		if !identifier.MatchString(c.ID) || seen[c.ID] {
+			return fmt.Errorf("document: covers[%d].id %q is missing, not plain or used twice", i, c.ID)
+		}
+		seen[c.ID] = true
+		if err := c.validate(d.Frames); err != nil {
+			return fmt.Errorf("document: covers[%d] (%s): %w", i, c.Name, err)
+		}
+	}
+	return nil
+}
+
+func (c *Cover) validate(frames int) error {
+	if len(c.Name) > 200 || len(c.Item) > 64 {
+		return errors.New("name or item is too long")
+	}
+	if c.Span.First < 0 || c.Span.Last < c.Span.First || c.Span.Last >= frames {
+		return fmt.Errorf("span %d to %d does not lie in the shot's frames 0 to %d", c.Span.First, c.Span.Last, frames-1)
+	}
+	if len(c.Outlines) == 0 || len(c.Outlines) > 100 {
+		return errors.New("a cover has 1 to 100 outlines")
+	}
+	for i, o := range c.Outlines {
+		if err := o.validate(frames); err != nil {
+			return fmt.Errorf("outlines[%d]: %w", i, err)
+		}
+	}
+	if err := c.Motion.validate(frames); err != nil {
+		return fmt.Errorf("motion: %w", err)
+	}
+	check := func(name string, v Value, lo, hi float64) error {
+		if err := v.validate(frames, lo, hi); err != nil {
+			return fmt.Errorf("%s: %w", name, err)
+		}
+		return nil
+	}
+	err := errors.Join(check("grow", c.Grow, 0, 1000),
+		check("soften.across", c.Soften.Across, 0, 1000), check("soften.down", c.Soften.Down, 0, 1000))
+	if err != nil {
+		return err
+	}
+	if len(c.Treatments) > 20 {
+		return errors.New("more than 20 treatments")
+	}
+	for i, t := range c.Treatments {
+		err := check("strength", t.Strength, 0, 1)
+		switch t.Kind {
+		case Blur:
+			err = errors.Join(err, check("sigma.across", t.Sigma.Across, 0, 500), check("sigma.down", t.Sigma.Down, 0, 500))
+		case Mosaic:
+			err = errors.Join(err, check("cell.across", t.Cell.Across, 2, 2000), check("cell.down", t.Cell.Down, 2, 2000))
+		case Fill:
+			_, _, _, e := frame.ParseHex(t.Colour)
+			err = errors.Join(err, e)
+		default:
+			err = fmt.Errorf("kind %q is not known", t.Kind)
+		}
+		if t.Kind != Blur && !t.Sigma.IsZero() || t.Kind != Mosaic && !t.Cell.IsZero() || t.Kind != Fill && t.Colour != "" {
+			err = errors.Join(err, fmt.Errorf("a %s has settings of another kind", t.Kind))
+		}
+		if err == nil && !identifier.MatchString(t.ID) {
+			err = fmt.Errorf("id %q is missing or not plain", t.ID)
+		}
+		if err != nil {
+			return fmt.Errorf("treatments[%d]: %w", i, err)
+		}
+	}
+	return nil
+}
+
+func (o Outline) validate(frames int) error {
+	if !identifier.MatchString(o.ID) {
+		return fmt.Errorf("id %q is missing or not plain", o.ID)
+	}
+	if o.Shape != ShapeBox && o.Shape != ShapeEllipse && o.Shape != ShapePath {
+		return fmt.Errorf("shape %q is not known", o.Shape)
+	}
+	if len(o.Keys) == 0 {
+		return errors.New("an outline has at least one key")
+	}
+	n := len(o.Keys[0].Knots)
+	if n < 3 || n > maxKnots || o.Shape != ShapePath && n != 4 {
+		return fmt.Errorf("%d knots; a path has 3 to %d, a box and an ellipse 4", n, maxKnots)
+	}
+	for i, k := range o.Keys {
+		if len(k.Knots) != n {
+			return fmt.Errorf("keys[%d] has %d knots, the first key has %d", i, len(k.Knots), n)
+		}
+		for j, q := range k.Knots {
+			for _, v := range []float64{q.P.X, q.P.Y, q.In.X, q.In.Y, q.Out.X, q.Out.Y} {
+				if !(math.Abs(v) <= maxCoord) {
+					return fmt.Errorf("keys[%d].knots[%d] lies too far out", i, j)
+				}
+			}
+		}
+	}
+	return checkKeys(len(o.Keys), frames, func(i int) (int, Ease) { return o.Keys[i].Frame, o.Keys[i].Ease })
+}
+
+func (m Motion) validate(frames int) error {
+	if !(math.Abs(m.Pivot.X) <= maxCoord && math.Abs(m.Pivot.Y) <= maxCoord) {
+		return errors.New("the pivot lies too far out")
+	}
+	for i, k := range m.Keys {
+		if err := k.Placement.validate(); err != nil {
+			return fmt.Errorf("keys[%d]: %w", i, err)
+		}
+	}
+	return checkKeys(len(m.Keys), frames, func(i int) (int, Ease) { return m.Keys[i].Frame, m.Keys[i].Ease })
+}
+
+func (p Placement) validate() error {
+	switch {
+	case !(math.Abs(p.Move.X) <= maxCoord && math.Abs(p.Move.Y) <= maxCoord):
+		return errors.New("the place lies too far out")
+	case !(math.Abs(p.Turn) <= 36000):
+		return errors.New("the turn is over 100 rounds")
+	case !(p.Size.X >= .001 && p.Size.X <= 1000 && p.Size.Y >= .001 && p.Size.Y <= 1000):
+		return errors.New("the size is not between 0.001 and 1000")
+	}
+	return nil
+}
+
+func (v Value) validate(frames int, lo, hi float64) error {
+	in := func(x float64) bool { return x >= lo && x <= hi } // false for NaN
+	if len(v.Keys) == 0 && !in(v.Constant) {
+		return fmt.Errorf("%g is not between %g and %g", v.Constant, lo, hi)
+	}
+	for _, k := range v.Keys {
+		if !in(k.Value) {
+			return fmt.Errorf("%g at frame %d is not between %g and %g", k.Value, k.Frame, lo, hi)
+		}
+	}
+	return checkKeys(len(v.Keys), frames, func(i int) (int, Ease) { return v.Keys[i].Frame, v.Keys[i].Ease })
+}
+
+// checkKeys holds for all keys: sorted by frame, one a frame, inside the shot.
+func checkKeys(n, frames int, key func(int) (int, Ease)) error {
+	if n > maxKeys {
+		return fmt.Errorf("more than %d keys", maxKeys)
+	}
+	for i := range n {
+		f, e := key(i)
+		if f < 0 || f >= frames {
+			return fmt.Errorf("a key at frame %d, outside the shot's frames 0 to %d", f, frames-1)
+		}
+		if e != Even && e != Held && e != Eased {
+			return fmt.Errorf("ease %q is not known", e)
+		}
+		if i > 0 {
+			if g, _ := key(i - 1); g >= f {
+				return fmt.Errorf("keys are not in order: frame %d after %d", f, g)
+			}
+		}
+	}
+	return nil
+}
+
+// KeyFrames returns, sorted, the frames at which the cover has a key of any
+// kind. An outline that does not reshape has none.
+func (c *Cover) KeyFrames() []int {
+	set := map[int]bool{}
+	for _, k := range c.Motion.Keys {
+		set[k.Frame] = true
+	}
+	for _, o := range c.Outlines {
+		if len(o.Keys) > 1 {
+			for _, k := range o.Keys {
+				set[k.Frame] = true
+			}
+		}
+	}
+	frames := make([]int, 0, len(set))
+	for f := range set {
+		frames = append(frames, f)
+	}
+	sort.Ints(frames)
+	return frames
+}

@@ -1,0 +1,250 @@
+// Package raster turns a cover's outlines into its matte: exact-area coverage
+// per pixel, grown, softened and combined, 0 to 1.
+package raster
+
+import (
+	"image"
+	"math"
+
+	"golang.org/x/image/vector"
+
+	"celator/core/cover"
+	"celator/core/frame"
+	"celator/core/geom"
+)
+
+// tolerance is how far, in pixels, a flattened curve may stray from the path.
+const tolerance = 0.05
+
+// least is the softened coverage below which a sample counts as outside: it
+// would change no code of a 10-bit picture.
+const least = 1. / 2048
+
+// Bounds returns a rectangle that holds every luma sample that a live cover can
+// change in a picture of that size. It begins and ends on even coordinates, so
+// that chroma samples are whole, or at the picture's edge; it is empty when the
+// cover lies wholly outside.
+func Bounds(l cover.Live, width, height int) image.Rectangle {
+	var b geom.Rect
+	for _, p := range l.Paths {
+		b = b.Union(p.Bounds())
+	}
+	if b.Empty() {
+		return image.Rectangle{}
+	}
+	// Two samples more for the flattening and the tail of the softness.
+	b = b.Grow(l.Grow+l.Soften.X+2, l.Grow+l.Soften.Y+2)
+	return pixels(b).Intersect(image.Rect(0, 0, width, height))
+}
+
+// Matte returns the matte of a live cover on its Bounds. Softening goes
+// outward: inside the grown outline the matte is 1.
+func Matte(l cover.Live, width, height int) frame.Plane {
+	r := Bounds(l, width, height)
+	if r.Empty() {
+		return frame.Plane{}
+	}
+	polys := make([][]geom.Point, len(l.Paths))
+	for i, p := range l.Paths {
+		polys[i] = p.Flatten(tolerance)
+	}
+	// The kernel reaches beyond the picture's edge, so the coverage must too.
+	half := geom.Pt(l.Soften.X/2, l.Soften.Y/2)
+	soft := half.X > 0 || half.Y > 0
+	work := image.Rect(r.Min.X-int(math.Ceil(half.X)), r.Min.Y-int(math.Ceil(half.Y)),
+		r.Max.X+int(math.Ceil(half.X)), r.Max.Y+int(math.Ceil(half.Y)))
+	matte := frame.NewPlane(r)
+	for _, poly := range polys {
+		inner := coverage(offset(poly, l.Grow, geom.Point{}), r)
+		if soft {
+			outer := coverage(offset(poly, l.Grow, half), work)
+			smooth(&outer, half)
+			for y := r.Min.Y; y < r.Max.Y; y++ {
+				in, out := inner.Row(y), outer.Row(y)[r.Min.X-work.Min.X:]
+				for x := range in {
+					if out[x] > least {
+						in[x] = max(in[x], out[x])
+					}
+				}
+			}
+		}
+		// Outlines add, so that two that share an edge leave no seam.
+		for i, v := range inner.Pix {
+			matte.Pix[i] = min(matte.Pix[i]+v, 1)
+		}
+	}
+	return matte
+}
+
+// pixels returns the pixels that a continuous rectangle touches, on even
+// coordinates.
+func pixels(r geom.Rect) image.Rectangle {
+	clamp := func(v float64) int { return int(min(max(v, -1<<20), 1<<20)) }
+	return image.Rect(clamp(math.Floor(r.Min.X))&^1, clamp(math.Floor(r.Min.Y))&^1,
+		(clamp(math.Ceil(r.Max.X))+1)&^1, (clamp(math.Ceil(r.Max.Y))+1)&^1)
+}
+
+// coverage returns the exact area of each pixel of r that lies inside the
+// polygons (the largest of them where they overlap).
+func coverage(polys [][]geom.Point, r image.Rectangle) frame.Plane {
+	out := frame.NewPlane(r)
+	w, h := r.Dx(), r.Dy()
+	alpha := image.NewAlpha(image.Rect(0, 0, w, h))
+	z := vector.NewRasterizer(w, h)
+	for i, poly := range polys {
+		z.Reset(w, h)
+		poly = clip(poly, r)
+		if len(poly) < 3 {
+			continue
+		}
+		for j, p := range poly {
+			x, y := float32(p.X-float64(r.Min.X)), float32(p.Y-float64(r.Min.Y))
+			if j == 0 {
+				z.MoveTo(x, y)
+			} else {
+				z.LineTo(x, y)
+			}
+		}
+		z.ClosePath()
+		if i > 0 {
+			clear(alpha.Pix)
+		}
+		z.DrawOp = 1 // draw.Src
+		z.Draw(alpha, alpha.Rect, image.Opaque, image.Point{})
+		for k, a := range alpha.Pix {
+			out.Pix[k] = max(out.Pix[k], float32(a)/255)
+		}
+	}
+	return out
+}
+
+// clip cuts a polygon to a rectangle a little larger than r, so that the
+// rasteriser sees no far-away coordinates. Sutherland and Hodgman, "Reentrant
+// polygon clipping", CACM 17(1), 1974; the edges it adds lie outside r.
+func clip(poly []geom.Point, r image.Rectangle) []geom.Point {
+	x0, y0, x1, y1 := float64(r.Min.X-2), float64(r.Min.Y-2), float64(r.Max.X+2), float64(r.Max.Y+2)
+	for _, side := range []func(geom.Point) float64{
+		func(p geom.Point) float64 { return p.X - x0 },
+		func(p geom.Point) float64 { return x1 - p.X },
+		func(p geom.Point) float64 { return p.Y - y0 },
+		func(p geom.Point) float64 { return y1 - p.Y },
+	} {
+		var out []geom.Point
+		for i, p := range poly {
+			q := poly[(i+1)%len(poly)]
+			dp, dq := side(p), side(q)
+			if dp >= 0 {
+				out = append(out, p)
+			}
+			if dp >= 0 != (dq >= 0) {
+				out = append(out, p.Lerp(q, dp/(dp-dq)))
+			}
+		}
+		poly = out
+	}
+	return poly
+}
+
+// offset returns polygons whose union is poly enlarged by a disc of radius grow
+// and then by an ellipse of radii half: the boundary of the Minkowski sum, got
+// by moving each edge along its outward normal and turning the normal at each
+// corner, backwards at hollow ones (Guibas, Ramshaw and Stolfi, "A kinetic
+// framework for computational geometry", FOCS 1983: the winding number of that
+// curve is positive exactly inside the sum). A polygon that crosses itself has
+// no single outside; there each edge is enlarged on its own.
+func offset(poly []geom.Point, grow float64, half geom.Point) [][]geom.Point {
+	poly = distinct(poly)
+	if len(poly) < 3 || grow == 0 && half == (geom.Point{}) {
+		return [][]geom.Point{poly}
+	}
+	move := func(n geom.Point) geom.Point {
+		d := n.Mul(grow)
+		if l := math.Hypot(half.X*n.X, half.Y*n.Y); l > 0 {
+			d = d.Add(geom.Pt(half.X*half.X*n.X/l, half.Y*half.Y*n.Y/l))
+		}
+		return d
+	}
+	if crosses(poly) {
+		polys := [][]geom.Point{poly}
+		for i, p := range poly {
+			q := poly[(i+1)%len(poly)]
+			polys = append(polys, sweep([]geom.Point{p, q}, move))
+		}
+		return polys
+	}
+	if geom.Area(poly) < 0 {
+		rev := make([]geom.Point, len(poly))
+		for i, p := range poly {
+			rev[len(poly)-1-i] = p
+		}
+		poly = rev
+	}
+	return [][]geom.Point{sweep(poly, move)}
+}
+
+// arcStep is the largest turn of the normal, in radians, that one chord of a
+// rounded corner takes.
+const arcStep = math.Pi / 24
+
+// sweep offsets a clockwise (on screen) closed polygon by move(normal).
+func sweep(poly []geom.Point, move func(geom.Point) geom.Point) []geom.Point {
+	n := len(poly)
+	angle := func(i int) float64 { // of the outward normal of edge i, i+1
+		d := poly[(i+1)%n].Sub(poly[i%n])
+		return math.Atan2(-d.X, d.Y)
+	}
+	var out []geom.Point
+	for i := range n {
+		a, b := angle(i+n-1), angle(i)
+		turn := math.Remainder(b-a, 2*math.Pi)
+		if n == 2 {
+			turn = math.Pi // a segment's two ends are half circles
+		}
+		steps := int(math.Ceil(math.Abs(turn) / arcStep))
+		for s := 0; s <= steps; s++ {
+			t := a
+			if steps > 0 {
+				t += turn * float64(s) / float64(steps)
+			}
+			sin, cos := math.Sincos(t)
+			out = append(out, poly[i].Add(move(geom.Pt(cos, sin))))
+		}
+	}
+	return out
+}
+
+func distinct(poly []geom.Point) []geom.Point {
+	out := make([]geom.Point, 0, len(poly))
+	for _, p := range poly {
+		if len(out) == 0 || p.Sub(out[len(out)-1]).Len() > 1e-9 {
+			out = append(out, p)
+		}
+	}
+	for len(out) > 1 && out[0].Sub(out[len(out)-1]).Len() <= 1e-9 {
+		out = out[:len(out)-1]
+	}
+	return out
+}
+
+// crosses reports whether two edges of the closed polygon cross.
+func crosses(poly []geom.Point) bool {
+	n := len(poly)
+	for i := range n {
+		a, b := poly[i], poly[(i+1)%n]
+		for j := i + 2; j < n; j++ {
+			if i == 0 && j == n-1 {
+				continue
+			}
+			c, d := poly[j], poly[(j+1)%n]
+			if max(a.X, b.X) < min(c.X, d.X) || max(c.X, d.X) < min(a.X, b.X) ||
+				max(a.Y, b.Y) < min(c.Y, d.Y) || max(c.Y, d.Y) < min(a.Y, b.Y) {
+				continue
+			}
+			ab, cd := b.Sub(a), d.Sub(c)
+			if (ab.Cross(c.Sub(a)) > 0) != (ab.Cross(d.Sub(a)) > 0) && (cd.Cross(a.Sub(c)) > 0) != (cd.Cross(b.Sub(c)) > 0) {
+				return true
+			}
+		}
+	}
+	return false
+}

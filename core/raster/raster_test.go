@@ -1,0 +1,172 @@
+package raster
+
+import (
+	"math"
+	"math/rand"
+	"testing"
+
+	"celator/core/cover"
+	"celator/core/frame"
+	"celator/core/geom"
+)
+
+func live(p geom.Path) cover.Live { return cover.Live{Paths: []geom.Path{p}} }
+
+func area(p frame.Plane) (a float64) {
+	for _, v := range p.Pix {
+		a += float64(v)
+	}
+	return a
+}
+
+func at(p frame.Plane, x, y int) float32 {
+	if x < p.Rect.Min.X || y < p.Rect.Min.Y || x >= p.Rect.Max.X || y >= p.Rect.Max.Y {
+		return 0
+	}
+	return p.Row(y)[x-p.Rect.Min.X]
+}
+
+// The matte's area is the outline's, whatever its place, size and turn; grown,
+// it is that of the Minkowski sum with a disc (Steiner's formula).
+func TestMatteAreaIsTheGeometry(t *testing.T) {
+	rng := rand.New(rand.NewSource(1))
+	for range 200 {
+		w, h := 8+rng.Float64()*200, 8+rng.Float64()*100
+		r := geom.Rect{Min: geom.Pt(-w/2, -h/2), Max: geom.Pt(w/2, h/2)}
+		grow := rng.Float64() * 30
+		m := geom.Placement(geom.Point{}, geom.Pt(300+rng.Float64()*40, 250+rng.Float64()*40), rng.Float64()*360, 1, 1)
+		for name, c := range map[string]struct {
+			path            geom.Path
+			area, perimeter float64
+		}{
+			"box":     {geom.Box(r), w * h, 2 * (w + h)},
+			"ellipse": {geom.Ellipse(r), math.Pi * w * h / 4, perimeter(geom.Ellipse(r))},
+		} {
+			l := live(c.path.Map(m))
+			if got := area(Matte(l, 640, 520)); math.Abs(got-c.area) > .003*c.area+1 {
+				t.Fatalf("%s %gx%g: matte area %g, outline %g", name, w, h, got, c.area)
+			}
+			l.Grow = grow
+			want := c.area + c.perimeter*grow + math.Pi*grow*grow
+			if got := area(Matte(l, 640, 520)); math.Abs(got-want) > .004*want+1 {
+				t.Fatalf("%s %gx%g grown %g: matte area %g, geometry %g", name, w, h, grow, got, want)
+			}
+		}
+	}
+}
+
+func perimeter(p geom.Path) (l float64) {
+	pts := p.Flatten(.001)
+	for i, a := range pts {
+		l += a.Sub(pts[(i+1)%len(pts)]).Len()
+	}
+	return l
+}
+
+// star is a hollow polygon, the case in which offsetting can go wrong.
+func star(rng *rand.Rand, n int) geom.Path {
+	var p geom.Path
+	for i := range n {
+		s, c := math.Sincos(2 * math.Pi * float64(i) / float64(n))
+		p = append(p, geom.Knot{P: geom.Pt(120, 120).Add(geom.Pt(c, s).Mul(12 + 70*rng.Float64()))})
+	}
+	return p
+}
+
+// Grown and softened mattes against the distance to the outline, computed the
+// slow way: 1 inside and within grow, 0 beyond grow + soften.
+func TestGrowAndSoftenAgainstDistance(t *testing.T) {
+	rng := rand.New(rand.NewSource(2))
+	for i := range 60 {
+		p := star(rng, 3+rng.Intn(9))
+		if i%3 == 0 { // against the clock
+			for a, b := 0, len(p)-1; a < b; a, b = a+1, b-1 {
+				p[a], p[b] = p[b], p[a]
+			}
+		}
+		l := live(p)
+		l.Grow = rng.Float64() * 12
+		soft := rng.Float64() * 20
+		l.Soften = geom.Pt(soft, soft)
+		m := Matte(l, 240, 240)
+		poly := p.Flatten(.05)
+		for range 400 {
+			x, y := rng.Intn(240), rng.Intn(240)
+			d := distance(poly, geom.Pt(float64(x)+.5, float64(y)+.5))
+			switch v := at(m, x, y); {
+			case v < 0 || v > 1:
+				t.Fatalf("matte %g", v)
+			case d < l.Grow-.8 && v < .999:
+				t.Fatalf("%v: bare at %d,%d, %.2f px from the outline grown by %.2f: %g", p, x, y, d, l.Grow, v)
+			case d > l.Grow+soft+2.5 && v > 0:
+				t.Fatalf("covered at %d,%d, %.2f px out, grow %.2f soften %.2f: %g", x, y, d, l.Grow, soft, v)
+			}
+		}
+	}
+}
+
+// distance is 0 inside the polygon.
+func distance(poly []geom.Point, p geom.Point) float64 {
+	best, inside := math.Inf(1), false
+	for i, a := range poly {
+		b := poly[(i+1)%len(poly)]
+		ab := b.Sub(a)
+		t := min(max(p.Sub(a).Dot(ab)/ab.Dot(ab), 0), 1)
+		best = min(best, p.Sub(a.Add(ab.Mul(t))).Len())
+		if (a.Y > p.Y) != (b.Y > p.Y) && p.X < a.X+(p.Y-a.Y)/(b.Y-a.Y)*ab.X {
+			inside = !inside
+		}
+	}
+	if inside {
+		return 0
+	}
+	return best
+}
+
+// A figure of eight has no single outside; growing must uncover neither loop.
+func TestSelfCrossingOutlineOnlyGrows(t *testing.T) {
+	eight := geom.Path{{P: geom.Pt(20, 20)}, {P: geom.Pt(100, 100)}, {P: geom.Pt(100, 20)}, {P: geom.Pt(20, 100)}}
+	base := Matte(live(eight), 120, 120)
+	l := live(eight)
+	l.Grow = 6
+	grown := Matte(l, 120, 120)
+	for y := range 120 {
+		for x := range 120 {
+			if at(grown, x, y) < at(base, x, y)-.01 {
+				t.Fatalf("growing uncovered %d,%d: %g, was %g", x, y, at(grown, x, y), at(base, x, y))
+			}
+		}
+	}
+	if at(grown, 60, 22) < .9 && at(grown, 16, 60) < .9 {
+		t.Fatal("growing did nothing")
+	}
+}
+
+// Two boxes that share an edge inside a pixel leave no seam; what lies outside
+// the picture is cut, not moved.
+func TestOutlinesAddAndClip(t *testing.T) {
+	l := cover.Live{Paths: []geom.Path{
+		geom.Box(geom.Rect{Min: geom.Pt(-500, 10), Max: geom.Pt(30.4, 30)}),
+		geom.Box(geom.Rect{Min: geom.Pt(30.4, 10), Max: geom.Pt(5000, 30)}),
+	}}
+	m := Matte(l, 65, 41)
+	for x := range 65 {
+		if v := at(m, x, 20); v < .99 {
+			t.Fatalf("seam at %d: %g", x, v)
+		}
+		if at(m, x, 35) != 0 {
+			t.Fatal("covered outside")
+		}
+	}
+	if !Matte(live(geom.Box(geom.Rect{Min: geom.Pt(-50, 10), Max: geom.Pt(-20, 30)})), 65, 41).Rect.Empty() {
+		t.Fatal("a cover beside the picture has a matte")
+	}
+}
+
+func BenchmarkMatteSoft300x120(b *testing.B) {
+	l := live(geom.Ellipse(geom.Rect{Min: geom.Pt(400, 300), Max: geom.Pt(700, 420)}))
+	l.Grow, l.Soften = 4, geom.Pt(8, 8)
+	for b.Loop() {
+		Matte(l, 1920, 1080)
+	}
+}

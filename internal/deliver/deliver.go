@@ -1,0 +1,223 @@
+// Package deliver takes pictures from decode through the covers to encode, and
+// afterwards proves what was written.
+package deliver
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"runtime"
+	"sync"
+
+	"celator/core/cover"
+	"celator/core/frame"
+	"celator/core/treat"
+	"celator/internal/media"
+)
+
+// Engine is the version of the rendering; segments of another are not reused.
+const Engine = 1
+
+// Job is a stretch of a clip to be written with its covers.
+type Job struct {
+	Clip     media.Clip
+	Sound    string // file with the sound; the source itself
+	Document *cover.Document
+	Preset   media.Preset
+	First    int // frames, both included
+	Last     int
+	Total    int    // frames of the whole clip
+	Out      string // file to write
+	Matte    bool   // write the combined matte instead of the picture
+	Segment  bool   // pictures only, for media.Join
+	Progress func(done int)
+}
+
+// Fits returns an error unless the document was made for pictures of this clip.
+func Fits(d *cover.Document, info media.Info, frames int) error {
+	if d.Width != info.Width || d.Height != info.Height {
+		return fmt.Errorf("the document is for %dx%d pictures, the clip has %dx%d", d.Width, d.Height, info.Width, info.Height)
+	}
+	if d.Frames > frames {
+		return fmt.Errorf("the document is for %d frames, the clip has %d", d.Frames, frames)
+	}
+	return nil
+}
+
+// Render writes the job's frames. Pictures are treated on all cores and stay in
+// order; at most a few are in memory at a time, whatever the clip's length. A
+// file that could not be finished is left for the caller to remove.
+func Render(ctx context.Context, j Job) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	r, err := j.Clip.Open(ctx, j.First, j.Last)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	w, err := media.Create(ctx, media.Output{Path: j.Out, Preset: j.Preset, Segment: j.Segment, Gray: j.Matte, Source: j.Clip,
+		Sound: j.Sound, First: j.First, Frames: j.Last - j.First + 1, Total: j.Total})
+	if err != nil {
+		return err
+	}
+	defer w.Abort()
+
+	type slot struct {
+		pic  *frame.Picture
+		f    int
+		out  []byte
+		done chan struct{}
+	}
+	workers := runtime.GOMAXPROCS(0)
+	pool := make(chan *frame.Picture, workers+2)
+	for range cap(pool) {
+		pool <- frame.New(j.Clip.Info.Format(), nil)
+	}
+	work, order := make(chan *slot, cap(pool)), make(chan *slot, cap(pool))
+	var readErr error
+	go func() {
+		defer close(order)
+		defer close(work)
+		for f := j.First; f <= j.Last; f++ {
+			var pic *frame.Picture
+			select {
+			case pic = <-pool:
+			case <-ctx.Done():
+				readErr = ctx.Err()
+				return
+			}
+			if err := r.Read(pic); err != nil {
+				if errors.Is(err, io.EOF) {
+					err = fmt.Errorf("the clip ends at frame %d, %d frames were expected", f, j.Last+1)
+				}
+				readErr = err
+				return
+			}
+			s := &slot{pic, f, pic.Data, make(chan struct{})}
+			order <- s // neither blocks: both hold as many as there are pictures
+			work <- s
+		}
+	}()
+	var wg sync.WaitGroup
+	for range workers {
+		wg.Go(func() {
+			for s := range work {
+				live := j.Document.At(s.f)
+				if j.Matte {
+					s.out = grey(treat.Combined(s.pic.Format, live))
+				} else {
+					treat.Conceal(s.pic, live)
+				}
+				close(s.done)
+			}
+		})
+	}
+	defer wg.Wait()
+	done := 0
+	for s := range order {
+		<-s.done
+		if err := w.Write(s.out); err != nil {
+			cancel()
+			for range order { // let the reader see the end
+			}
+			return err
+		}
+		pool <- s.pic
+		if done++; j.Progress != nil {
+			j.Progress(done)
+		}
+	}
+	if readErr != nil {
+		return readErr
+	}
+	return w.Close()
+}
+
+func grey(m frame.Plane) []byte {
+	out := make([]byte, len(m.Pix))
+	for i, v := range m.Pix {
+		out[i] = byte(v*255 + .5)
+	}
+	return out
+}
+
+// Proof is what verifying a written file found.
+type Proof struct {
+	Frames   int     `json:"frames"`
+	Duration float64 `json:"duration"` // seconds
+	Sound    int     `json:"sound"`    // streams
+	Compared int     `json:"compared"` // frames of which every sample outside the mattes was found equal to the source
+	Touched  int     `json:"touched"`  // frames with a cover
+}
+
+// Verify reads the written file again. It must have the job's frames, duration
+// and sound; with a lossless preset also every sample outside the mattes must be
+// the source's. The first thing wrong is the error.
+func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) {
+	info, err := media.Probe(ctx, j.Out)
+	if err != nil {
+		return Proof{}, fmt.Errorf("the written file cannot be read again: %w", err)
+	}
+	want := j.Last - j.First + 1
+	p := Proof{Frames: info.Frames, Duration: info.Duration, Sound: len(info.Sound)}
+	switch seconds := float64(want) / j.Clip.Info.Rate.Float(); {
+	case info.Frames != want || info.Variable:
+		return p, fmt.Errorf("the written file has %d frames, not %d", info.Frames, want)
+	case math.Abs(info.Duration-seconds) > .5/j.Clip.Info.Rate.Float():
+		return p, fmt.Errorf("the written file lasts %.3f s, not %.3f s", info.Duration, seconds)
+	case len(info.Sound) != len(j.Clip.Info.Sound):
+		return p, fmt.Errorf("the written file has %d sound streams, not %d", len(info.Sound), len(j.Clip.Info.Sound))
+	}
+	if !j.Preset.Lossless {
+		for f := j.First; f <= j.Last; f++ {
+			if len(j.Document.At(f)) > 0 {
+				p.Touched++
+			}
+		}
+		return p, nil
+	}
+	a, err := j.Clip.Open(ctx, j.First, j.Last)
+	if err != nil {
+		return p, err
+	}
+	defer a.Close()
+	b, err := media.Clip{Path: j.Out, Info: info}.Open(ctx, 0, -1)
+	if err != nil {
+		return p, err
+	}
+	defer b.Close()
+	src, out := frame.New(j.Clip.Info.Format(), nil), frame.New(info.Format(), nil)
+	if src.Width != out.Width || src.Height != out.Height || src.Depth != out.Depth || len(src.Data) != len(out.Data) {
+		return p, errors.New("the written file's pictures have another format than the source's")
+	}
+	for f := j.First; f <= j.Last; f++ {
+		if err := a.Read(src); err != nil {
+			return p, err
+		}
+		if err := b.Read(out); err != nil {
+			return p, fmt.Errorf("the written file, frame %d: %w", f-j.First, err)
+		}
+		live := j.Document.At(f)
+		var matte frame.Plane
+		if len(live) > 0 {
+			p.Touched++
+			matte = treat.Combined(src.Format, live)
+		}
+		for plane := range 3 {
+			var skip *frame.Plane
+			if len(live) > 0 {
+				m := treat.Subsample(matte, src.Format, plane)
+				skip = &m
+			}
+			if n := frame.Differ(src, out, plane, skip, 0); n > 0 {
+				return p, fmt.Errorf("frame %d: %d samples outside the covers differ from the source", f, n)
+			}
+		}
+		if p.Compared++; progress != nil {
+			progress(p.Compared)
+		}
+	}
+	return p, nil
+}

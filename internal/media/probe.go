@@ -1,0 +1,353 @@
+package media
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"math/big"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"celator/core/cover"
+	"celator/core/frame"
+	"celator/core/timecode"
+)
+
+// Info is what probing finds out about a file.
+type Info struct {
+	Container string        `json:"container"`
+	Codec     string        `json:"codec"`
+	PixFmt    string        `json:"pixFmt"` // as coded
+	Width     int           `json:"width"`  // upright: after rotation
+	Height    int           `json:"height"`
+	Depth     int           `json:"depth"`
+	SubX      int           `json:"subX"`
+	SubY      int           `json:"subY"`
+	Range     frame.Range   `json:"range"`
+	Matrix    frame.Matrix  `json:"matrix"`
+	Tags      Tags          `json:"tags"`
+	Rate      timecode.Rate `json:"rate"`
+	Variable  bool          `json:"variable"` // the file's own rate varies; frames are counted at Rate
+	Indexed   bool          `json:"indexed"`  // frames can be reached without reading from the start
+	Frames    int           `json:"frames"`   // by the packets; exact for constant rate
+	Rotation  int           `json:"rotation"` // degrees clockwise that the file asks for: 0, 90, 180, 270
+	Pixel     Ratio         `json:"pixel"`    // pixel aspect, width:height, upright
+	Field     string        `json:"field"`    // "progressive", or the field that is first: "tt", "bb", …
+	Timecode  string        `json:"timecode"` // of the first frame, "" where there is none
+	Lead      float64       `json:"lead"`     // seconds from the file's start to the first picture
+	Duration  float64       `json:"duration"` // seconds of picture
+	Sound     []Sound       `json:"sound"`
+	Size      int64         `json:"size"` // bytes
+}
+
+// Tags are the colour tags as ffmpeg names them, "" where unknown.
+type Tags struct {
+	Range     string `json:"range"`
+	Primaries string `json:"primaries"`
+	Transfer  string `json:"transfer"`
+	Space     string `json:"space"`
+}
+
+// Ratio is a ratio of whole numbers.
+type Ratio struct {
+	Num int `json:"num"`
+	Den int `json:"den"`
+}
+
+// Sound is one audio stream.
+type Sound struct {
+	Codec    string `json:"codec"`
+	Channels int    `json:"channels"`
+	Rate     int    `json:"rate"` // Hz
+}
+
+// Format is the shape of the decoded pictures.
+func (i Info) Format() frame.Format {
+	return frame.Format{Width: i.Width, Height: i.Height, Depth: i.Depth, SubX: i.SubX, SubY: i.SubY, Range: i.Range, Matrix: i.Matrix}
+}
+
+// Conformed reports whether a copy must be made before frames can be reached
+// exactly.
+func (i Info) Conformed() bool { return i.Variable || !i.Indexed }
+
+// decodedAs maps coded pixel formats to the planar ones they are read as; each
+// step only moves samples and changes none.
+var decodedAs = map[string]string{
+	"nv12": "yuv420p", "nv21": "yuv420p", "p010le": "yuv420p10le", "yuyv422": "yuv422p", "uyvy422": "yuv422p",
+	"nv16": "yuv422p", "p210le": "yuv422p10le",
+}
+
+func init() {
+	for _, sub := range []string{"420", "422", "444"} {
+		for _, depth := range []string{"", "10le", "12le", "14le", "16le"} {
+			decodedAs["yuv"+sub+"p"+depth] = "yuv" + sub + "p" + depth
+		}
+		decodedAs["yuvj"+sub+"p"] = "yuvj" + sub + "p"
+	}
+}
+
+// PlanarFormat is the pixel format that pictures of this file are read as.
+func (i Info) PlanarFormat() string { return decodedAs[i.PixFmt] }
+
+type probed struct {
+	Streams []struct {
+		CodecType   string            `json:"codec_type"`
+		CodecName   string            `json:"codec_name"`
+		PixFmt      string            `json:"pix_fmt"`
+		Width       int               `json:"width"`
+		Height      int               `json:"height"`
+		SAR         string            `json:"sample_aspect_ratio"`
+		FieldOrder  string            `json:"field_order"`
+		ColorRange  string            `json:"color_range"`
+		ColorSpace  string            `json:"color_space"`
+		Transfer    string            `json:"color_transfer"`
+		Primaries   string            `json:"color_primaries"`
+		RFrameRate  string            `json:"r_frame_rate"`
+		AvgRate     string            `json:"avg_frame_rate"`
+		TimeBase    string            `json:"time_base"`
+		Channels    int               `json:"channels"`
+		SampleRate  string            `json:"sample_rate"`
+		Tags        map[string]string `json:"tags"`
+		Disposition map[string]int    `json:"disposition"`
+		SideData    []struct {
+			Type     string  `json:"side_data_type"`
+			Rotation float64 `json:"rotation"`
+		} `json:"side_data_list"`
+	} `json:"streams"`
+	Format struct {
+		Name  string            `json:"format_name"`
+		Start string            `json:"start_time"`
+		Tags  map[string]string `json:"tags"`
+	} `json:"format"`
+}
+
+// probeTime bounds how long a stranger's file may keep ffprobe busy.
+const probeTime = 60 * time.Second
+
+// Probe looks at a file's streams and all its packet times. Errors that are the
+// file's fault wrap ErrUnusable.
+func Probe(ctx context.Context, path string) (Info, error) {
+	var info Info
+	st, err := os.Stat(path)
+	if err != nil {
+		return info, unusable("it is not there")
+	}
+	if !st.Mode().IsRegular() || st.Size() == 0 {
+		return info, unusable("it is empty")
+	}
+	info.Size = st.Size()
+	ctx, cancel := context.WithTimeout(ctx, probeTime)
+	defer cancel()
+	out, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-of", "json", "-show_streams", "-show_format"}, input(path)...))
+	if err != nil {
+		return info, unusable("it is no clip that can be read (%v)", err)
+	}
+	var p probed
+	if err := json.Unmarshal(out, &p); err != nil {
+		return info, fmt.Errorf("media: ffprobe's answer: %w", err)
+	}
+	info.Container, _, _ = strings.Cut(p.Format.Name, ",")
+	info.Indexed = slices.Contains([]string{"mov", "matroska", "nut"}, info.Container)
+	info.Timecode = p.Format.Tags["timecode"]
+	video := -1
+	for i, s := range p.Streams {
+		switch {
+		case s.CodecType == "video" && video < 0 && s.Disposition["attached_pic"] == 0:
+			video = i
+		case s.CodecType == "audio":
+			hz, _ := strconv.Atoi(s.SampleRate)
+			info.Sound = append(info.Sound, Sound{s.CodecName, s.Channels, hz})
+		}
+		if tc := s.Tags["timecode"]; tc != "" && info.Timecode == "" {
+			info.Timecode = tc
+		}
+	}
+	if video < 0 {
+		return info, unusable("it has no picture")
+	}
+	v := p.Streams[video]
+	info.Codec, info.PixFmt, info.Width, info.Height = v.CodecName, v.PixFmt, v.Width, v.Height
+	if decodedAs[v.PixFmt] == "" {
+		return info, unusable("its pixel format %q is not supported; Y'CbCr 4:2:0, 4:2:2 and 4:4:4 with 8 to 16 bit are", v.PixFmt)
+	}
+	info.Depth, info.SubX, info.SubY = layout(decodedAs[v.PixFmt])
+	for _, sd := range v.SideData {
+		if sd.Type == "Display Matrix" {
+			info.Rotation = (int(math.Round(-sd.Rotation/90))*90%360 + 360) % 360
+		}
+	}
+	info.Pixel = Ratio{1, 1}
+	if n, d, ok := strings.Cut(v.SAR, ":"); ok {
+		num, _ := strconv.Atoi(n)
+		den, _ := strconv.Atoi(d)
+		if num > 0 && den > 0 {
+			info.Pixel = Ratio{num, den}
+		}
+	}
+	if info.Rotation%180 != 0 {
+		info.Width, info.Height = info.Height, info.Width
+		info.Pixel = Ratio{info.Pixel.Den, info.Pixel.Num}
+		if info.SubX != info.SubY {
+			return info, unusable("it is 4:2:2 and lies on its side; turn it upright first")
+		}
+	}
+	info.Tags = Tags{known(v.ColorRange), known(v.Primaries), known(v.Transfer), known(v.ColorSpace)}
+	info.Range, info.Matrix = frame.Limited, matrix(info.Tags.Space, info.Height)
+	if info.Tags.Range == "pc" || strings.HasPrefix(v.PixFmt, "yuvj") {
+		info.Range = frame.Full
+	}
+	if info.Field = v.FieldOrder; info.Field == "" || info.Field == "unknown" {
+		info.Field = "progressive"
+	}
+	if err := info.Format().Validate(); err != nil {
+		return info, unusable("%v", err)
+	}
+	if p.Format.Tags["timecode"] == "" && info.Timecode == "" {
+		info.Timecode = v.Tags["timecode"]
+	}
+	start, _ := strconv.ParseFloat(p.Format.Start, 64)
+	if err := info.times(ctx, path, v.TimeBase, v.RFrameRate, v.AvgRate, start); err != nil {
+		return info, err
+	}
+	if _, err := timecode.New(info.Rate, info.Timecode); err != nil {
+		info.Timecode = ""
+	}
+	return info, nil
+}
+
+func known(tag string) string {
+	if tag == "unknown" || tag == "reserved" || tag == "unspecified" {
+		return ""
+	}
+	return tag
+}
+
+func layout(pix string) (depth, subX, subY int) {
+	depth = 8
+	for _, d := range []int{10, 12, 14, 16} {
+		if strings.HasSuffix(pix, fmt.Sprintf("p%dle", d)) {
+			depth = d
+		}
+	}
+	switch {
+	case strings.Contains(pix, "420"):
+		return depth, 1, 1
+	case strings.Contains(pix, "422"):
+		return depth, 1, 0
+	}
+	return depth, 0, 0
+}
+
+func matrix(space string, height int) frame.Matrix {
+	switch space {
+	case "bt709":
+		return frame.BT709
+	case "smpte170m", "bt470bg":
+		return frame.BT601
+	case "bt2020nc", "bt2020c":
+		return frame.BT2020
+	}
+	if height >= 720 { // as receivers assume where nothing is said
+		return frame.BT709
+	}
+	return frame.BT601
+}
+
+// common are the rates that a variable clip is conformed to.
+var common = []timecode.Rate{{Num: 24000, Den: 1001}, {Num: 24, Den: 1}, {Num: 25, Den: 1}, {Num: 30000, Den: 1001},
+	{Num: 30, Den: 1}, {Num: 50, Den: 1}, {Num: 60000, Den: 1001}, {Num: 60, Den: 1}}
+
+// times reads all packet times and decides the rate: constant when every
+// picture lies within a fifth of a frame of its place, else variable, conformed
+// to the common rate nearest above what most of its pictures ask for.
+func (info *Info) times(ctx context.Context, path, timeBase, nominal, average string, fileStart float64) error {
+	tb, err := timecode.ParseRate(timeBase) // a time base is a ratio as well
+	if err != nil {
+		return unusable("it gives no time base")
+	}
+	out, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags"}, input(path)...))
+	if err != nil {
+		return unusable("its packets cannot be read (%v)", err)
+	}
+	var pts []int64
+	sc := bufio.NewScanner(bytes.NewReader(out))
+	for sc.Scan() {
+		t, flags, _ := strings.Cut(sc.Text(), ",")
+		if strings.Contains(flags, "D") { // before the edit list's start: not shown
+			continue
+		}
+		if v, err := strconv.ParseInt(t, 10, 64); err == nil {
+			pts = append(pts, v)
+		}
+	}
+	rate, err := timecode.ParseRate(nominal)
+	if err != nil || rate.Float() > 240 {
+		if rate, err = timecode.ParseRate(average); err != nil {
+			rate = timecode.Rate{Num: 25, Den: 1}
+		}
+	}
+	info.Rate = rate
+	if len(pts) == 0 { // a bare stream without times: counted while decoding
+		n, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-count_packets", "-show_entries", "stream=nb_read_packets"}, input(path)...))
+		info.Frames, _ = strconv.Atoi(strings.Trim(strings.TrimSpace(string(n)), ","))
+		if err != nil || info.Frames == 0 {
+			return unusable("it has no frames")
+		}
+		info.Indexed = false
+		info.Duration = float64(info.Frames) / rate.Float()
+		return nil
+	}
+	if len(pts) > cover.MaxFrames {
+		return unusable("it has more than %d frames", cover.MaxFrames)
+	}
+	slices.Sort(pts)
+	unit := float64(tb.Num) / float64(tb.Den)
+	info.Frames = len(pts)
+	info.Lead = float64(pts[0])*unit - fileStart
+	if fits(pts, unit, rate.Float()) {
+		info.Duration = float64(len(pts)) / rate.Float()
+		return nil
+	}
+	for _, c := range common { // a wrong nominal rate, e.g. a field rate
+		if fits(pts, unit, c.Float()) {
+			info.Rate, info.Duration = c, float64(len(pts))/c.Float()
+			return nil
+		}
+	}
+	info.Variable = true
+	gaps := make([]int64, 0, len(pts))
+	for i := range pts[1:] {
+		gaps = append(gaps, pts[i+1]-pts[i])
+	}
+	slices.Sort(gaps)
+	last := gaps[len(gaps)/2]
+	fast := gaps[len(gaps)/4] // a quarter of the pictures come at least this fast
+	info.Rate = common[len(common)-1]
+	for _, c := range common {
+		if c.Float() >= .99/(float64(max(fast, 1))*unit) {
+			info.Rate = c
+			break
+		}
+	}
+	info.Duration = float64(pts[len(pts)-1]-pts[0]+last) * unit
+	span := new(big.Rat).SetFrac64((pts[len(pts)-1]-pts[0]+last)*tb.Num, tb.Den)
+	n, _ := span.Mul(span, big.NewRat(info.Rate.Num, info.Rate.Den)).Float64()
+	info.Frames = max(int(math.Round(n)), 1)
+	return nil
+}
+
+func fits(pts []int64, unit, rate float64) bool {
+	tol := max(.2, .6*unit*rate) // at least a tick of the time base
+	for i, p := range pts {
+		if math.Abs(float64(p-pts[0])*unit*rate-float64(i)) > tol {
+			return false
+		}
+	}
+	return tol < .5 || len(pts) == 1
+}

@@ -1,0 +1,136 @@
+package media
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"hash/adler32"
+	"io"
+	"os"
+
+	"celator/core/frame"
+)
+
+// Clip is a file whose frames can be read by number.
+type Clip struct {
+	Path string
+	Info Info
+	// Sums holds the checksum of every frame, as ffmpeg's framecrc writes it;
+	// with it a read may jump into the file, since a wrong landing is noticed.
+	// Without it every read begins at the first frame.
+	Sums []uint32
+}
+
+// ErrLanding says that a read did not begin at the frame asked for.
+var ErrLanding = errors.New("media: the file's index does not lead to the frame")
+
+// Reader yields consecutive frames.
+type Reader struct {
+	clip  Clip
+	next  int // frame number of the next Read
+	last  int
+	proc  *process
+	pipe  *os.File
+	ended bool
+}
+
+// Open starts reading at frame first and ends after last (both counted from 0;
+// last < 0: to the end). The reader must be closed.
+func (c Clip) Open(ctx context.Context, first, last int) (*Reader, error) {
+	r, err := c.open(ctx, first, last, len(c.Sums) > 0)
+	if err != nil {
+		return nil, err
+	}
+	return r, nil
+}
+
+func (c Clip) open(ctx context.Context, first, last int, jump bool) (*Reader, error) {
+	var seek []string
+	begin := 0
+	if jump && first > 0 {
+		begin = first
+		// Half a frame early, so that rounding cannot lose the frame.
+		at := c.Info.Lead + (float64(first)-.5)/c.Info.Rate.Float()
+		seek = []string{"-ss", fmt.Sprintf("%.6f", at)}
+	}
+	args := append([]string{"-nostdin", "-v", "error"}, input(c.Path, seek...)...)
+	args = append(args, "-map", "0:v:0", "-an", "-sn", "-dn")
+	args = append(args, c.Info.counting()...)
+	if last >= 0 {
+		args = append(args, "-frames:v", fmt.Sprint(last-begin+1))
+	}
+	args = append(args, "-f", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "pipe:1")
+	pr, pw, err := widePipe()
+	if err != nil {
+		return nil, err
+	}
+	p, err := start(ctx, "ffmpeg", args, nil, pw)
+	pw.Close()
+	if err != nil {
+		pr.Close()
+		return nil, err
+	}
+	r := &Reader{clip: c, next: begin, last: last, proc: p, pipe: pr}
+	if begin < first { // read past what is before
+		skip := frame.New(c.Info.Format(), nil)
+		for r.next < first {
+			if err := r.Read(skip); err != nil {
+				r.Close()
+				return nil, err
+			}
+		}
+	}
+	return r, nil
+}
+
+// counting are the options that make one output frame of each frame number.
+func (i Info) counting() []string {
+	if i.Variable {
+		return []string{"-vf", "fps=fps=" + i.Rate.String() + ":round=near", "-vsync", "passthrough"}
+	}
+	return []string{"-vsync", "passthrough"}
+}
+
+// Read fills p with the next frame. At the end it returns io.EOF; a file that
+// breaks off returns an error that wraps ErrUnusable.
+func (r *Reader) Read(p *frame.Picture) error {
+	if r.ended || r.last >= 0 && r.next > r.last {
+		return io.EOF
+	}
+	if _, err := io.ReadFull(r.pipe, p.Data); err != nil {
+		r.ended = true
+		werr := r.proc.wait()
+		if werr != nil {
+			return unusable("frame %d cannot be decoded (%v)", r.next, werr)
+		}
+		if errors.Is(err, io.ErrUnexpectedEOF) {
+			return unusable("frame %d is incomplete", r.next)
+		}
+		return io.EOF
+	}
+	if s := r.clip.Sums; r.next < len(s) && s[r.next] != sum(p.Data) {
+		return fmt.Errorf("%w %d", ErrLanding, r.next)
+	}
+	r.next++
+	return nil
+}
+
+// Close ends the reading; frames not read are lost.
+func (r *Reader) Close() {
+	r.pipe.Close()
+	if !r.ended {
+		r.ended = true
+		r.proc.kill()
+	}
+}
+
+// sum is the checksum of ffmpeg's framecrc: Adler-32 that starts at 0, where
+// RFC 1950 starts at 1.
+func sum(b []byte) uint32 {
+	const mod = 65521
+	s := adler32.Checksum(b)
+	lo, hi := s&0xffff, s>>16
+	lo = (lo + mod - 1) % mod
+	hi = (hi + mod - uint32(len(b)%mod)) % mod
+	return hi<<16 | lo
+}

@@ -1,0 +1,175 @@
+package media
+
+import (
+	"bufio"
+	"context"
+	"encoding/binary"
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+)
+
+// ViewWidth is the largest width of a view frame.
+const ViewWidth = 1280
+
+// ViewSize is the size of the view frames: square pixels, at most ViewWidth
+// wide.
+func (i Info) ViewSize() (w, h int) {
+	dw := float64(i.Width) * float64(i.Pixel.Num) / float64(i.Pixel.Den)
+	s := math.Min(1, ViewWidth/dw)
+	return max(int(math.Round(dw*s)), 1), max(int(math.Round(float64(i.Height)*s)), 1)
+}
+
+// ViewPath is the file of frame f's view in a source's folder.
+func ViewPath(dir string, f int) string {
+	return filepath.Join(dir, "views", fmt.Sprintf("%07d.jpg", f))
+}
+
+// MakeViews decodes the whole clip once, writes dir/views/NNNNNNN.jpg for every
+// frame, and returns the frames' checksums. Views appear one by one, whole, and
+// can be used while it runs; progress is told the number done. A clip with
+// fewer frames than its packets promise, or that cannot be decoded to its end,
+// is refused with an error that wraps ErrUnusable.
+func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int)) ([]uint32, error) {
+	if err := os.MkdirAll(filepath.Join(dir, "views"), 0o755); err != nil {
+		return nil, err
+	}
+	w, h := c.Info.ViewSize()
+	// Browsers read JPEG as full-range BT.601.
+	scale := fmt.Sprintf("scale=%d:%d:flags=bicubic+accurate_rnd:in_color_matrix=%s:in_range=%s:out_color_matrix=bt601:out_range=pc,format=yuvj420p",
+		w, h, c.Info.Matrix, c.Info.Range)
+	if c.Info.Variable {
+		scale = "fps=fps=" + c.Info.Rate.String() + ":round=near," + scale
+	}
+	sums := filepath.Join(dir, "frames.txt")
+	args := append([]string{"-nostdin", "-v", "error", "-y", "-progress", "pipe:1"}, input(c.Path)...)
+	args = append(args, "-map", "0:v:0", "-an")
+	args = append(args, c.Info.counting()...)
+	args = append(args, "-c:v", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "-f", "framecrc", "file:"+sums,
+		"-map", "0:v:0", "-an", "-vsync", "passthrough", "-vf", scale, "-q:v", "3", "-huffman", "default",
+		"-f", "image2", "-atomic_writing", "1", "-start_number", "0", "file:"+filepath.Join(strings.ReplaceAll(dir, "%", "%%"), "views", "%07d.jpg"))
+	pr, pw := io.Pipe()
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		sc := bufio.NewScanner(pr)
+		for sc.Scan() {
+			if n, ok := strings.CutPrefix(sc.Text(), "frame="); ok && progress != nil {
+				if f, err := strconv.Atoi(strings.TrimSpace(n)); err == nil {
+					progress(f)
+				}
+			}
+		}
+	}()
+	p, err := start(ctx, "ffmpeg", args, nil, pw)
+	if err != nil {
+		return nil, err
+	}
+	err = p.wait()
+	pw.Close()
+	<-done
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
+	if err != nil {
+		return nil, unusable("its pictures cannot be decoded (%v)", err)
+	}
+	crcs, err := readSums(sums)
+	if err != nil {
+		return nil, err
+	}
+	if len(crcs) == 0 {
+		return nil, unusable("it has no frames")
+	}
+	if said := p.errs.last(); !c.Info.Variable && len(crcs) < c.Info.Frames || damaged(said) {
+		return nil, unusable("it is damaged or cut short: %d of %d frames could be read (%s)", len(crcs), c.Info.Frames, said)
+	}
+	os.Remove(sums)
+	return crcs, SaveSums(filepath.Join(dir, "frames.sum"), crcs)
+}
+
+// damaged reports whether what ffmpeg said while it went on means lost picture
+// content.
+func damaged(said string) bool {
+	for _, w := range []string{"Error", "error", "Invalid", "invalid", "corrupt", "partial", "missing"} {
+		if strings.Contains(said, w) {
+			return true
+		}
+	}
+	return false
+}
+
+func readSums(path string) ([]uint32, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	var crcs []uint32
+	sc := bufio.NewScanner(f)
+	for sc.Scan() {
+		line := sc.Text()
+		if strings.HasPrefix(line, "#") {
+			continue
+		}
+		v, err := strconv.ParseUint(strings.TrimPrefix(strings.TrimSpace(line[strings.LastIndex(line, ",")+1:]), "0x"), 16, 32)
+		if err != nil {
+			return nil, fmt.Errorf("media: framecrc line %q", line)
+		}
+		crcs = append(crcs, uint32(v))
+	}
+	return crcs, sc.Err()
+}
+
+// SaveSums writes frame checksums, four bytes each, little endian.
+func SaveSums(path string, sums []uint32) error {
+	b := make([]byte, 0, 4*len(sums))
+	for _, s := range sums {
+		b = binary.LittleEndian.AppendUint32(b, s)
+	}
+	return os.WriteFile(path, b, 0o644)
+}
+
+// LoadSums reads what SaveSums wrote.
+func LoadSums(path string) ([]uint32, error) {
+	b, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	sums := make([]uint32, len(b)/4)
+	for i := range sums {
+		sums[i] = binary.LittleEndian.Uint32(b[4*i:])
+	}
+	return sums, nil
+}
+
+// Conform writes a lossless copy of the clip's pictures at its constant rate, in
+// which every frame can be reached, and returns the copy as a clip. The sound
+// stays with the source.
+func Conform(ctx context.Context, c Clip, path string) (Clip, error) {
+	args := append([]string{"-nostdin", "-v", "error", "-y"}, input(c.Path)...)
+	args = append(args, "-map", "0:v:0", "-an")
+	args = append(args, c.Info.counting()...)
+	if !c.Info.Variable { // every picture is kept, in the place its number gives it
+		args = append(args, "-vf", fmt.Sprintf("setpts=N*%d/(%d*TB)", c.Info.Rate.Den, c.Info.Rate.Num), "-r", c.Info.Rate.String())
+	}
+	args = append(args, "-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", "4", "-pix_fmt", c.Info.PlanarFormat(), "-f", "nut", "file:"+path)
+	if _, err := run(ctx, "ffmpeg", args); err != nil {
+		if ctx.Err() != nil {
+			return Clip{}, ctx.Err()
+		}
+		return Clip{}, unusable("it cannot be conformed to a constant rate (%v)", err)
+	}
+	copyInfo, err := Probe(ctx, path)
+	if err != nil {
+		return Clip{}, err
+	}
+	info := c.Info // what people are told stays that of the source
+	info.Variable, info.Indexed, info.Rotation, info.Lead = false, true, 0, copyInfo.Lead
+	info.PixFmt, info.Frames, info.Duration = copyInfo.PixFmt, copyInfo.Frames, float64(copyInfo.Frames)/info.Rate.Float()
+	return Clip{Path: path, Info: info}, nil
+}

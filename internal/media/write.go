@@ -1,0 +1,288 @@
+package media
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"celator/core/frame"
+	"celator/core/timecode"
+)
+
+// Preset is a way of encoding.
+type Preset struct {
+	Name     string
+	Title    string   // for people
+	Ending   string   // of the finished file
+	Lossless bool     // samples come back as they went in
+	video    []string // encoder options
+	pixFmt   string   // "" keeps the source's
+	segment  string   // ending and muxer of a segment, with exact times
+	sounds   []string // audio codecs that the container takes as they are
+	recode   []string // what others become
+	muxer    []string
+}
+
+// Presets are the ways of encoding, by name.
+var Presets = map[string]Preset{
+	"review": {
+		Name: "review", Title: "Review copy, H.264 in MP4", Ending: ".mp4",
+		video:  []string{"-c:v", "libx264", "-preset", "medium", "-crf", "18"},
+		pixFmt: "yuv420p", segment: "mp4",
+		sounds: []string{"aac", "mp3", "ac3", "eac3", "alac"}, recode: []string{"-c:a", "aac", "-b:a", "256k"},
+		muxer: []string{"-movflags", "+faststart", "-f", "mp4"},
+	},
+	"archive": {
+		Name: "archive", Title: "Archive master, FFV1 in Matroska, lossless", Ending: ".mkv", Lossless: true,
+		video:   []string{"-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", "4", "-slicecrc", "1"},
+		segment: "nut",
+		sounds:  nil, recode: []string{"-c:a", "flac"},
+		muxer: []string{"-f", "matroska"},
+	},
+}
+
+// Camera is how the demo footage is written: like a camera's file, with a key
+// picture every second.
+var Camera = Preset{
+	Name: "camera", Ending: ".mp4",
+	video:  []string{"-c:v", "libx264", "-preset", "superfast", "-crf", "18", "-g", "25"},
+	pixFmt: "yuv420p", recode: []string{"-c:a", "aac", "-b:a", "128k"},
+	sounds: []string{"aac"}, muxer: []string{"-movflags", "+faststart", "-f", "mp4"},
+}
+
+// PresetFor chooses the preset: by name, or where that is empty by the file's
+// ending.
+func PresetFor(name, path string) (Preset, error) {
+	if name != "" {
+		p, ok := Presets[name]
+		if !ok {
+			return Preset{}, fmt.Errorf("preset %q is not known; there are archive and review", name)
+		}
+		return p, nil
+	}
+	for _, p := range Presets {
+		if strings.EqualFold(filepath.Ext(path), p.Ending) {
+			return p, nil
+		}
+	}
+	return Preset{}, fmt.Errorf("no preset writes %q files; end the name in .mp4 or .mkv or name a preset", filepath.Ext(path))
+}
+
+// EncoderArgs are the options that encode pictures of the source by this
+// preset: colour, pixel aspect and field order as the source has them.
+func (p Preset) EncoderArgs(info Info) []string {
+	pix := p.pixFmt
+	if pix == "" {
+		pix = info.PlanarFormat()
+	}
+	var set []string
+	for _, t := range [][2]string{{"range", info.Tags.Range}, {"color_primaries", info.Tags.Primaries},
+		{"color_trc", info.Tags.Transfer}, {"colorspace", info.Tags.Space}} {
+		if t[1] != "" {
+			set = append(set, t[0]+"="+t[1])
+		}
+	}
+	var filters []string
+	if p.pixFmt == "yuv420p" && (info.Width|info.Height)&1 == 1 {
+		filters = append(filters, "pad=ceil(iw/2)*2:ceil(ih/2)*2")
+	}
+	if len(set) > 0 {
+		filters = append(filters, "setparams="+strings.Join(set, ":"))
+	}
+	filters = append(filters, fmt.Sprintf("setsar=%d/%d", info.Pixel.Num, info.Pixel.Den))
+	args := append([]string{"-vf", strings.Join(filters, ",")}, p.video...)
+	args = append(args, "-pix_fmt", pix)
+	if p.Name == "review" {
+		args = append(args, "-g", fmt.Sprint(2*info.Rate.Nominal()))
+	}
+	if info.Field != "progressive" {
+		args = append(args, "-field_order", info.Field)
+		if p.Name == "review" {
+			args = append(args, "-flags", "+ildct+ilme")
+		}
+	}
+	return args
+}
+
+// soundArgs carry the source's sound: copied where the container takes it and
+// the whole clip is wanted, else encoded anew.
+func (p Preset) soundArgs(info Info, whole bool) []string {
+	var args []string
+	for i, s := range info.Sound {
+		ok := whole && (p.sounds == nil || slices.Contains(p.sounds, s.Codec))
+		codec := []string{"-c:a", "copy"}
+		if !ok {
+			codec = p.recode
+		}
+		for j := 0; j < len(codec); j += 2 {
+			args = append(args, fmt.Sprintf("%s:%d", codec[j], i), codec[j+1])
+		}
+	}
+	return args
+}
+
+// raw describes the pictures on the encoder's standard input.
+func raw(info Info, f frame.Format, pix string) []string {
+	return []string{"-f", "rawvideo", "-pix_fmt", pix, "-s", fmt.Sprintf("%dx%d", f.Width, f.Height), "-framerate", info.Rate.String(), "-i", "pipe:0"}
+}
+
+// Writer encodes pictures in order.
+type Writer struct {
+	proc *process
+	pipe *os.File
+	err  error
+}
+
+// Output says what Create writes.
+type Output struct {
+	Path    string
+	Preset  Preset
+	Segment bool   // pictures only, for Join
+	Gray    bool   // luma only, as a matte
+	Source  Clip   // whose sound, tags, aspect and timecode are kept
+	Sound   string // the file with the sound, the source itself
+	First   int    // frame range, for the sound's and the timecode's place
+	Frames  int
+	Total   int // frames of the whole source
+}
+
+// Create starts an encoder. Closing finishes the file; Abort leaves none.
+func Create(ctx context.Context, o Output) (*Writer, error) {
+	info := o.Source.Info
+	pix := info.PlanarFormat()
+	if o.Gray {
+		pix = "gray"
+	}
+	args := append([]string{"-nostdin", "-v", "error", "-y"}, raw(info, info.Format(), pix)...)
+	switch {
+	case o.Segment:
+		args = append(args, "-map", "0:v")
+		args = append(args, o.Preset.EncoderArgs(info)...)
+		args = append(args, o.segmentArgs()...)
+	case o.Gray:
+		plain := info
+		plain.Tags, plain.PixFmt = Tags{Range: "pc"}, "gray"
+		video := o.Preset.EncoderArgs(plain)
+		if o.Preset.pixFmt == "" {
+			video[slices.Index(video, "-pix_fmt")+1] = "gray"
+		}
+		args = append(append(append(args, "-map", "0:v"), video...), o.Preset.muxer...)
+	default:
+		args = append(args, o.soundInput()...)
+		args = append(args, "-map", "0:v", "-map", "1:a?", "-map_metadata", "-1")
+		args = append(args, o.Preset.EncoderArgs(info)...)
+		args = append(args, o.finish()...)
+	}
+	pr, pw, err := widePipe()
+	if err != nil {
+		return nil, err
+	}
+	p, err := start(ctx, "ffmpeg", append(args, "file:"+o.Path), pr, nil)
+	pr.Close()
+	if err != nil {
+		pw.Close()
+		return nil, err
+	}
+	return &Writer{proc: p, pipe: pw}, nil
+}
+
+func (o Output) segmentArgs() []string {
+	if o.Preset.segment == "mp4" {
+		return []string{"-video_track_timescale", fmt.Sprint(o.Source.Info.Rate.Num), "-f", "mp4"}
+	}
+	return []string{"-f", o.Preset.segment}
+}
+
+// soundInput opens the source for its sound, shifted so that it keeps its place
+// to the pictures, which begin at 0.
+func (o Output) soundInput() []string {
+	info := o.Source.Info
+	begin := info.Lead + float64(o.First)/info.Rate.Float()
+	if o.whole() {
+		return input(o.Sound, "-vn", "-itsoffset", fmt.Sprintf("%.6f", -info.Lead))
+	}
+	return input(o.Sound, "-vn", "-ss", fmt.Sprintf("%.6f", begin), "-t", fmt.Sprintf("%.6f", float64(o.Frames)/info.Rate.Float()))
+}
+
+func (o Output) whole() bool { return o.First == 0 && o.Frames == o.Total }
+
+func (o Output) finish() []string {
+	args := o.Preset.soundArgs(o.Source.Info, o.whole())
+	if o.Source.Info.Timecode != "" {
+		tc, err := timecode.New(o.Source.Info.Rate, o.Source.Info.Timecode)
+		if err == nil {
+			args = append(args, "-metadata", "timecode="+tc.Format(int64(o.First)))
+		}
+	}
+	return append(args, o.Preset.muxer...)
+}
+
+// Write encodes one picture's bytes, planes after one another.
+func (w *Writer) Write(data []byte) error {
+	if w.err != nil {
+		return w.err
+	}
+	if _, err := w.pipe.Write(data); err != nil {
+		w.err = err
+		w.pipe.Close()
+		if werr := w.proc.wait(); werr != nil {
+			w.err = fmt.Errorf("media: the encoder stopped: %w", werr)
+		}
+	}
+	return w.err
+}
+
+// Close ends the file and reports whether it is whole.
+func (w *Writer) Close() error {
+	if w.err != nil {
+		return w.err
+	}
+	w.err = errors.New("media: the writer is closed")
+	w.pipe.Close()
+	if err := w.proc.wait(); err != nil {
+		return fmt.Errorf("media: the encoder failed: %w", err)
+	}
+	return nil
+}
+
+// Abort stops encoding; the file is unfinished and for the caller to remove.
+func (w *Writer) Abort() {
+	if w.err == nil {
+		w.err = errors.New("media: the writer was stopped")
+		w.pipe.Close()
+		w.proc.kill()
+	}
+}
+
+// Join puts segments, written by Create with Segment, after one another without
+// encoding them again and adds the sound.
+func Join(ctx context.Context, o Output, segments []string, lengths []int) error {
+	var list strings.Builder
+	list.WriteString("ffconcat version 1.0\n")
+	for i, s := range segments {
+		fmt.Fprintf(&list, "file 'file:%s'\nduration %s\n", strings.ReplaceAll(s, "'", `'\''`), o.Source.Info.Rate.Seconds(int64(2*lengths[i])))
+	}
+	listPath := o.Path + ".list"
+	if err := os.WriteFile(listPath, []byte(list.String()), 0o600); err != nil {
+		return err
+	}
+	defer os.Remove(listPath)
+	args := []string{"-nostdin", "-v", "error", "-y", "-f", "concat", "-safe", "0", "-protocol_whitelist", "file,pipe,fd", "-i", "file:" + listPath}
+	args = append(args, o.soundInput()...)
+	args = append(args, "-map", "0:v", "-map", "1:a?", "-map_metadata", "-1", "-c:v", "copy")
+	if o.Preset.segment == "mp4" {
+		args = append(args, "-video_track_timescale", fmt.Sprint(o.Source.Info.Rate.Num))
+	}
+	args = append(args, o.finish()...)
+	if _, err := run(ctx, "ffmpeg", append(args, "file:"+o.Path)); err != nil {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		return fmt.Errorf("media: the segments cannot be joined: %w", err)
+	}
+	return nil
+}

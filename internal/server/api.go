@@ -1,0 +1,481 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"path/filepath"
+	"strings"
+	"time"
+	"unicode"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"celator/core/cover"
+	"celator/internal/deliver"
+	"celator/internal/jobs"
+	"celator/internal/library"
+	"celator/internal/media"
+	"celator/internal/preview"
+	"celator/internal/store"
+)
+
+// author is who edits while there is no sign-in.
+const author = "Editor"
+
+type (
+	byID struct {
+		ID string `path:"id"`
+	}
+	body[T any] struct{ Body T }
+
+	sourceView struct {
+		ID      string     `json:"id"`
+		Name    string     `json:"name"`
+		State   string     `json:"state" enum:"queued,conforming,viewing,ready,failed"`
+		Error   string     `json:"error"`
+		Frames  int        `json:"frames"`
+		Views   int        `json:"views" doc:"view frames made so far"`
+		ViewW   int        `json:"viewWidth"`
+		ViewH   int        `json:"viewHeight"`
+		Info    media.Info `json:"info"`
+		Notes   []string   `json:"notes" doc:"what was done to read it exactly, in words"`
+		Created time.Time  `json:"created"`
+	}
+	deliveryView struct {
+		ID       string         `json:"id"`
+		Shot     string         `json:"shot"`
+		Revision int            `json:"revision"`
+		Preset   string         `json:"preset"`
+		Name     string         `json:"name"`
+		State    string         `json:"state" enum:"queued,rendering,joining,verifying,done,failed,cancelled"`
+		Frames   int            `json:"frames"`
+		Rendered int            `json:"rendered"`
+		Verified int            `json:"verified"`
+		Rate     float64        `json:"rate" doc:"frames a second so far"`
+		Left     float64        `json:"left" doc:"seconds that rendering will still take at that rate"`
+		Error    string         `json:"error"`
+		Proof    *deliver.Proof `json:"proof,omitempty"`
+		Size     int64          `json:"size"`
+		SHA256   string         `json:"sha256"`
+		Created  time.Time      `json:"created"`
+		Finished *time.Time     `json:"finished,omitempty"`
+	}
+	programmeView struct {
+		store.Programme
+		Sources    []sourceView   `json:"sources"`
+		Shots      []store.Shot   `json:"shots"`
+		Items      []store.Item   `json:"items"`
+		Deliveries []deliveryView `json:"deliveries"`
+	}
+	revisionView struct {
+		Number   int             `json:"number"`
+		Label    string          `json:"label"`
+		Author   string          `json:"author"`
+		At       time.Time       `json:"at"`
+		CanUndo  bool            `json:"canUndo"`
+		CanRedo  bool            `json:"canRedo"`
+		Document *cover.Document `json:"document"`
+	}
+	shotView struct {
+		store.Shot
+		SourceInfo    sourceView   `json:"sourceInfo"`
+		ProgrammeName string       `json:"programmeName"`
+		Items         []store.Item `json:"items"`
+		Revision      revisionView `json:"revision"`
+	}
+	editBody struct {
+		Base     int             `json:"base" minimum:"0" doc:"the revision that the commands were made on"`
+		Commands []cover.Command `json:"commands" minItems:"1" maxItems:"1000"`
+	}
+	baseBody struct {
+		Base int `json:"base" minimum:"0"`
+	}
+	patchOut struct {
+		Status       int
+		ContentType  string `header:"Content-Type"`
+		CacheControl string `header:"Cache-Control"`
+		Regions      string `header:"Celator-Regions" doc:"x,y,w,h of each rectangle of the view, in the order in which the picture stacks them"`
+		Body         []byte
+	}
+)
+
+func (s *server) register(api huma.API) {
+	op := func(id, method, path, summary string, status int) huma.Operation {
+		return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, DefaultStatus: status}
+	}
+	huma.Register(api, op("listProgrammes", http.MethodGet, "/api/programmes", "All programmes", 200), func(ctx context.Context, _ *struct{}) (*body[[]store.Programme], error) {
+		ps, err := s.Store.Programmes(ctx)
+		return &body[[]store.Programme]{ps}, problem(err)
+	})
+	huma.Register(api, op("addProgramme", http.MethodPost, "/api/programmes", "Make a programme", 201), func(ctx context.Context, in *body[struct {
+		Name string `json:"name" minLength:"1" maxLength:"200"`
+	}]) (*body[store.Programme], error) {
+		p, err := s.Store.AddProgramme(ctx, in.Body.Name)
+		return &body[store.Programme]{p}, problem(err)
+	})
+	huma.Register(api, op("getProgramme", http.MethodGet, "/api/programmes/{id}", "A programme with its sources, shots, items and deliveries", 200), s.programme)
+	huma.Register(api, op("listMedia", http.MethodGet, "/api/media", "Clips in the server's media folder", 200), func(ctx context.Context, _ *struct{}) (*body[[]library.MediaFile], error) {
+		fs, err := s.Library.MediaFiles()
+		return &body[[]library.MediaFile]{fs}, problem(err)
+	})
+	huma.Register(api, op("addSource", http.MethodPost, "/api/programmes/{id}/sources", "Bring in a file of the media folder or a finished upload", 201), s.addSource)
+	huma.Register(api, op("getSource", http.MethodGet, "/api/sources/{id}", "A source", 200), func(ctx context.Context, in *byID) (*body[sourceView], error) {
+		src, err := s.Store.Source(ctx, in.ID)
+		return &body[sourceView]{viewSource(src)}, problem(err)
+	})
+	huma.Register(api, op("removeSource", http.MethodDelete, "/api/sources/{id}", "Take a source and its shots out; a file in the media folder stays", 204), func(ctx context.Context, in *byID) (*struct{}, error) {
+		if err := s.Store.RemoveSource(ctx, in.ID); err != nil {
+			return nil, problem(err)
+		}
+		return nil, problem(s.Library.Remove(in.ID))
+	})
+	huma.Register(api, op("getShot", http.MethodGet, "/api/shots/{id}", "A shot with its newest revision", 200), s.shot)
+	huma.Register(api, op("addItem", http.MethodPost, "/api/shots/{id}/items", "Enter an item of the clearance list", 201), func(ctx context.Context, in *struct {
+		byID
+		Body struct {
+			Name string `json:"name" minLength:"1" maxLength:"200"`
+			Kind string `json:"kind" enum:"plate,logo,sign,number,text,face,other"`
+		}
+	}) (*body[store.Item], error) {
+		it, err := s.Store.AddItem(ctx, in.ID, in.Body.Name, in.Body.Kind)
+		return &body[store.Item]{it}, problem(err)
+	})
+	huma.Register(api, op("editShot", http.MethodPost, "/api/shots/{id}/edits", "Change a shot's document by commands", 201), func(ctx context.Context, in *struct {
+		byID
+		Body editBody
+	}) (*body[revisionView], error) {
+		r, err := s.Store.Edit(ctx, in.ID, in.Body.Base, author, func(d *cover.Document) (*cover.Document, string, error) {
+			next, label, err := d.Apply(in.Body.Commands...)
+			if err != nil && !errors.Is(err, cover.ErrNoCover) {
+				err = huma.Error422UnprocessableEntity(sentence(err))
+			}
+			return next, label, err
+		})
+		return revised(r, err)
+	})
+	huma.Register(api, op("replaceDocument", http.MethodPut, "/api/shots/{id}/document", "Replace a shot's document", 200), func(ctx context.Context, in *struct {
+		byID
+		Body struct {
+			Base     int            `json:"base" minimum:"0"`
+			Document cover.Document `json:"document"`
+		}
+	}) (*body[revisionView], error) {
+		r, err := s.Store.Edit(ctx, in.ID, in.Body.Base, author, func(d *cover.Document) (*cover.Document, string, error) {
+			next := &in.Body.Document
+			if err := next.Validate(); err != nil {
+				return nil, "", huma.Error422UnprocessableEntity(sentence(err))
+			}
+			if next.Width != d.Width || next.Height != d.Height || next.Frames != d.Frames {
+				return nil, "", huma.Error422UnprocessableEntity(fmt.Sprintf("The document is for %d frames of %dx%d, the shot has %d of %dx%d.",
+					next.Frames, next.Width, next.Height, d.Frames, d.Width, d.Height))
+			}
+			return next, "replaced the document", nil
+		})
+		return revised(r, err)
+	})
+	huma.Register(api, op("undo", http.MethodPost, "/api/shots/{id}/undo", "Undo the last change still standing", 201), func(ctx context.Context, in *struct {
+		byID
+		Body baseBody
+	}) (*body[revisionView], error) {
+		return revised(s.Store.Undo(ctx, in.ID, in.Body.Base, author))
+	})
+	huma.Register(api, op("redo", http.MethodPost, "/api/shots/{id}/redo", "Redo what was undone last", 201), func(ctx context.Context, in *struct {
+		byID
+		Body baseBody
+	}) (*body[revisionView], error) {
+		return revised(s.Store.Redo(ctx, in.ID, in.Body.Base, author))
+	})
+	huma.Register(api, op("getPatch", http.MethodGet, "/api/shots/{id}/patches/{revision}/{frame}", "What the covers of a revision change of a view frame", 200), s.patch)
+	huma.Register(api, op("previewPatch", http.MethodPost, "/api/shots/{id}/preview", "The same after commands that are not saved", 200), s.previewPatch)
+	huma.Register(api, op("addDelivery", http.MethodPost, "/api/shots/{id}/deliveries", "Render, verify and keep a shot", 201), s.addDelivery)
+	huma.Register(api, op("getDelivery", http.MethodGet, "/api/deliveries/{id}", "A delivery", 200), func(ctx context.Context, in *byID) (*body[deliveryView], error) {
+		d, err := s.Store.Delivery(ctx, in.ID)
+		return &body[deliveryView]{viewDelivery(d)}, problem(err)
+	})
+	huma.Register(api, op("cancelDelivery", http.MethodPost, "/api/deliveries/{id}/cancel", "Stop a delivery; finished segments stay for the next", 204), func(ctx context.Context, in *byID) (*struct{}, error) {
+		return nil, problem(s.Store.CancelDelivery(ctx, in.ID))
+	})
+}
+
+func viewRevision(r store.Revision) revisionView {
+	return revisionView{r.Number, r.Label, r.Author, r.At, r.State > 0, len(r.Redo) > 0, r.Document}
+}
+
+func revised(r store.Revision, err error) (*body[revisionView], error) {
+	var se huma.StatusError
+	if errors.As(err, &se) {
+		return nil, se
+	}
+	if err != nil {
+		return nil, problem(err)
+	}
+	return &body[revisionView]{viewRevision(r)}, nil
+}
+
+func viewSource(src store.Source) sourceView {
+	v := sourceView{ID: src.ID, Name: src.Name, State: src.State, Error: src.Error, Frames: src.Frames, Views: src.Views, Info: src.Info.V, Notes: []string{}, Created: src.Created}
+	i := src.Info.V
+	v.ViewW, v.ViewH = i.ViewSize()
+	note := func(format string, a ...any) { v.Notes = append(v.Notes, fmt.Sprintf(format, a...)) }
+	switch {
+	case i.Variable:
+		note("Its frame rate varies. It is conformed to a constant %.5g frames a second in a lossless copy; frames are counted there.", i.Rate.Float())
+	case !i.Indexed:
+		note("Its container has no index. A lossless copy was made in which every frame can be reached.")
+	}
+	if i.Rotation != 0 {
+		note("It asks to be turned by %d° and is shown and delivered upright.", i.Rotation)
+	}
+	if i.Pixel.Num != i.Pixel.Den {
+		note("Its pixels are not square (%d:%d). They are shown in their true shape and kept in deliveries.", i.Pixel.Num, i.Pixel.Den)
+	}
+	if i.Tags.Space == "" {
+		note("It carries no colour matrix tag; %s is assumed for display.", map[string]string{"bt601": "BT.601", "bt709": "BT.709"}[string(i.Matrix)])
+	}
+	if i.Field != "progressive" {
+		note("It is interlaced (%s). Covers work on whole frames for now.", i.Field)
+	}
+	return v
+}
+
+func viewDelivery(d store.Delivery) deliveryView {
+	v := deliveryView{d.ID, d.Shot, d.Revision, d.Preset, d.Name, d.State, d.Frames, d.Rendered, d.Verified, 0, 0, d.Error, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished}
+	if made := d.Rendered - d.Reused; d.Started != nil && made > 0 {
+		end := time.Now()
+		if d.Finished != nil {
+			end = *d.Finished
+		}
+		v.Rate = float64(made) / max(end.Sub(*d.Started).Seconds(), .001)
+		v.Left = float64(d.Frames-d.Rendered) / v.Rate
+	}
+	return v
+}
+
+func (s *server) programme(ctx context.Context, in *byID) (*body[programmeView], error) {
+	p, err := s.Store.Programme(ctx, in.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	v := programmeView{Programme: p, Sources: []sourceView{}, Deliveries: []deliveryView{}}
+	sources, err := s.Store.Sources(ctx, p.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	for _, src := range sources {
+		v.Sources = append(v.Sources, viewSource(src))
+	}
+	if v.Shots, err = s.Store.Shots(ctx, p.ID); err != nil {
+		return nil, problem(err)
+	}
+	if v.Items, err = s.Store.Items(ctx, p.ID); err != nil {
+		return nil, problem(err)
+	}
+	ds, err := s.Store.Deliveries(ctx, p.ID)
+	for _, d := range ds {
+		v.Deliveries = append(v.Deliveries, viewDelivery(d))
+	}
+	return &body[programmeView]{v}, problem(err)
+}
+
+// AddSource probes a file and brings it in.
+func AddSource(ctx context.Context, st *store.Store, lib library.Library, src store.Source) (store.Source, store.Shot, error) {
+	path, err := lib.SourcePath(src)
+	if err != nil {
+		return src, store.Shot{}, err
+	}
+	info, err := media.Probe(ctx, path)
+	if err != nil {
+		return src, store.Shot{}, err
+	}
+	src.Info.V, src.Frames, src.State, src.Created = info, info.Frames, store.Queued, time.Now()
+	shot, err := st.AddSource(ctx, src)
+	return src, shot, err
+}
+
+func (s *server) addSource(ctx context.Context, in *struct {
+	byID
+	Body struct {
+		Media  string `json:"media,omitempty" doc:"a path of the media folder"`
+		Upload string `json:"upload,omitempty" doc:"the last part of a finished upload's address"`
+		Name   string `json:"name,omitempty" maxLength:"200"`
+	}
+}) (*body[sourceView], error) {
+	if _, err := s.Store.Programme(ctx, in.ID); err != nil {
+		return nil, problem(err)
+	}
+	b := in.Body
+	if (b.Media == "") == (b.Upload == "") {
+		return nil, huma.Error422UnprocessableEntity("Give either a path of the media folder or an upload.")
+	}
+	src := store.Source{ID: store.NewID(), Programme: in.ID, Name: b.Name, Place: "media", Path: b.Media}
+	if src.Name == "" {
+		src.Name = filepath.Base(b.Media)
+	}
+	if b.Upload != "" {
+		src.Place, src.Path = "store", "source"+strings.ToLower(filepath.Ext(filepath.Base(b.Name)))
+		if strings.ContainsFunc(src.Path, func(r rune) bool { return r > unicode.MaxASCII || r < '!' || r == '%' }) {
+			src.Path = "source"
+		}
+		if err := s.Library.TakeUpload(b.Upload, src.ID, src.Path); err != nil {
+			return nil, huma.Error422UnprocessableEntity(sentence(err))
+		}
+	}
+	src, _, err := AddSource(ctx, s.Store, s.Library, src)
+	if err != nil {
+		s.Library.Remove(src.ID)
+		return nil, problem(err)
+	}
+	return &body[sourceView]{viewSource(src)}, nil
+}
+
+func (s *server) shot(ctx context.Context, in *byID) (*body[shotView], error) {
+	sh, err := s.Store.Shot(ctx, in.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	src, err := s.Store.Source(ctx, sh.Source)
+	if err != nil {
+		return nil, problem(err)
+	}
+	p, err := s.Store.Programme(ctx, sh.Programme)
+	if err != nil {
+		return nil, problem(err)
+	}
+	items, err := s.Store.Items(ctx, sh.Programme)
+	if err != nil {
+		return nil, problem(err)
+	}
+	rev, err := s.Store.Head(ctx, sh.ID)
+	v := shotView{Shot: sh, SourceInfo: viewSource(src), ProgrammeName: p.Name, Items: []store.Item{}, Revision: viewRevision(rev)}
+	for _, it := range items {
+		if it.Shot == sh.ID {
+			v.Items = append(v.Items, it)
+		}
+	}
+	return &body[shotView]{v}, problem(err)
+}
+
+// make returns the patch of a document's covers at a frame of a shot.
+func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f int, full bool) (*patchOut, error) {
+	sh, err := s.Store.Shot(ctx, shot)
+	if err != nil {
+		return nil, problem(err)
+	}
+	src, err := s.Store.Source(ctx, sh.Source)
+	if err != nil {
+		return nil, problem(err)
+	}
+	if f < 0 || f >= src.Frames {
+		return nil, huma.Error404NotFound(fmt.Sprintf("The shot has no frame %d.", f))
+	}
+	if src.State == store.Failed || src.State == store.Queued || src.State == store.Conforming {
+		return nil, huma.Error409Conflict("The source cannot be read yet.")
+	}
+	clip, err := s.Library.Clip(src)
+	if err != nil {
+		return nil, problem(err)
+	}
+	var size preview.Size
+	size.W, size.H = clip.Info.ViewSize()
+	if full {
+		size = preview.Size{W: clip.Info.Width, H: clip.Info.Height}
+	}
+	p, err := s.Patches.Make(ctx, src.ID, clip, f, doc.At(f), size)
+	if err != nil {
+		return nil, problem(err)
+	}
+	if len(p.PNG) == 0 {
+		return &patchOut{Status: http.StatusNoContent}, nil
+	}
+	return &patchOut{Status: http.StatusOK, ContentType: "image/png", Regions: p.Header(), Body: p.PNG}, nil
+}
+
+func (s *server) patch(ctx context.Context, in *struct {
+	byID
+	Revision int  `path:"revision" minimum:"0"`
+	Frame    int  `path:"frame" minimum:"0"`
+	Full     bool `query:"full" doc:"at the source's size instead of the view's"`
+}) (*patchOut, error) {
+	rev, err := s.Store.At(ctx, in.ID, in.Revision)
+	if err != nil {
+		return nil, problem(err)
+	}
+	out, err := s.make(ctx, in.ID, rev.Document, in.Frame, in.Full)
+	if err == nil {
+		out.CacheControl = "private, max-age=86400, immutable"
+	}
+	return out, err
+}
+
+func (s *server) previewPatch(ctx context.Context, in *struct {
+	byID
+	Body struct {
+		editBody
+		Frame int  `json:"frame" minimum:"0"`
+		Full  bool `json:"full,omitempty"`
+	}
+}) (*patchOut, error) {
+	rev, err := s.Store.At(ctx, in.ID, in.Body.Base)
+	if err != nil {
+		return nil, problem(err)
+	}
+	doc, _, err := rev.Document.Apply(in.Body.Commands...)
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	}
+	out, err := s.make(ctx, in.ID, doc, in.Body.Frame, in.Body.Full)
+	if err == nil {
+		out.CacheControl = "no-store"
+	}
+	return out, err
+}
+
+func (s *server) addDelivery(ctx context.Context, in *struct {
+	byID
+	Body struct {
+		Preset string `json:"preset" enum:"review,archive"`
+		Name   string `json:"name,omitempty" maxLength:"120" doc:"of the file, without its ending; the shot's where it is empty"`
+	}
+}) (*body[deliveryView], error) {
+	sh, err := s.Store.Shot(ctx, in.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	src, err := s.Store.Source(ctx, sh.Source)
+	if err != nil {
+		return nil, problem(err)
+	}
+	if src.State != store.Ready {
+		return nil, huma.Error409Conflict("The source is still being brought in; deliver when it is ready.")
+	}
+	rev, err := s.Store.Head(ctx, sh.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	preset := media.Presets[in.Body.Preset]
+	d := store.Delivery{ID: store.NewID(), Shot: sh.ID, Revision: rev.Number, Preset: preset.Name, Frames: src.Frames, State: store.Queued, Created: time.Now()}
+	if d.Name = plain(in.Body.Name); d.Name == "" {
+		d.Name = plain(strings.TrimSuffix(sh.Name, filepath.Ext(sh.Name)))
+	}
+	if d.Name == "" {
+		d.Name = "shot"
+	}
+	d.Name += preset.Ending
+	segments, err := jobs.Plan(src, rev.Document, preset)
+	if err == nil {
+		err = s.Store.AddDelivery(ctx, d, segments)
+	}
+	return &body[deliveryView]{viewDelivery(d)}, problem(err)
+}
+
+// plain keeps of a name what every file system takes.
+func plain(name string) string {
+	return strings.Trim(strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) || strings.ContainsRune(" -_.()", r) {
+			return r
+		}
+		return '-'
+	}, name), " .-")
+}

@@ -1,0 +1,196 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+
+	"celator/core/cover"
+	"celator/internal/media"
+)
+
+// Programme is what is being cleared.
+type Programme struct {
+	ID      string    `db:"id" json:"id"`
+	Name    string    `db:"name" json:"name"`
+	Created time.Time `db:"created" json:"created"`
+}
+
+// States of a source.
+const (
+	Queued     = "queued"
+	Conforming = "conforming"
+	Viewing    = "viewing"
+	Ready      = "ready"
+	Failed     = "failed"
+)
+
+// Source is one media file.
+type Source struct {
+	ID        string            `db:"id"`
+	Programme string            `db:"programme"`
+	Name      string            `db:"name"`
+	Place     string            `db:"place"`
+	Path      string            `db:"path"`
+	State     string            `db:"state"`
+	Error     string            `db:"error"`
+	Info      JSON[media.Info]  `db:"info"`
+	ReadInfo  JSON[*media.Info] `db:"read_info"`
+	Frames    int               `db:"frames"`
+	Views     int               `db:"views"`
+	Digest    string            `db:"digest"`
+	Created   time.Time         `db:"created"`
+}
+
+// Reading is the info of the file that is read: the conformed copy, or the
+// source itself.
+func (s Source) Reading() media.Info {
+	if s.ReadInfo.V != nil {
+		return *s.ReadInfo.V
+	}
+	return s.Info.V
+}
+
+// Shot is a range of a source; today always the whole of it.
+type Shot struct {
+	ID        string    `db:"id" json:"id"`
+	Programme string    `db:"programme" json:"programme"`
+	Source    string    `db:"source" json:"source"`
+	Name      string    `db:"name" json:"name"`
+	Created   time.Time `db:"created" json:"created"`
+}
+
+// Item is an entry of the clearance list.
+type Item struct {
+	ID        string    `db:"id" json:"id"`
+	Programme string    `db:"programme" json:"programme"`
+	Shot      string    `db:"shot" json:"shot"`
+	Name      string    `db:"name" json:"name"`
+	Kind      string    `db:"kind" json:"kind" enum:"plate,logo,sign,number,text,face,other"`
+	Created   time.Time `db:"created" json:"created"`
+}
+
+// Programmes lists all, the newest first.
+func (s *Store) Programmes(ctx context.Context) (out []Programme, err error) {
+	out = []Programme{}
+	return out, s.db.SelectContext(ctx, &out, `SELECT * FROM programme ORDER BY created DESC`)
+}
+
+// Programme returns one.
+func (s *Store) Programme(ctx context.Context, id string) (p Programme, err error) {
+	return p, none(s.db.GetContext(ctx, &p, `SELECT * FROM programme WHERE id = $1`, id))
+}
+
+// AddProgramme makes one.
+func (s *Store) AddProgramme(ctx context.Context, name string) (p Programme, err error) {
+	return p, s.db.GetContext(ctx, &p, `INSERT INTO programme (id, name) VALUES ($1, $2) RETURNING *`, NewID(), name)
+}
+
+// Sources lists a programme's, in the order they came.
+func (s *Store) Sources(ctx context.Context, programme string) (out []Source, err error) {
+	return out, s.db.SelectContext(ctx, &out, `SELECT * FROM source WHERE programme = $1 ORDER BY created`, programme)
+}
+
+// Source returns one.
+func (s *Store) Source(ctx context.Context, id string) (src Source, err error) {
+	return src, none(s.db.GetContext(ctx, &src, `SELECT * FROM source WHERE id = $1`, id))
+}
+
+// AddSource enters a probed file with a shot over the whole of it and puts the
+// making of its view frames into the queue.
+func (s *Store) AddSource(ctx context.Context, src Source) (Shot, error) {
+	var shot Shot
+	err := s.tx(ctx, func(tx *sqlx.Tx) error {
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO source (id, programme, name, place, path, info, frames)
+			VALUES (:id, :programme, :name, :place, :path, :info, :frames)`, src)
+		if err != nil {
+			return err
+		}
+		err = tx.GetContext(ctx, &shot, `INSERT INTO shot (id, programme, source, name) VALUES ($1, $2, $3, $4) RETURNING *`, NewID(), src.Programme, src.ID, src.Name)
+		if err != nil {
+			return err
+		}
+		if _, err := s.queue.InsertTx(ctx, tx.Tx, IngestArgs{src.ID}, nil); err != nil {
+			return err
+		}
+		return notify(ctx, tx, "programme", src.Programme)
+	})
+	return shot, err
+}
+
+// SetSource says how far a source has come; fields at their zero are left.
+func (s *Store) SetSource(ctx context.Context, id, state string, views int) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE source SET state = $2, views = greatest(views, $3) WHERE id = $1`, id, state, views)
+	if err != nil {
+		return err
+	}
+	return notify(ctx, s.db, "source", id)
+}
+
+// FinishSource enters what decoding the whole source found, and gives its shots
+// an empty document where they have none.
+func (s *Store) FinishSource(ctx context.Context, id string, reading *media.Info, frames int, digest string) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		_, err := tx.ExecContext(ctx, `UPDATE source SET state = $2, read_info = $3, frames = $4, views = $4, digest = $5 WHERE id = $1`,
+			id, Ready, JSON[*media.Info]{reading}, frames, digest)
+		if err != nil {
+			return err
+		}
+		return notify(ctx, tx, "source", id)
+	})
+}
+
+// FailSource enters why a source cannot be used.
+func (s *Store) FailSource(ctx context.Context, id, why string) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE source SET state = $2, error = $3, views = 0 WHERE id = $1`, id, Failed, why)
+	if err != nil {
+		return err
+	}
+	return notify(ctx, s.db, "source", id)
+}
+
+// RemoveSource takes a source and its shots out.
+func (s *Store) RemoveSource(ctx context.Context, id string) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		var programme string
+		if err := tx.GetContext(ctx, &programme, `DELETE FROM source WHERE id = $1 RETURNING programme`, id); err != nil {
+			return none(err)
+		}
+		return notify(ctx, tx, "programme", programme)
+	})
+}
+
+// Shots lists a programme's, in the order they came.
+func (s *Store) Shots(ctx context.Context, programme string) (out []Shot, err error) {
+	out = []Shot{}
+	return out, s.db.SelectContext(ctx, &out, `SELECT * FROM shot WHERE programme = $1 ORDER BY created`, programme)
+}
+
+// Shot returns one.
+func (s *Store) Shot(ctx context.Context, id string) (sh Shot, err error) {
+	return sh, none(s.db.GetContext(ctx, &sh, `SELECT * FROM shot WHERE id = $1`, id))
+}
+
+// Items lists a programme's items, in the order they came.
+func (s *Store) Items(ctx context.Context, programme string) (out []Item, err error) {
+	out = []Item{}
+	return out, s.db.SelectContext(ctx, &out, `SELECT * FROM item WHERE programme = $1 ORDER BY created`, programme)
+}
+
+// AddItem enters an item for a shot.
+func (s *Store) AddItem(ctx context.Context, shot, name, kind string) (it Item, err error) {
+	err = s.tx(ctx, func(tx *sqlx.Tx) error {
+		err := tx.GetContext(ctx, &it, `INSERT INTO item (id, programme, shot, name, kind) SELECT $1, programme, id, $3, $4 FROM shot WHERE id = $2 RETURNING *`, NewID(), shot, name, kind)
+		if err != nil {
+			return none(err)
+		}
+		return notify(ctx, tx, "programme", it.Programme)
+	})
+	return it, err
+}
+
+// Document returns an empty document for a source's pictures.
+func (s Source) Document() *cover.Document {
+	return cover.New(s.Info.V.Width, s.Info.V.Height, s.Frames)
+}

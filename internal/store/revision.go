@@ -1,0 +1,169 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"slices"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgtype"
+	"github.com/jmoiron/sqlx"
+
+	"celator/core/cover"
+)
+
+// Revision is a state of a shot's document. Revision 0 is the empty document
+// before the first change.
+type Revision struct {
+	Number   int                     `db:"number"`
+	State    int                     `db:"state"`
+	Parent   sql.NullInt64           `db:"parent"`
+	Redo     pgtype.FlatArray[int32] `db:"redo"`
+	Label    string                  `db:"label"`
+	Author   string                  `db:"author"`
+	At       time.Time               `db:"at"`
+	Document *cover.Document         `db:"-"`
+}
+
+// Conflict says that a change was made on an outdated base. Nothing was changed.
+type Conflict struct {
+	Base int
+	Head Revision
+}
+
+func (c *Conflict) Error() string {
+	return fmt.Sprintf("the shot was changed in the meantime (%s, by %s): your change was made on revision %d, the shot is at %d",
+		c.Head.Label, c.Head.Author, c.Base, c.Head.Number)
+}
+
+const columns = `number, state, parent, redo, label, author, at`
+
+// Head returns a shot's newest revision with its document.
+func (s *Store) Head(ctx context.Context, shot string) (r Revision, err error) {
+	err = s.tx(ctx, func(tx *sqlx.Tx) (err error) {
+		r, err = s.head(ctx, tx, shot, "")
+		return err
+	})
+	return r, err
+}
+
+// At returns a revision with its document.
+func (s *Store) At(ctx context.Context, shot string, number int) (r Revision, err error) {
+	err = s.tx(ctx, func(tx *sqlx.Tx) error {
+		if number > 0 {
+			if err := tx.GetContext(ctx, &r, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2`, shot, number); err != nil {
+				return none(err)
+			}
+		}
+		return s.load(ctx, tx, shot, &r)
+	})
+	return r, err
+}
+
+// head reads the newest revision; lock is "FOR UPDATE" to keep others out.
+func (s *Store) head(ctx context.Context, tx *sqlx.Tx, shot, lock string) (r Revision, err error) {
+	var id string
+	if err := tx.GetContext(ctx, &id, `SELECT id FROM shot WHERE id = $1 `+lock, shot); err != nil {
+		return r, none(err)
+	}
+	err = tx.GetContext(ctx, &r, `SELECT `+columns+` FROM revision WHERE shot = $1 ORDER BY number DESC LIMIT 1`, shot)
+	if err != nil && none(err) != ErrNone {
+		return r, err
+	}
+	return r, s.load(ctx, tx, shot, &r)
+}
+
+// load reads the document that a revision shows.
+func (s *Store) load(ctx context.Context, tx *sqlx.Tx, shot string, r *Revision) error {
+	if r.State == 0 {
+		var src Source
+		err := tx.GetContext(ctx, &src, `SELECT source.* FROM source JOIN shot ON shot.source = source.id WHERE shot.id = $1`, shot)
+		r.Document = src.Document()
+		return none(err)
+	}
+	var b []byte
+	if err := tx.GetContext(ctx, &b, `SELECT document FROM revision WHERE shot = $1 AND number = $2`, shot, r.State); err != nil {
+		return none(err)
+	}
+	var err error
+	r.Document, err = cover.Parse(b)
+	return err
+}
+
+// change adds a revision on top of base; next fills it in from the head.
+func (s *Store) change(ctx context.Context, shot string, base int, author string, next func(tx *sqlx.Tx, head Revision) (Revision, error)) (r Revision, err error) {
+	err = s.tx(ctx, func(tx *sqlx.Tx) error {
+		head, err := s.head(ctx, tx, shot, "FOR UPDATE")
+		if err != nil {
+			return err
+		}
+		if head.Number != base {
+			return &Conflict{base, head}
+		}
+		if r, err = next(tx, head); err != nil {
+			return err
+		}
+		r.Number, r.Author, r.At = head.Number+1, author, time.Now()
+		var doc any
+		if r.State == 0 && r.Document != nil && r.Parent.Valid { // an edit shows its own state
+			r.State = r.Number
+			doc = JSON[*cover.Document]{r.Document}
+		}
+		if r.Redo == nil {
+			r.Redo = pgtype.FlatArray[int32]{}
+		}
+		_, err = tx.ExecContext(ctx, `INSERT INTO revision (shot, number, state, parent, redo, label, author, at, document) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9)`,
+			shot, r.Number, r.State, r.Parent, []int32(r.Redo), r.Label, r.Author, r.At, doc)
+		if err != nil {
+			return err
+		}
+		return notify(ctx, tx, "shot", shot)
+	})
+	return r, err
+}
+
+// Edit adds a revision whose document edit makes from the head's. It is refused
+// with *Conflict unless base is the head.
+func (s *Store) Edit(ctx context.Context, shot string, base int, author string, edit func(*cover.Document) (*cover.Document, string, error)) (Revision, error) {
+	return s.change(ctx, shot, base, author, func(_ *sqlx.Tx, head Revision) (Revision, error) {
+		doc, label, err := edit(head.Document)
+		return Revision{Parent: sql.NullInt64{Int64: int64(head.State), Valid: true}, Label: label, Document: doc}, err
+	})
+}
+
+// Undo adds a revision that shows the state before the last edit still standing.
+func (s *Store) Undo(ctx context.Context, shot string, base int, author string) (Revision, error) {
+	return s.change(ctx, shot, base, author, func(tx *sqlx.Tx, head Revision) (Revision, error) {
+		if head.State == 0 {
+			return Revision{}, ErrNothing
+		}
+		var undone Revision
+		if err := tx.GetContext(ctx, &undone, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2`, shot, head.State); err != nil {
+			return Revision{}, none(err)
+		}
+		r := Revision{State: int(undone.Parent.Int64), Redo: append(slices.Clone(head.Redo), int32(head.State)), Label: "undo: " + undone.Label}
+		return r, s.load(ctx, tx, shot, &r)
+	})
+}
+
+// Redo adds a revision that shows the state last undone.
+func (s *Store) Redo(ctx context.Context, shot string, base int, author string) (Revision, error) {
+	return s.change(ctx, shot, base, author, func(tx *sqlx.Tx, head Revision) (Revision, error) {
+		n := len(head.Redo)
+		if n == 0 {
+			return Revision{}, ErrNothing
+		}
+		var again Revision
+		if err := tx.GetContext(ctx, &again, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2`, shot, head.Redo[n-1]); err != nil {
+			return Revision{}, none(err)
+		}
+		r := Revision{State: int(head.Redo[n-1]), Redo: slices.Clone(head.Redo[:n-1]), Label: "redo: " + again.Label}
+		return r, s.load(ctx, tx, shot, &r)
+	})
+}
+
+// Revisions lists a shot's revisions without their documents, the newest first.
+func (s *Store) Revisions(ctx context.Context, shot string, limit int) (out []Revision, err error) {
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+columns+` FROM revision WHERE shot = $1 ORDER BY number DESC LIMIT $2`, shot, limit)
+}
