@@ -61,6 +61,7 @@ func (d *Document) Apply(cmds ...Command) (*Document, string, error) {
 	if err := next.Validate(); err != nil {
 		return nil, "", err
 	}
+	next.tidy()
 	return next, label, nil
 }
 

@@ -45,7 +45,24 @@ func Parse(b []byte) (*Document, error) {
 	if err := d.Validate(); err != nil {
 		return nil, err
 	}
+	d.tidy()
 	return &d, nil
+}
+
+// tidy makes absent lists empty ones, so that they are written as [].
+func (d *Document) tidy() {
+	if d.Covers == nil {
+		d.Covers = []Cover{}
+	}
+	for i := range d.Covers {
+		c := &d.Covers[i]
+		if c.Motion.Keys == nil {
+			c.Motion.Keys = []PlacementKey{}
+		}
+		if c.Treatments == nil {
+			c.Treatments = []Treatment{}
+		}
+	}
 }
 
 // Marshal writes the document as indented JSON.

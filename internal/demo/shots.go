@@ -308,7 +308,7 @@ func departures() func(float64) moment {
 
 func craneCrate() func(float64) moment {
 	bg := newTexture(1500, 860)
-	bg.sky(560, rgb(0x6f8ea8), rgb(0xc7d0d3), 23)
+	bg.sky(615, rgb(0x6f8ea8), rgb(0xc7d0d3), 23)
 	for i := range 6 {
 		bg.house(rgb([]uint32{0x7d5548, 0x8f8a7c, 0x5f6f72}[i%3]), float64(i)*260-30, 610, 230, 110+60*hash(i, 2, 11), 90+i)
 	}

@@ -25,7 +25,7 @@ import (
 const author = "Editor"
 
 type (
-	byID struct {
+	ByID struct {
 		ID string `path:"id"`
 	}
 	body[T any] struct{ Body T }
@@ -85,7 +85,7 @@ type (
 		Items         []store.Item `json:"items"`
 		Revision      revisionView `json:"revision"`
 	}
-	editBody struct {
+	EditBody struct {
 		Base     int             `json:"base" minimum:"0" doc:"the revision that the commands were made on"`
 		Commands []cover.Command `json:"commands" minItems:"1" maxItems:"1000"`
 	}
@@ -121,11 +121,11 @@ func (s *server) register(api huma.API) {
 		return &body[[]library.MediaFile]{fs}, problem(err)
 	})
 	huma.Register(api, op("addSource", http.MethodPost, "/api/programmes/{id}/sources", "Bring in a file of the media folder or a finished upload", 201), s.addSource)
-	huma.Register(api, op("getSource", http.MethodGet, "/api/sources/{id}", "A source", 200), func(ctx context.Context, in *byID) (*body[sourceView], error) {
+	huma.Register(api, op("getSource", http.MethodGet, "/api/sources/{id}", "A source", 200), func(ctx context.Context, in *ByID) (*body[sourceView], error) {
 		src, err := s.Store.Source(ctx, in.ID)
 		return &body[sourceView]{viewSource(src)}, problem(err)
 	})
-	huma.Register(api, op("removeSource", http.MethodDelete, "/api/sources/{id}", "Take a source and its shots out; a file in the media folder stays", 204), func(ctx context.Context, in *byID) (*struct{}, error) {
+	huma.Register(api, op("removeSource", http.MethodDelete, "/api/sources/{id}", "Take a source and its shots out; a file in the media folder stays", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		if err := s.Store.RemoveSource(ctx, in.ID); err != nil {
 			return nil, problem(err)
 		}
@@ -133,7 +133,7 @@ func (s *server) register(api huma.API) {
 	})
 	huma.Register(api, op("getShot", http.MethodGet, "/api/shots/{id}", "A shot with its newest revision", 200), s.shot)
 	huma.Register(api, op("addItem", http.MethodPost, "/api/shots/{id}/items", "Enter an item of the clearance list", 201), func(ctx context.Context, in *struct {
-		byID
+		ByID
 		Body struct {
 			Name string `json:"name" minLength:"1" maxLength:"200"`
 			Kind string `json:"kind" enum:"plate,logo,sign,number,text,face,other"`
@@ -143,8 +143,8 @@ func (s *server) register(api huma.API) {
 		return &body[store.Item]{it}, problem(err)
 	})
 	huma.Register(api, op("editShot", http.MethodPost, "/api/shots/{id}/edits", "Change a shot's document by commands", 201), func(ctx context.Context, in *struct {
-		byID
-		Body editBody
+		ByID
+		Body EditBody
 	}) (*body[revisionView], error) {
 		r, err := s.Store.Edit(ctx, in.ID, in.Body.Base, author, func(d *cover.Document) (*cover.Document, string, error) {
 			next, label, err := d.Apply(in.Body.Commands...)
@@ -156,7 +156,7 @@ func (s *server) register(api huma.API) {
 		return revised(r, err)
 	})
 	huma.Register(api, op("replaceDocument", http.MethodPut, "/api/shots/{id}/document", "Replace a shot's document", 200), func(ctx context.Context, in *struct {
-		byID
+		ByID
 		Body struct {
 			Base     int            `json:"base" minimum:"0"`
 			Document cover.Document `json:"document"`
@@ -176,13 +176,13 @@ func (s *server) register(api huma.API) {
 		return revised(r, err)
 	})
 	huma.Register(api, op("undo", http.MethodPost, "/api/shots/{id}/undo", "Undo the last change still standing", 201), func(ctx context.Context, in *struct {
-		byID
+		ByID
 		Body baseBody
 	}) (*body[revisionView], error) {
 		return revised(s.Store.Undo(ctx, in.ID, in.Body.Base, author))
 	})
 	huma.Register(api, op("redo", http.MethodPost, "/api/shots/{id}/redo", "Redo what was undone last", 201), func(ctx context.Context, in *struct {
-		byID
+		ByID
 		Body baseBody
 	}) (*body[revisionView], error) {
 		return revised(s.Store.Redo(ctx, in.ID, in.Body.Base, author))
@@ -190,17 +190,17 @@ func (s *server) register(api huma.API) {
 	huma.Register(api, op("getPatch", http.MethodGet, "/api/shots/{id}/patches/{revision}/{frame}", "What the covers of a revision change of a view frame", 200), s.patch)
 	huma.Register(api, op("previewPatch", http.MethodPost, "/api/shots/{id}/preview", "The same after commands that are not saved", 200), s.previewPatch)
 	huma.Register(api, op("addDelivery", http.MethodPost, "/api/shots/{id}/deliveries", "Render, verify and keep a shot", 201), s.addDelivery)
-	huma.Register(api, op("getDelivery", http.MethodGet, "/api/deliveries/{id}", "A delivery", 200), func(ctx context.Context, in *byID) (*body[deliveryView], error) {
+	huma.Register(api, op("getDelivery", http.MethodGet, "/api/deliveries/{id}", "A delivery", 200), func(ctx context.Context, in *ByID) (*body[deliveryView], error) {
 		d, err := s.Store.Delivery(ctx, in.ID)
 		return &body[deliveryView]{viewDelivery(d)}, problem(err)
 	})
-	huma.Register(api, op("cancelDelivery", http.MethodPost, "/api/deliveries/{id}/cancel", "Stop a delivery; finished segments stay for the next", 204), func(ctx context.Context, in *byID) (*struct{}, error) {
+	huma.Register(api, op("cancelDelivery", http.MethodPost, "/api/deliveries/{id}/cancel", "Stop a delivery; finished segments stay for the next", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		return nil, problem(s.Store.CancelDelivery(ctx, in.ID))
 	})
 }
 
 func viewRevision(r store.Revision) revisionView {
-	return revisionView{r.Number, r.Label, r.Author, r.At, r.State > 0, len(r.Redo) > 0, r.Document}
+	return revisionView{r.Number, r.Label, r.Author, r.At, r.State > 0, len(r.Redo.V) > 0, r.Document}
 }
 
 func revised(r store.Revision, err error) (*body[revisionView], error) {
@@ -253,7 +253,7 @@ func viewDelivery(d store.Delivery) deliveryView {
 	return v
 }
 
-func (s *server) programme(ctx context.Context, in *byID) (*body[programmeView], error) {
+func (s *server) programme(ctx context.Context, in *ByID) (*body[programmeView], error) {
 	p, err := s.Store.Programme(ctx, in.ID)
 	if err != nil {
 		return nil, problem(err)
@@ -295,7 +295,7 @@ func AddSource(ctx context.Context, st *store.Store, lib library.Library, src st
 }
 
 func (s *server) addSource(ctx context.Context, in *struct {
-	byID
+	ByID
 	Body struct {
 		Media  string `json:"media,omitempty" doc:"a path of the media folder"`
 		Upload string `json:"upload,omitempty" doc:"the last part of a finished upload's address"`
@@ -330,7 +330,7 @@ func (s *server) addSource(ctx context.Context, in *struct {
 	return &body[sourceView]{viewSource(src)}, nil
 }
 
-func (s *server) shot(ctx context.Context, in *byID) (*body[shotView], error) {
+func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
 	sh, err := s.Store.Shot(ctx, in.ID)
 	if err != nil {
 		return nil, problem(err)
@@ -393,7 +393,7 @@ func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f i
 }
 
 func (s *server) patch(ctx context.Context, in *struct {
-	byID
+	ByID
 	Revision int  `path:"revision" minimum:"0"`
 	Frame    int  `path:"frame" minimum:"0"`
 	Full     bool `query:"full" doc:"at the source's size instead of the view's"`
@@ -410,9 +410,9 @@ func (s *server) patch(ctx context.Context, in *struct {
 }
 
 func (s *server) previewPatch(ctx context.Context, in *struct {
-	byID
+	ByID
 	Body struct {
-		editBody
+		EditBody
 		Frame int  `json:"frame" minimum:"0"`
 		Full  bool `json:"full,omitempty"`
 	}
@@ -433,7 +433,7 @@ func (s *server) previewPatch(ctx context.Context, in *struct {
 }
 
 func (s *server) addDelivery(ctx context.Context, in *struct {
-	byID
+	ByID
 	Body struct {
 		Preset string `json:"preset" enum:"review,archive"`
 		Name   string `json:"name,omitempty" maxLength:"120" doc:"of the file, without its ending; the shot's where it is empty"`

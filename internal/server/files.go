@@ -3,6 +3,7 @@ package server
 import (
 	"encoding/json"
 	"fmt"
+	"image/jpeg"
 	"io"
 	"mime"
 	"net/http"
@@ -19,6 +20,7 @@ import (
 	tus "github.com/tus/tusd/v2/pkg/handler"
 	"golang.org/x/exp/slog"
 
+	"celator/core/frame"
 	"celator/internal/media"
 	"celator/internal/store"
 )
@@ -54,6 +56,27 @@ func (s *server) view(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "image/jpeg")
 	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable")
 	http.ServeContent(w, r, "", time.Time{}, file)
+}
+
+// fullFrame serves a frame at the source's size, from its decoded samples.
+func (s *server) fullFrame(w http.ResponseWriter, r *http.Request) {
+	f, err := strconv.Atoi(chi.URLParam(r, "frame"))
+	src, err2 := s.Store.Source(r.Context(), chi.URLParam(r, "id"))
+	if err != nil || err2 != nil || f < 0 || f >= src.Frames {
+		http.NotFound(w, r)
+		return
+	}
+	clip, err := s.Library.Clip(src)
+	if err == nil {
+		var pic *frame.Picture
+		if pic, err = s.Patches.Frames.Get(r.Context(), src.ID, clip, f); err == nil {
+			w.Header().Set("Content-Type", "image/jpeg")
+			w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
+			jpeg.Encode(w, pic.RGBA(pic.Rect()), &jpeg.Options{Quality: 95})
+			return
+		}
+	}
+	http.Error(w, "This frame cannot be read: "+err.Error(), http.StatusInternalServerError)
 }
 
 func (s *server) deliveryFile(w http.ResponseWriter, r *http.Request) {

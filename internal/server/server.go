@@ -53,6 +53,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	}
 	r.Mount("/api/uploads", http.StripPrefix("/api/uploads", uploads))
 	r.Get("/api/sources/{id}/views/{frame}", s.view)
+	r.Get("/api/sources/{id}/frames/{frame}", s.fullFrame)
 	r.Get("/api/deliveries/{id}/file", s.deliveryFile)
 	r.Get("/api/events", s.events)
 	s.register(humachi.New(r, contract()))
@@ -61,6 +62,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 }
 
 func contract() huma.Config {
+	huma.DefaultArrayNullable = false // answers have empty lists, never null
 	c := huma.DefaultConfig("Celator", "1")
 	c.OpenAPIPath, c.DocsPath, c.SchemasPath = "/api/openapi", "", "/api/schemas"
 	c.CreateHooks = nil // no $schema member in answers

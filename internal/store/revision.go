@@ -7,7 +7,6 @@ import (
 	"slices"
 	"time"
 
-	"github.com/jackc/pgx/v5/pgtype"
 	"github.com/jmoiron/sqlx"
 
 	"celator/core/cover"
@@ -16,14 +15,14 @@ import (
 // Revision is a state of a shot's document. Revision 0 is the empty document
 // before the first change.
 type Revision struct {
-	Number   int                     `db:"number"`
-	State    int                     `db:"state"`
-	Parent   sql.NullInt64           `db:"parent"`
-	Redo     pgtype.FlatArray[int32] `db:"redo"`
-	Label    string                  `db:"label"`
-	Author   string                  `db:"author"`
-	At       time.Time               `db:"at"`
-	Document *cover.Document         `db:"-"`
+	Number   int             `db:"number"`
+	State    int             `db:"state"`
+	Parent   sql.NullInt64   `db:"parent"`
+	Redo     JSON[[]int]     `db:"redo"`
+	Label    string          `db:"label"`
+	Author   string          `db:"author"`
+	At       time.Time       `db:"at"`
+	Document *cover.Document `db:"-"`
 }
 
 // Conflict says that a change was made on an outdated base. Nothing was changed.
@@ -110,11 +109,11 @@ func (s *Store) change(ctx context.Context, shot string, base int, author string
 			r.State = r.Number
 			doc = JSON[*cover.Document]{r.Document}
 		}
-		if r.Redo == nil {
-			r.Redo = pgtype.FlatArray[int32]{}
+		if r.Redo.V == nil {
+			r.Redo.V = []int{}
 		}
 		_, err = tx.ExecContext(ctx, `INSERT INTO revision (shot, number, state, parent, redo, label, author, at, document) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9)`,
-			shot, r.Number, r.State, r.Parent, []int32(r.Redo), r.Label, r.Author, r.At, doc)
+			shot, r.Number, r.State, r.Parent, r.Redo, r.Label, r.Author, r.At, doc)
 		if err != nil {
 			return err
 		}
@@ -142,7 +141,7 @@ func (s *Store) Undo(ctx context.Context, shot string, base int, author string) 
 		if err := tx.GetContext(ctx, &undone, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2`, shot, head.State); err != nil {
 			return Revision{}, none(err)
 		}
-		r := Revision{State: int(undone.Parent.Int64), Redo: append(slices.Clone(head.Redo), int32(head.State)), Label: "undo: " + undone.Label}
+		r := Revision{State: int(undone.Parent.Int64), Redo: JSON[[]int]{append(slices.Clone(head.Redo.V), head.State)}, Label: "undo: " + undone.Label}
 		return r, s.load(ctx, tx, shot, &r)
 	})
 }
@@ -150,15 +149,15 @@ func (s *Store) Undo(ctx context.Context, shot string, base int, author string) 
 // Redo adds a revision that shows the state last undone.
 func (s *Store) Redo(ctx context.Context, shot string, base int, author string) (Revision, error) {
 	return s.change(ctx, shot, base, author, func(tx *sqlx.Tx, head Revision) (Revision, error) {
-		n := len(head.Redo)
+		n := len(head.Redo.V)
 		if n == 0 {
 			return Revision{}, ErrNothing
 		}
 		var again Revision
-		if err := tx.GetContext(ctx, &again, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2`, shot, head.Redo[n-1]); err != nil {
+		if err := tx.GetContext(ctx, &again, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2`, shot, head.Redo.V[n-1]); err != nil {
 			return Revision{}, none(err)
 		}
-		r := Revision{State: int(head.Redo[n-1]), Redo: slices.Clone(head.Redo[:n-1]), Label: "redo: " + again.Label}
+		r := Revision{State: head.Redo.V[n-1], Redo: JSON[[]int]{slices.Clone(head.Redo.V[:n-1])}, Label: "redo: " + again.Label}
 		return r, s.load(ctx, tx, shot, &r)
 	})
 }

@@ -45,7 +45,7 @@ CREATE TABLE revision (
     number   integer NOT NULL,
     state    integer NOT NULL,               -- the revision whose document this shows; its own number for an edit
     parent   integer,                        -- of an edit: the state that it changed
-    redo     integer[] NOT NULL DEFAULT '{}', -- states undone and not yet redone, the last undone last
+    redo     jsonb NOT NULL DEFAULT '[]',   -- states undone and not yet redone, the last undone last
     label    text NOT NULL,
     author   text NOT NULL,
     at       timestamptz NOT NULL DEFAULT now(),

@@ -1,0 +1,71 @@
+# make help lists what there is to make.
+SHELL := /bin/bash
+.DEFAULT_GOAL := help
+
+WEB_SOURCES := $(shell find web/src web/public/icon.svg web/index.html web/vite.config.ts web/svelte.config.js -type f)
+CORE_SOURCES := $(shell find core cmd/core-wasm -name '*.go' -not -name '*_test.go') go.mod
+export CELATOR_DATA ?= .run
+export PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD = 1
+
+.PHONY: help start build test test-go test-web test-e2e bench demo contract screenshots clean setup-run setup-test
+
+help: ## what there is to make
+	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
+
+start: setup-run build ## install what is missing, build, start the database, serve the demo
+	@exec ./bin/celator serve --demo
+
+setup-run:
+	@./dev/setup run
+
+setup-test:
+	@./dev/setup test
+
+build: web/dist/app/index.html ## the front end and the program
+	@go build -o bin/celator ./cmd/celator
+
+# install, not ci: ci wants the optional packages of every other platform in the lock file.
+web/node_modules/.stamp: web/package-lock.json
+	cd web && npm install --no-audit --no-fund --loglevel=error && touch node_modules/.stamp
+
+e2e/node_modules/.stamp: e2e/package-lock.json
+	cd e2e && npm install --no-audit --no-fund --loglevel=error && touch node_modules/.stamp
+
+web/public/core.wasm: $(CORE_SOURCES)
+	GOOS=js GOARCH=wasm go build -ldflags='-s -w' -o $@ ./cmd/core-wasm
+
+web/public/wasm_exec.js: $(shell go env GOROOT)/lib/wasm/wasm_exec.js
+	cp $< $@ && touch $@
+
+web/dist/app/index.html: web/node_modules/.stamp web/public/core.wasm web/public/wasm_exec.js $(WEB_SOURCES)
+	cd web && npx --no-install vite build --logLevel warn && touch dist/app/index.html
+
+contract: web/node_modules/.stamp ## make docs/openapi.json and the client's types from the Go types
+	go run ./cmd/celator openapi > docs/openapi.json
+	cd web && npx --no-install openapi-typescript ../docs/openapi.json -o src/lib/api.gen.ts
+
+demo: build ## draw the demo footage where it is not there
+	@./bin/celator demo
+
+test: setup-test test-go test-web test-e2e ## everything that must pass
+
+test-go: setup-test build demo
+	go vet ./...
+	go test ./...
+
+test-web: build
+	cd web && npm run --silent check
+
+test-e2e: setup-test build demo e2e/node_modules/.stamp
+	cd e2e && npx --no-install playwright test
+
+bench: setup-test build demo e2e/node_modules/.stamp ## measure speed, memory and accuracy (see docs/benchmarks.md)
+	go test ./core/... -run '^$$' -bench . -benchmem
+	go run ./dev/bench
+	cd e2e && npx --no-install playwright test --config bench.config.ts
+
+screenshots: setup-test build demo e2e/node_modules/.stamp ## make docs/screenshots anew from the demo data
+	cd e2e && npx --no-install playwright test --config screenshots.config.ts
+
+clean: ## remove what was built; data stays
+	rm -rf bin web/dist/app web/public/core.wasm web/public/wasm_exec.js web/node_modules e2e/node_modules e2e/results

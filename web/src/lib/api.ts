@@ -1,0 +1,87 @@
+// The one way to the server: a client whose types are made from its contract.
+import createClient from 'openapi-fetch';
+import type { components, paths } from './api.gen';
+
+export type Programme = components['schemas']['ProgrammeView'];
+export type Source = components['schemas']['SourceView'];
+export type Shot = components['schemas']['ShotView'];
+export type Item = components['schemas']['Item'];
+export type Revision = components['schemas']['RevisionView'];
+export type Delivery = components['schemas']['DeliveryView'];
+export type MediaFile = components['schemas']['MediaFile'];
+export type Document = components['schemas']['Document'];
+export type Cover = components['schemas']['Cover'];
+export type Outline = components['schemas']['Outline'];
+export type Placement = components['schemas']['Placement'];
+export type Treatment = components['schemas']['Treatment'];
+export type Command = components['schemas']['Command'];
+export type Value = Treatment['strength'];
+
+export const api = createClient<paths>({ baseUrl: '' });
+
+/** An error of the server, in its words for people. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+/** The data of an answer, or its problem thrown. */
+export async function ask<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let r;
+  try {
+    r = await call;
+  } catch {
+    throw new Problem(0, 'The server cannot be reached. Nothing is lost; it will be tried again when you go on.');
+  }
+  if (r.error !== undefined || !r.response.ok) {
+    throw problem(r.response.status, r.error);
+  }
+  return r.data as T;
+}
+
+function problem(status: number, e: unknown): Problem {
+  const p = (e ?? {}) as { detail?: string; title?: string; errors?: { message?: string; location?: string }[] };
+  const more = (p.errors ?? []).map((x) => [x.location, x.message].filter(Boolean).join(': ')).join('; ');
+  return new Problem(status, [p.detail ?? p.title ?? `The server answered ${status}.`, more].filter(Boolean).join(' '));
+}
+
+export interface Patch {
+  regions: [number, number, number, number][];
+  picture: ImageBitmap | null;
+}
+
+/** Reads a patch: rectangles of the view whose pixels the picture stacks. */
+export async function patch(call: Promise<Response>): Promise<Patch> {
+  const r = await call;
+  if (r.status === 204) {
+    return { regions: [], picture: null };
+  }
+  if (!r.ok) {
+    throw problem(r.status, await r.json().catch(() => null));
+  }
+  const regions = (r.headers.get('Celator-Regions') ?? '').split(' ').map((s) => s.split(',').map(Number) as [number, number, number, number]);
+  return { regions, picture: await createImageBitmap(await r.blob()) };
+}
+
+/** Calls f with every event of the server until the returned function is called. */
+export function listen(f: (kind: string, id: string) => void): () => void {
+  const s = new EventSource('/api/events');
+  s.onmessage = (m) => {
+    const e = JSON.parse(m.data);
+    f(e.kind, e.id);
+  };
+  // After a broken connection anything may have changed.
+  let broken = false;
+  s.onerror = () => (broken = true);
+  s.onopen = () => {
+    if (broken) {
+      broken = false;
+      f('all', '');
+    }
+  };
+  return () => s.close();
+}

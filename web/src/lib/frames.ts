@@ -1,0 +1,113 @@
+// Decoded pictures around the playhead: view frames, and the patches that the
+// covers of a revision lay on them. What is near in the direction of travel is
+// fetched first; what is far is let go.
+import { patch, type Patch } from './api';
+
+interface Held<T> {
+  value?: T;
+  failed?: boolean;
+  wait: Promise<T | undefined>;
+}
+
+const KEEP = 60; // pictures of each kind
+const AHEAD = 20; // frames fetched before they are needed
+
+export class Frames {
+  private views = new Map<string, Held<ImageBitmap>>();
+  private patches = new Map<string, Held<Patch>>();
+  private queue: (() => Promise<unknown>)[] = [];
+  private running = 0;
+
+  constructor(
+    private source: string,
+    private shot: string,
+    private last: number,
+  ) {}
+
+  private fetch<T>(map: Map<string, Held<T>>, key: string, load: () => Promise<T>, let_go: (v: T) => void): Held<T> {
+    const old = map.get(key);
+    if (old && !old.failed) {
+      map.delete(key); // most recently used last
+      map.set(key, old);
+      return old;
+    }
+    const h: Held<T> = {
+      wait: load().then(
+        (v) => (h.value = v),
+        () => {
+          h.failed = true;
+          return undefined;
+        },
+      ),
+    };
+    map.set(key, h);
+    while (map.size > KEEP) {
+      const [k, v] = map.entries().next().value!;
+      map.delete(k);
+      void v.wait.then((x) => x && let_go(x));
+    }
+    return h;
+  }
+
+  view(f: number, full = false): Held<ImageBitmap> {
+    const url = full ? `/api/sources/${this.source}/frames/${f}` : `/api/sources/${this.source}/views/${f}.jpg`;
+    return this.fetch(
+      this.views,
+      url,
+      async () => {
+        const r = await fetch(url);
+        if (!r.ok) throw new Error('no picture');
+        return createImageBitmap(await r.blob());
+      },
+      (b) => b.close(),
+    );
+  }
+
+  patch(revision: number, f: number, full = false): Held<Patch> {
+    const url = `/api/shots/${this.shot}/patches/${revision}/${f}${full ? '?full=true' : ''}`;
+    return this.fetch(
+      this.patches,
+      url,
+      () => patch(fetch(url)),
+      (p) => p.picture?.close(),
+    );
+  }
+
+  /** The pictures of a frame when both are there, else undefined. */
+  have(revision: number, f: number, full = false): { view: ImageBitmap; patch: Patch } | undefined {
+    const v = this.view(f, full).value;
+    const p = this.patch(revision, f, full).value;
+    return v && p && { view: v, patch: p };
+  }
+
+  /** Whether playing from f can begin without waiting at once. */
+  ready(revision: number, frames: number[]): boolean {
+    return frames.every((f) => this.have(revision, f));
+  }
+
+  /** Fetches what comes next, nearest first. */
+  ahead(revision: number, f: number, step: number, range: [number, number]): void {
+    this.queue = [];
+    for (let i = 1; i <= AHEAD; i++) {
+      let n = f + i * step;
+      const len = range[1] - range[0] + 1;
+      if (n > range[1]) n = range[0] + ((n - range[0]) % len);
+      if (n < range[0]) n = range[1] - ((range[0] - n - 1) % len);
+      n = Math.min(Math.max(n, 0), this.last);
+      this.queue.push(async () => {
+        await Promise.all([this.view(n).wait, this.patch(revision, n).wait]);
+      });
+    }
+    this.pump();
+  }
+
+  private pump(): void {
+    while (this.running < 2 && this.queue.length > 0) {
+      this.running++;
+      void this.queue.shift()!().finally(() => {
+        this.running--;
+        this.pump();
+      });
+    }
+  }
+}

@@ -1,0 +1,42 @@
+<script lang="ts">
+  import { onMount } from 'svelte';
+  import type { Bench } from '../lib/bench.svelte';
+  import Deliveries from './Deliveries.svelte';
+
+  let { b, onclose }: { b: Bench; onclose: () => void } = $props();
+  let dialog = $state<HTMLDialogElement>();
+  let preset = $state<'review' | 'archive'>('review');
+  let name = $state('');
+  onMount(() => {
+    name = b.shot!.name;
+    dialog?.showModal();
+  });
+  const ready = $derived(b.shot!.sourceInfo.state === 'ready');
+</script>
+
+<dialog bind:this={dialog} class="modal" aria-label="Deliver" {onclose}>
+  <div class="modal-box flex max-w-xl flex-col gap-3 p-4">
+    <h2 class="text-base font-semibold">Deliver {b.shot!.name}</h2>
+    <form
+      class="flex flex-col gap-3"
+      onsubmit={(e) => {
+        e.preventDefault();
+        void b.deliver(preset, name);
+      }}
+    >
+      <fieldset class="flex flex-col gap-1">
+        <legend class="sr-only">Format</legend>
+        <label class="flex gap-2"><input type="radio" class="radio radio-sm" name="preset" value="review" bind:group={preset} /> Review copy: H.264 in MP4, plays everywhere</label>
+        <label class="flex gap-2"><input type="radio" class="radio radio-sm" name="preset" value="archive" bind:group={preset} /> Archive master: FFV1 in Matroska, lossless; every sample outside the covers is proved equal to the source</label>
+      </fieldset>
+      <div class="flex gap-2">
+        <input class="input input-sm flex-1" aria-label="Name of the file" bind:value={name} required maxlength="120" />
+        <button class="btn btn-primary btn-sm" disabled={!ready}>Deliver</button>
+      </div>
+      {#if !ready}<p class="quiet">The source is still being brought in.</p>{/if}
+      {#if b.error}<p class="text-error" role="alert">{b.error}</p>{/if}
+    </form>
+    {#if b.deliveries.length}<div class="max-h-72 overflow-auto"><Deliveries list={b.deliveries} /></div>{/if}
+    <form method="dialog"><button class="btn btn-sm">Close</button></form>
+  </div>
+</dialog>
