@@ -328,18 +328,30 @@ func (info *Info) times(ctx context.Context, path, timeBase, nominal, average st
 	slices.Sort(gaps)
 	last := gaps[len(gaps)/2]
 	fast := gaps[len(gaps)/4] // a quarter of the pictures come at least this fast
-	info.Rate = common[len(common)-1]
-	for _, c := range common {
-		if c.Float() >= .99/(float64(max(fast, 1))*unit) {
-			info.Rate = c
-			break
-		}
-	}
+	info.Rate = commonRate(1 / (float64(max(fast, 1)) * unit))
 	info.Duration = float64(pts[len(pts)-1]-pts[0]+last) * unit
 	span := new(big.Rat).SetFrac64((pts[len(pts)-1]-pts[0]+last)*tb.Num, tb.Den)
 	n, _ := span.Mul(span, big.NewRat(info.Rate.Num, info.Rate.Den)).Float64()
 	info.Frames = max(int(math.Round(n)), 1)
 	return nil
+}
+
+// commonRate returns the common rate nearest to r where one is within 2 %, else
+// the next above it, so that no picture is lost.
+func commonRate(r float64) timecode.Rate {
+	best, above := timecode.Rate{}, common[len(common)-1]
+	for _, c := range slices.Backward(common) {
+		if c.Float() >= r {
+			above = c
+		}
+		if math.Abs(c.Float()-r) <= .02*r && (best.Num == 0 || math.Abs(c.Float()-r) < math.Abs(best.Float()-r)) {
+			best = c
+		}
+	}
+	if best.Num != 0 {
+		return best
+	}
+	return above
 }
 
 func fits(pts []int64, unit, rate float64) bool {

@@ -11,6 +11,8 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+
+	"celator/core/frame"
 )
 
 // ViewWidth is the largest width of a view frame.
@@ -39,18 +41,13 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 		return nil, err
 	}
 	w, h := c.Info.ViewSize()
-	// Browsers read JPEG as full-range BT.601.
-	scale := fmt.Sprintf("scale=%d:%d:flags=bicubic+accurate_rnd:in_color_matrix=%s:in_range=%s:out_color_matrix=bt601:out_range=pc,format=yuvj420p",
-		w, h, c.Info.Matrix, c.Info.Range)
-	if c.Info.Variable {
-		scale = "fps=fps=" + c.Info.Rate.String() + ":round=near," + scale
-	}
+	filters := viewFilters(c.Info, w, h)
 	sums := filepath.Join(dir, "frames.txt")
 	args := append([]string{"-nostdin", "-v", "error", "-y", "-progress", "pipe:1"}, input(c.Path)...)
 	args = append(args, "-map", "0:v:0", "-an")
 	args = append(args, c.Info.counting()...)
 	args = append(args, "-c:v", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "-f", "framecrc", "file:"+sums,
-		"-map", "0:v:0", "-an", "-vsync", "passthrough", "-vf", scale, "-q:v", "3", "-huffman", "default",
+		"-map", "0:v:0", "-an", "-vsync", "passthrough", "-vf", filters, "-q:v", "3", "-huffman", "default",
 		"-f", "image2", "-atomic_writing", "1", "-start_number", "0", "file:"+filepath.Join(strings.ReplaceAll(dir, "%", "%%"), "views", "%07d.jpg"))
 	pr, pw := io.Pipe()
 	done := make(chan struct{})
@@ -90,6 +87,23 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 	}
 	os.Remove(sums)
 	return crcs, SaveSums(filepath.Join(dir, "frames.sum"), crcs)
+}
+
+// viewFilters makes of a source's pictures what browsers take a JPEG for:
+// full-range BT.601. (The colorspace filter changes only the matrix here; it is
+// several times faster than the scaler at that.)
+func viewFilters(i Info, w, h int) string {
+	f := fmt.Sprintf("scale=%d:%d:flags=bicubic:in_range=%s:out_range=tv,format=yuv420p|yuv420p10le|yuv420p12le", w, h, i.Range)
+	if i.Matrix != frame.BT601 {
+		space := map[frame.Matrix]string{frame.BT709: "bt709", frame.BT2020: "bt2020ncl"}[i.Matrix]
+		f += ",colorspace=ispace=" + space + ":space=smpte170m:iprimaries=bt709:primaries=bt709:itrc=bt709:trc=bt709:irange=tv:range=pc:format=yuv420p,scale=in_range=pc:out_range=pc"
+	} else {
+		f += ",scale=in_range=tv:out_range=pc"
+	}
+	if i.Variable {
+		f = "fps=fps=" + i.Rate.String() + ":round=near," + f
+	}
+	return f + ",format=yuvj420p"
 }
 
 // damaged reports whether what ffmpeg said while it went on means lost picture

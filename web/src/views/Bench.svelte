@@ -50,7 +50,7 @@
     <a class="underline" href="/" onclick={route.follow}>Go to the programmes</a>
   </main>
 {:else if opened && b.shot}
-  <div class="grid h-full overflow-hidden" style="grid-template: 38px minmax(0,1fr) auto / 124px minmax(0,1fr) 200px">
+  <main class="grid h-full overflow-hidden" style="grid-template: 38px minmax(0,1fr) auto / 124px minmax(0,1fr) 200px">
     <header class="border-base-300 col-span-3 flex items-center gap-2 border-b px-2">
       <a class="quiet hover:underline" href="/programmes/{b.shot.programme}" onclick={route.follow}>{b.shot.programmeName}</a>
       <span class="quiet" aria-hidden="true">/</span>
@@ -77,7 +77,7 @@
     <Picture {b} />
     <StepCard {b} />
     <div class="border-base-300 col-span-3 border-t"><Louvre {b} /></div>
-  </div>
+  </main>
   <Actions {b} />
   {#if delivering}<Deliver {b} onclose={() => (delivering = false)} />{/if}
 {:else}

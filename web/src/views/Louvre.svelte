@@ -114,12 +114,8 @@
   <div
     bind:this={track}
     class="relative touch-none select-none"
-    role="slider"
-    tabindex="0"
-    aria-label="Playhead"
-    aria-valuemin="0"
-    aria-valuemax={b.last}
-    aria-valuenow={b.frame}
+    role="group"
+    aria-label="Louvre: one slat per item"
     data-testid="louvre"
     onpointerdown={down}
     onpointermove={(e) => scrubbing && b.seek(frameAt(e))}
@@ -187,6 +183,6 @@
         {/if}
       </div>
     {/each}
-    <div class="pointer-events-none absolute inset-y-0 w-px bg-white" style="left:{x(b.frame)}px"><span class="absolute -top-0 -left-[4px] h-[5px] w-[9px] bg-white"></span></div>
+    <div class="pointer-events-none absolute inset-y-0 w-px bg-white" style="left:{x(b.frame)}px" role="slider" tabindex="0" aria-label="Playhead" aria-valuemin="0" aria-valuemax={b.last} aria-valuenow={b.frame} aria-valuetext={core.timecode(b.frame)}><span class="absolute -top-0 -left-[4px] h-[5px] w-[9px] bg-white"></span></div>
   </div>
 </div>

@@ -1,0 +1,299 @@
+package cover
+
+import (
+	"bytes"
+	"encoding/json"
+	"math"
+	"math/rand"
+	"os"
+	"path/filepath"
+	"reflect"
+	"testing"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+
+	"celator/core/geom"
+)
+
+func random(rng *rand.Rand) *Document {
+	d := New(1280, 720, 50+rng.Intn(200))
+	frames := func(n int) []int { // n ascending frames
+		set := map[int]bool{}
+		for len(set) < n {
+			set[rng.Intn(d.Frames)] = true
+		}
+		var out []int
+		for f := range d.Frames {
+			if set[f] {
+				out = append(out, f)
+			}
+		}
+		return out
+	}
+	ease := func() Ease { return []Ease{Even, Held, Eased}[rng.Intn(3)] }
+	value := func(hi float64) Value {
+		if rng.Intn(2) == 0 {
+			return Const(rng.Float64() * hi)
+		}
+		v := Value{}
+		for _, f := range frames(1 + rng.Intn(4)) {
+			v.Keys = append(v.Keys, ValueKey{f, rng.Float64() * hi, ease()})
+		}
+		return v
+	}
+	for i := range rng.Intn(4) {
+		first := rng.Intn(d.Frames)
+		c := Cover{ID: string(rune('a' + i)), Item: "i", Name: "cover", Off: rng.Intn(5) == 0,
+			Span: Span{first, first + rng.Intn(d.Frames-first)}, Grow: value(20), Soften: Pair{value(20), value(20)},
+			Motion: Motion{Pivot: geom.Pt(rng.Float64()*1000, 300), Keys: []PlacementKey{}}, Treatments: []Treatment{}}
+		for _, f := range frames(rng.Intn(6)) {
+			c.Motion.Keys = append(c.Motion.Keys, PlacementKey{f, Placement{geom.Pt(rng.NormFloat64()*99, 7), rng.NormFloat64() * 90, geom.Pt(.2+rng.Float64(), 1)}, ease()})
+		}
+		o := Outline{ID: "o", Shape: ShapePath}
+		n := 3 + rng.Intn(6)
+		for _, f := range frames(1 + rng.Intn(3)) {
+			k := PathKey{Frame: f, Ease: ease()}
+			for range n {
+				k.Knots = append(k.Knots, geom.Knot{P: geom.Pt(rng.Float64()*1280, rng.Float64()*720), Out: geom.Pt(rng.Float64(), 2)})
+			}
+			o.Keys = append(o.Keys, k)
+		}
+		c.Outlines = []Outline{o}
+		for _, k := range []Kind{Blur, Mosaic, Fill}[rng.Intn(3):] {
+			t := NewTreatment("t"+string(k), k)
+			t.Strength = value(1)
+			c.Treatments = append(c.Treatments, t)
+		}
+		d.Covers = append(d.Covers, c)
+	}
+	return d
+}
+
+func same(a, b float64) bool { return math.Abs(a-b) < 1e-9 }
+
+// On a key the value is the key's; a held one never moves early; an even one is
+// half way half way; the first holds backward and the last on.
+func TestInterpolation(t *testing.T) {
+	rng := rand.New(rand.NewSource(1))
+	for range 300 {
+		d := random(rng)
+		for _, c := range d.Covers {
+			ks := c.Motion.Keys
+			for i, k := range ks {
+				if c.Motion.At(k.Frame) != k.Placement {
+					t.Fatalf("on its key at %d: %+v, key %+v", k.Frame, c.Motion.At(k.Frame), k.Placement)
+				}
+				if i+1 == len(ks) {
+					continue
+				}
+				for f := k.Frame + 1; f < ks[i+1].Frame; f++ {
+					p := c.Motion.At(f)
+					u := float64(f-k.Frame) / float64(ks[i+1].Frame-k.Frame)
+					switch k.Ease {
+					case Held:
+						if p != k.Placement {
+							t.Fatal("a held key moved early")
+						}
+					case Even:
+						if !same(p.Turn, k.Turn+u*(ks[i+1].Turn-k.Turn)) || !same(p.Move.X, k.Move.X+u*(ks[i+1].Move.X-k.Move.X)) {
+							t.Fatal("uneven")
+						}
+					case Eased: // inside, and symmetric
+						if q := k.Ease.blend(u) + k.Ease.blend(1-u); !same(q, 1) {
+							t.Fatal("easing is lopsided")
+						}
+					}
+				}
+			}
+			if len(ks) > 0 && (c.Motion.At(0) != ks[0].Placement || c.Motion.At(d.Frames-1) != ks[len(ks)-1].Placement) {
+				t.Fatal("the ends do not hold")
+			}
+			for _, k := range c.Outlines[0].Keys {
+				if !reflect.DeepEqual(c.Outlines[0].At(k.Frame), k.Knots) {
+					t.Fatal("an outline is not its key's on a key")
+				}
+			}
+		}
+	}
+}
+
+func TestLiveFollowsSpanAndSwitches(t *testing.T) {
+	rng := rand.New(rand.NewSource(2))
+	for range 100 {
+		d := random(rng)
+		for f := range d.Frames {
+			want := 0
+			for i := range d.Covers {
+				c := &d.Covers[i]
+				on := false
+				for _, tr := range c.Treatments {
+					on = on || tr.Strength.At(f) > 0
+				}
+				if !c.Off && c.Span.First <= f && f <= c.Span.Last && on {
+					want++
+				}
+			}
+			if got := len(d.At(f)); got != want {
+				t.Fatalf("frame %d: %d live covers, want %d", f, got, want)
+			}
+		}
+	}
+}
+
+func schema(t testing.TB) *jsonschema.Schema {
+	c := jsonschema.NewCompiler()
+	s, err := c.Compile(filepath.Join("..", "..", "docs", "document.schema.json"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s
+}
+
+func conforms(t *testing.T, s *jsonschema.Schema, b []byte) error {
+	v, err := jsonschema.UnmarshalJSON(bytes.NewReader(b))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s.Validate(v)
+}
+
+// What is written conforms to the published schema and reads back as it was.
+func TestWrittenDocuments(t *testing.T) {
+	s, rng := schema(t), rand.New(rand.NewSource(3))
+	for range 200 {
+		d := random(rng)
+		b, err := d.Marshal()
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := conforms(t, s, b); err != nil {
+			t.Fatalf("%v\n%s", err, b)
+		}
+		back, err := Parse(b)
+		if err != nil {
+			t.Fatalf("%v\n%s", err, b)
+		}
+		if !reflect.DeepEqual(d, back) {
+			t.Fatalf("read back otherwise:\n%+v\n%+v", d, back)
+		}
+	}
+	examples, _ := filepath.Glob(filepath.Join("..", "..", "docs", "examples", "*.json"))
+	if len(examples) < 2 {
+		t.Fatal("the example documents are missing")
+	}
+	for _, e := range examples {
+		b, err := os.ReadFile(e)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := conforms(t, s, b); err != nil {
+			t.Errorf("%s: %v", e, err)
+		}
+		if _, err := Parse(b); err != nil {
+			t.Errorf("%s: %v", e, err)
+		}
+	}
+}
+
+// What the parser refuses, with the place in the error.
+func TestBadDocuments(t *testing.T) {
+	good, _ := os.ReadFile(filepath.Join("..", "..", "docs", "examples", "plate.json"))
+	for name, change := range map[string]func(map[string]any){
+		"version":    func(d map[string]any) { d["version"] = 2 },
+		"unknown":    func(d map[string]any) { d["colour"] = 1 },
+		"span":       func(d map[string]any) { cover0(d)["span"] = map[string]any{"first": 5, "last": 4} },
+		"span end":   func(d map[string]any) { cover0(d)["span"] = map[string]any{"first": 0, "last": 1e6} },
+		"no outline": func(d map[string]any) { cover0(d)["outlines"] = []any{} },
+		"grow":       func(d map[string]any) { cover0(d)["grow"] = -1 },
+		"null value": func(d map[string]any) { cover0(d)["grow"] = nil },
+		"no id":      func(d map[string]any) { cover0(d)["id"] = "" },
+		"same id":    func(d map[string]any) { d["covers"] = append(d["covers"].([]any), d["covers"].([]any)[0]) },
+		"mixed kind": func(d map[string]any) {
+			cover0(d)["treatments"] = []any{map[string]any{"id": "t", "kind": "fill", "colour": "#000000", "strength": 1, "cell": map[string]any{"across": 9, "down": 9}}}
+		},
+	} {
+		var d map[string]any
+		if err := json.Unmarshal(good, &d); err != nil {
+			t.Fatal(err)
+		}
+		change(d)
+		b, _ := json.Marshal(d)
+		if _, err := Parse(b); err == nil {
+			t.Errorf("%s: taken", name)
+		}
+	}
+}
+
+func cover0(d map[string]any) map[string]any { return d["covers"].([]any)[0].(map[string]any) }
+
+// Random commands never leave an invalid document, a refused one changes
+// nothing, and keys stay sorted and single.
+func TestCommands(t *testing.T) {
+	rng := rand.New(rand.NewSource(5))
+	for range 60 {
+		d := random(rng)
+		for range 60 {
+			id := string(rune('a' + rng.Intn(4)))
+			cmds := []Command{
+				{Do: "place", Cover: id, Frame: rng.Intn(d.Frames+4) - 2, Placement: &Placement{geom.Pt(1, 2), 3, geom.Pt(1, 1)}},
+				{Do: "moveKey", Cover: id, Frame: rng.Intn(d.Frames), To: rng.Intn(d.Frames+4) - 2},
+				{Do: "removeKey", Cover: id, Frame: rng.Intn(d.Frames)},
+				{Do: "span", Cover: id, Span: &Span{rng.Intn(d.Frames), rng.Intn(d.Frames)}},
+				{Do: "set", Cover: id, Value: "grow", Number: rng.NormFloat64() * 10},
+				{Do: "switch", Cover: id, Off: rng.Intn(2) == 0},
+				{Do: "treat", Cover: id, Treatments: []Treatment{NewTreatment("n", Mosaic)}},
+				{Do: "rename", Cover: id, Name: " x "},
+				{Do: "nonsense", Cover: id},
+			}
+			cmd := cmds[rng.Intn(len(cmds))]
+			before, _ := d.Marshal()
+			next, label, err := d.Apply(cmd)
+			if after, _ := d.Marshal(); !bytes.Equal(before, after) {
+				t.Fatalf("%+v changed the document it was applied to", cmd)
+			}
+			if err != nil {
+				continue
+			}
+			if label == "" || next.Validate() != nil {
+				t.Fatalf("%+v: label %q, %v", cmd, label, next.Validate())
+			}
+			if cmd.Do == "place" && next.Find(id).Motion.At(cmd.Frame) != *cmd.Placement {
+				t.Fatal("the placement is not there")
+			}
+			d = next
+		}
+	}
+}
+
+func FuzzParse(f *testing.F) {
+	for _, e := range []string{"plate.json", "sign.json"} {
+		b, _ := os.ReadFile(filepath.Join("..", "..", "docs", "examples", e))
+		f.Add(b)
+	}
+	f.Add([]byte(`{"version":1,"width":1,"height":1,"frames":1,"covers":null}`))
+	f.Fuzz(func(t *testing.T, b []byte) {
+		d, err := Parse(b)
+		if err != nil {
+			return
+		}
+		for _, fr := range []int{0, d.Frames / 2, d.Frames - 1} {
+			for _, l := range d.At(fr) {
+				for _, p := range l.Paths {
+					p.Bounds()
+				}
+			}
+		}
+		out, err := d.Marshal()
+		if err != nil {
+			t.Fatal(err)
+		}
+		back, err := Parse(out)
+		if err != nil {
+			t.Fatalf("what was written is refused: %v", err)
+		}
+		again, _ := back.Marshal()
+		if !bytes.Equal(out, again) {
+			t.Fatal("writing is not stable")
+		}
+	})
+}

@@ -1,0 +1,96 @@
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { expect, type Page } from '@playwright/test';
+
+export const folder = mkdtempSync(join(tmpdir(), 'celator-e2e-'));
+
+/** A clip made by ffmpeg from a test pattern. */
+export function clip(name: string, ...args: string[]): string {
+  const path = join(folder, name);
+  execFileSync('ffmpeg', ['-v', 'error', '-y', ...args, path]);
+  return path;
+}
+
+/** The clip that the browser tests cover: moving pattern, tone, start timecode. */
+export function pattern(name: string): string {
+  return clip(
+    name,
+    '-f', 'lavfi', '-i', 'testsrc2=size=480x270:rate=25:duration=2.4',
+    '-f', 'lavfi', '-i', 'sine=frequency=440:duration=2.4',
+    '-c:v', 'libx264', '-pix_fmt', 'yuv420p', '-g', '24', '-crf', '12', '-c:a', 'aac',
+    '-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-timecode', '10:00:00:00',
+  );
+}
+
+/** All frames of a clip as planar 4:2:0. */
+export function decode(path: string): Buffer {
+  return execFileSync('ffmpeg', ['-v', 'error', '-i', path, '-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-vsync', 'passthrough', 'pipe:1'], { maxBuffer: 1 << 30 });
+}
+
+export function probe(path: string): any {
+  return JSON.parse(execFileSync('../bin/celator', ['probe', '--json', path]).toString());
+}
+
+export async function newProgramme(page: Page, name: string): Promise<string> {
+  await page.goto('/');
+  await page.getByLabel('Name of a new programme').fill(name);
+  await page.getByRole('button', { name: 'Make it' }).click();
+  await expect(page.getByRole('heading', { name })).toBeVisible();
+  return page.url().split('/').pop()!;
+}
+
+/** Uploads a clip through the page and opens its shot when it is ready. */
+export async function bringIn(page: Page, path: string): Promise<void> {
+  await page.getByTestId('upload').setInputFiles(path);
+  const shot = page.getByTestId('shot');
+  await expect(shot).toHaveCount(1);
+  await expect(shot.locator('progress')).toHaveCount(0);
+  await shot.getByRole('link').first().click();
+  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /^0:/);
+}
+
+/** Opens a demo shot by its name. */
+export async function openDemo(page: Page, name: string): Promise<void> {
+  await page.goto('/');
+  await page.getByRole('link', { name: /Tidewrack Week/ }).click();
+  const shot = page.getByTestId('shot').filter({ hasText: name });
+  await expect(shot.locator('progress')).toHaveCount(0, { timeout: 90_000 });
+  await shot.getByRole('link', { name: `Open ${name}` }).click();
+  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
+}
+
+/** Where a point of the picture, in source pixels, is on the screen. */
+export async function onScreen(page: Page, x: number, y: number): Promise<{ x: number; y: number }> {
+  const box = (await page.locator('canvas').boundingBox())!;
+  const [w, h] = await page.evaluate(() => [(window as any).bench.width, (window as any).bench.height]);
+  return { x: box.x + (x / w) * box.width, y: box.y + (y / h) * box.height };
+}
+
+export async function dragOn(page: Page, x0: number, y0: number, x1: number, y1: number): Promise<void> {
+  const a = await onScreen(page, x0, y0);
+  const b = await onScreen(page, x1, y1);
+  await page.mouse.move(a.x, a.y);
+  await page.mouse.down();
+  await page.mouse.move((a.x + b.x) / 2, (a.y + b.y) / 2, { steps: 3 });
+  await page.mouse.move(b.x, b.y, { steps: 3 });
+  await page.mouse.up();
+  await saved(page);
+}
+
+export async function saved(page: Page): Promise<void> {
+  await page.waitForFunction(() => (window as any).bench.saving === 0);
+}
+
+export async function goTo(page: Page, text: string): Promise<void> {
+  await page.keyboard.press('g');
+  await page.keyboard.type(text);
+  await page.keyboard.press('Enter');
+}
+
+export async function document(page: Page): Promise<any> {
+  return page.evaluate(() => JSON.parse(JSON.stringify((window as any).bench.document)));
+}
+
+export const bytes = (path: string) => readFileSync(path);

@@ -1,0 +1,13 @@
+// Waits until the demo sources are brought in, so that no test competes with that.
+import { port } from './server';
+
+export default async function ready(): Promise<void> {
+  const base = `http://127.0.0.1:${port}/api/programmes`;
+  const [demo] = await (await fetch(base)).json();
+  for (let i = 0; i < 600; i++) {
+    const p = await (await fetch(`${base}/${demo.id}`)).json();
+    if (p.sources.every((s: { state: string }) => s.state === 'ready')) return;
+    await new Promise((r) => setTimeout(r, 250));
+  }
+  throw new Error('the demo sources are not ready');
+}

@@ -1,0 +1,24 @@
+// The real program, with a database and a store of its own, over the demo
+// footage; and Debian's headless Chromium.
+import type { PlaywrightTestConfig } from '@playwright/test';
+
+export const port = 8431;
+
+export function server(data: string, port: number): PlaywrightTestConfig['webServer'] {
+  return {
+    command: `rm -rf ${data} && exec ../bin/celator serve --demo --data ${data} --media ../.run/media --addr 127.0.0.1:${port}`,
+    url: `http://127.0.0.1:${port}/api/programmes`,
+    env: { CELATOR_UNSAFE_DATABASE: '1' },
+    timeout: 120_000,
+    gracefulShutdown: { signal: 'SIGTERM', timeout: 10_000 },
+  };
+}
+
+export const use: PlaywrightTestConfig['use'] = {
+  baseURL: `http://127.0.0.1:${port}`,
+  viewport: { width: 1280, height: 800 },
+  launchOptions: {
+    executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+    args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+  },
+};

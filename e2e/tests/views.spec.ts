@@ -1,0 +1,50 @@
+// Every view: no accessibility faults, and the bench plays and answers its keys.
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test, type Page } from '@playwright/test';
+import { openDemo } from '../help';
+
+async function clean(page: Page) {
+  const r = await new AxeBuilder({ page }).analyze();
+  expect(r.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`)).toEqual([]);
+}
+
+test('views pass the accessibility check', async ({ page }) => {
+  await page.goto('/');
+  await expect(page.getByRole('link', { name: /Tidewrack/ })).toBeVisible();
+  await clean(page);
+  await page.getByRole('link', { name: /Tidewrack/ }).click();
+  await expect(page.getByTestId('shot')).toHaveCount(5);
+  await page.getByRole('button', { name: 'From the media folder' }).click();
+  await expect(page.getByTestId('media')).toBeVisible();
+  await clean(page);
+  await openDemo(page, 'Cargo trike on the quay');
+  for (const step of ['Outline', 'Follow', 'Conceal']) {
+    await page.getByRole('tab', { name: step }).click();
+    await clean(page);
+  }
+  await page.getByRole('button', { name: 'Deliver' }).click();
+  await clean(page);
+});
+
+test('the bench plays, and every action is in the list', async ({ page }) => {
+  await openDemo(page, 'Cargo trike on the quay');
+  const frame = () => page.evaluate(() => (window as any).bench.frame as number);
+  await page.keyboard.press('Space');
+  await expect.poll(frame, { timeout: 10_000 }).toBeGreaterThan(20);
+  await page.keyboard.press('Space');
+  const stopped = await frame();
+  await page.keyboard.press('ArrowRight');
+  expect(await frame()).toBe(stopped + 1);
+  await page.keyboard.press('Shift+ArrowLeft');
+  expect(await frame()).toBe(stopped - 9);
+  await page.keyboard.press('j');
+  await expect.poll(frame).toBeLessThan(stopped - 12);
+  await page.keyboard.press('k');
+  await page.keyboard.press('?');
+  await page.getByLabel('Search the actions').fill('last frame');
+  await page.getByRole('button', { name: /Last frame/ }).click();
+  expect(await frame()).toBe(199);
+  await page.keyboard.press('2');
+  const box = (await page.locator('canvas').boundingBox())!;
+  expect(box.width).toBe(2560);
+});
