@@ -107,6 +107,20 @@ func (t *tail) Write(b []byte) (int, error) {
 	return len(b), nil
 }
 
+// damaged reports whether what ffmpeg said while it went on means lost picture
+// content.
+func (t *tail) damaged() bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	said := strings.ToLower(string(t.buf))
+	for _, w := range []string{"error", "invalid", "corrupt", "partial", "missing", "exceeds"} {
+		if strings.Contains(said, w) {
+			return true
+		}
+	}
+	return false
+}
+
 // last returns the last line said, without ffmpeg's module prefix.
 func (t *tail) last() string {
 	t.mu.Lock()

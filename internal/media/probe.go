@@ -44,6 +44,8 @@ type Info struct {
 	Duration  float64       `json:"duration"` // seconds of picture
 	Sound     []Sound       `json:"sound"`
 	Size      int64         `json:"size"` // bytes
+
+	packets int // of pictures, those not shown included
 }
 
 // Tags are the colour tags as ffmpeg names them, "" where unknown.
@@ -111,6 +113,7 @@ type probed struct {
 		RFrameRate  string            `json:"r_frame_rate"`
 		AvgRate     string            `json:"avg_frame_rate"`
 		TimeBase    string            `json:"time_base"`
+		Frames      string            `json:"nb_frames"`
 		Channels    int               `json:"channels"`
 		SampleRate  string            `json:"sample_rate"`
 		Tags        map[string]string `json:"tags"`
@@ -121,9 +124,10 @@ type probed struct {
 		} `json:"side_data_list"`
 	} `json:"streams"`
 	Format struct {
-		Name  string            `json:"format_name"`
-		Start string            `json:"start_time"`
-		Tags  map[string]string `json:"tags"`
+		Name     string            `json:"format_name"`
+		Start    string            `json:"start_time"`
+		Duration string            `json:"duration"`
+		Tags     map[string]string `json:"tags"`
 	} `json:"format"`
 }
 
@@ -215,6 +219,15 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	if err := info.times(ctx, path, v.TimeBase, v.RFrameRate, v.AvgRate, start); err != nil {
 		return info, err
 	}
+	promised, _ := strconv.Atoi(v.Frames)
+	if d := clockSeconds(v.Tags["DURATION"]); promised == 0 && d > 0 {
+		promised = int(d * info.Rate.Float())
+	} else if d, _ := strconv.ParseFloat(p.Format.Duration, 64); promised == 0 && len(p.Streams) == 1 {
+		promised = int(d * info.Rate.Float())
+	}
+	if found := max(info.Frames, info.packets); promised > found+max(2, promised/100) {
+		return info, unusable("it is damaged or cut short: it promises %d frames and has %d", promised, found)
+	}
 	if _, err := timecode.New(info.Rate, info.Timecode); err != nil {
 		info.Timecode = ""
 	}
@@ -259,6 +272,16 @@ func matrix(space string, height int) frame.Matrix {
 	return frame.BT601
 }
 
+// clockSeconds reads "00:00:03.040000000", as Matroska's tags have it.
+func clockSeconds(s string) float64 {
+	var h, m int
+	var sec float64
+	if n, _ := fmt.Sscanf(s, "%d:%d:%f", &h, &m, &sec); n != 3 {
+		return 0
+	}
+	return float64(h*3600+m*60) + sec
+}
+
 // common are the rates that a variable clip is conformed to.
 var common = []timecode.Rate{{Num: 24000, Den: 1001}, {Num: 24, Den: 1}, {Num: 25, Den: 1}, {Num: 30000, Den: 1001},
 	{Num: 30, Den: 1}, {Num: 50, Den: 1}, {Num: 60000, Den: 1001}, {Num: 60, Den: 1}}
@@ -279,6 +302,7 @@ func (info *Info) times(ctx context.Context, path, timeBase, nominal, average st
 	sc := bufio.NewScanner(bytes.NewReader(out))
 	for sc.Scan() {
 		t, flags, _ := strings.Cut(sc.Text(), ",")
+		info.packets++
 		if strings.Contains(flags, "D") { // before the edit list's start: not shown
 			continue
 		}
@@ -355,11 +379,10 @@ func commonRate(r float64) timecode.Rate {
 }
 
 func fits(pts []int64, unit, rate float64) bool {
-	tol := max(.2, .6*unit*rate) // at least a tick of the time base
 	for i, p := range pts {
-		if math.Abs(float64(p-pts[0])*unit*rate-float64(i)) > tol {
+		if math.Abs(float64(p-pts[0])*unit*rate-float64(i)) > .2 {
 			return false
 		}
 	}
-	return tol < .5 || len(pts) == 1
+	return true
 }

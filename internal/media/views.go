@@ -82,8 +82,8 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 	if len(crcs) == 0 {
 		return nil, unusable("it has no frames")
 	}
-	if said := p.errs.last(); !c.Info.Variable && len(crcs) < c.Info.Frames || damaged(said) {
-		return nil, unusable("it is damaged or cut short: %d of %d frames could be read (%s)", len(crcs), c.Info.Frames, said)
+	if !c.Info.Variable && len(crcs) < c.Info.Frames || p.errs.damaged() {
+		return nil, unusable("it is damaged or cut short: %d of %d frames could be read (%s)", len(crcs), c.Info.Frames, p.errs.last())
 	}
 	os.Remove(sums)
 	return crcs, SaveSums(filepath.Join(dir, "frames.sum"), crcs)
@@ -104,17 +104,6 @@ func viewFilters(i Info, w, h int) string {
 		f = "fps=fps=" + i.Rate.String() + ":round=near," + f
 	}
 	return f + ",format=yuvj420p"
-}
-
-// damaged reports whether what ffmpeg said while it went on means lost picture
-// content.
-func damaged(said string) bool {
-	for _, w := range []string{"Error", "error", "Invalid", "invalid", "corrupt", "partial", "missing"} {
-		if strings.Contains(said, w) {
-			return true
-		}
-	}
-	return false
 }
 
 func readSums(path string) ([]uint32, error) {
@@ -166,17 +155,29 @@ func LoadSums(path string) ([]uint32, error) {
 // stays with the source.
 func Conform(ctx context.Context, c Clip, path string) (Clip, error) {
 	args := append([]string{"-nostdin", "-v", "error", "-y"}, input(c.Path)...)
-	args = append(args, "-map", "0:v:0", "-an")
-	args = append(args, c.Info.counting()...)
-	if !c.Info.Variable { // every picture is kept, in the place its number gives it
-		args = append(args, "-vf", fmt.Sprintf("setpts=N*%d/(%d*TB)", c.Info.Rate.Den, c.Info.Rate.Num), "-r", c.Info.Rate.String())
+	args = append(args, "-map", "0:v:0", "-an", "-vsync", "passthrough")
+	// Every picture is kept, in the place its number gives it; a variable rate is
+	// filled up.
+	filter := fmt.Sprintf("settb=%d/%d,setpts=N", c.Info.Rate.Den, c.Info.Rate.Num)
+	if c.Info.Variable {
+		filter = "fps=fps=" + c.Info.Rate.String() + ":round=near"
 	}
-	args = append(args, "-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", "4", "-pix_fmt", c.Info.PlanarFormat(), "-f", "nut", "file:"+path)
-	if _, err := run(ctx, "ffmpeg", args); err != nil {
+	if c.Info.Range == frame.Full { // relabelled, not converted
+		filter += ",scale=in_range=pc:out_range=pc"
+	}
+	args = append(args, "-vf", filter, "-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", "4", "-pix_fmt", c.Info.storedFormat(), "-f", "nut", "file:"+path)
+	p, err := start(ctx, "ffmpeg", args, nil, nil)
+	if err != nil {
+		return Clip{}, err
+	}
+	if err := p.wait(); err != nil {
 		if ctx.Err() != nil {
 			return Clip{}, ctx.Err()
 		}
 		return Clip{}, unusable("it cannot be conformed to a constant rate (%v)", err)
+	}
+	if p.errs.damaged() {
+		return Clip{}, unusable("it is damaged or cut short (%s)", p.errs.last())
 	}
 	copyInfo, err := Probe(ctx, path)
 	if err != nil {

@@ -39,7 +39,7 @@ var Presets = map[string]Preset{
 	"archive": {
 		Name: "archive", Title: "Archive master, FFV1 in Matroska, lossless", Ending: ".mkv", Lossless: true,
 		video:   []string{"-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", "4", "-slicecrc", "1"},
-		segment: "nut",
+		segment: "matroska",
 		sounds:  nil, recode: []string{"-c:a", "flac"},
 		muxer: []string{"-f", "matroska"},
 	},
@@ -77,10 +77,10 @@ func PresetFor(name, path string) (Preset, error) {
 func (p Preset) EncoderArgs(info Info) []string {
 	pix := p.pixFmt
 	if pix == "" {
-		pix = info.PlanarFormat()
+		pix = info.storedFormat()
 	}
 	var set []string
-	for _, t := range [][2]string{{"range", info.Tags.Range}, {"color_primaries", info.Tags.Primaries},
+	for _, t := range [][2]string{{"range", info.rangeTag()}, {"color_primaries", info.Tags.Primaries},
 		{"color_trc", info.Tags.Transfer}, {"colorspace", info.Tags.Space}} {
 		if t[1] != "" {
 			set = append(set, t[0]+"="+t[1])
@@ -93,7 +93,7 @@ func (p Preset) EncoderArgs(info Info) []string {
 	if len(set) > 0 {
 		filters = append(filters, "setparams="+strings.Join(set, ":"))
 	}
-	filters = append(filters, fmt.Sprintf("setsar=%d/%d", info.Pixel.Num, info.Pixel.Den))
+	filters = append(filters, fmt.Sprintf("setsar=sar=%d/%d:max=1000000", info.Pixel.Num, info.Pixel.Den))
 	args := append([]string{"-vf", strings.Join(filters, ",")}, p.video...)
 	args = append(args, "-pix_fmt", pix)
 	if p.Name == "review" {
@@ -106,6 +106,17 @@ func (p Preset) EncoderArgs(info Info) []string {
 		}
 	}
 	return args
+}
+
+// storedFormat is the pixel format that encoders are given: full range is said
+// by a tag, not by the format's name, so that nothing converts it.
+func (i Info) storedFormat() string { return strings.Replace(i.PlanarFormat(), "yuvj", "yuv", 1) }
+
+func (i Info) rangeTag() string {
+	if i.Range == frame.Full {
+		return "pc"
+	}
+	return i.Tags.Range
 }
 
 // soundArgs carry the source's sound: copied where the container takes it and
@@ -153,7 +164,7 @@ type Output struct {
 // Create starts an encoder. Closing finishes the file; Abort leaves none.
 func Create(ctx context.Context, o Output) (*Writer, error) {
 	info := o.Source.Info
-	pix := info.PlanarFormat()
+	pix := info.storedFormat()
 	if o.Gray {
 		pix = "gray"
 	}
@@ -165,7 +176,7 @@ func Create(ctx context.Context, o Output) (*Writer, error) {
 		args = append(args, o.segmentArgs()...)
 	case o.Gray:
 		plain := info
-		plain.Tags, plain.PixFmt = Tags{Range: "pc"}, "gray"
+		plain.Tags, plain.Range = Tags{}, frame.Full
 		video := o.Preset.EncoderArgs(plain)
 		if o.Preset.pixFmt == "" {
 			video[slices.Index(video, "-pix_fmt")+1] = "gray"

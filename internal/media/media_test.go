@@ -1,0 +1,195 @@
+package media
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"math/rand"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"celator/core/frame"
+)
+
+func ffmpeg(t testing.TB, name string, args ...string) string {
+	path := filepath.Join(t.TempDir(), name)
+	if out, err := exec.Command("ffmpeg", append(append([]string{"-v", "error", "-y"}, args...), path)...).CombinedOutput(); err != nil {
+		t.Fatalf("ffmpeg %v: %v\n%s", args, err, out)
+	}
+	return path
+}
+
+const pattern = "testsrc2=size=192x108:rate=25:duration=3"
+
+func probe(t testing.TB, path string) Info {
+	i, err := Probe(context.Background(), path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return i
+}
+
+func TestProbeTellsWhatFilesAre(t *testing.T) {
+	plain := probe(t, ffmpeg(t, "a.mp4", "-f", "lavfi", "-i", pattern, "-f", "lavfi", "-i", "sine=duration=3", "-c:v", "libx264", "-pix_fmt", "yuv420p", "-timecode", "10:02:14:07", "-color_primaries", "bt709", "-color_trc", "bt709", "-colorspace", "bt709"))
+	if plain.Frames != 75 || plain.Variable || !plain.Indexed || plain.Rate.String() != "25/1" || plain.Timecode != "10:02:14:07" || plain.Matrix != frame.BT709 || len(plain.Sound) != 1 || plain.Conformed() {
+		t.Errorf("plain: %+v", plain)
+	}
+	ntsc := probe(t, ffmpeg(t, "b.mkv", "-f", "lavfi", "-i", "testsrc2=size=192x108:rate=30000/1001:duration=3", "-c:v", "libx264", "-pix_fmt", "yuv422p10le"))
+	if ntsc.Rate.String() != "30000/1001" || ntsc.Variable || ntsc.Depth != 10 || ntsc.SubX != 1 || ntsc.SubY != 0 {
+		t.Errorf("ntsc, times in milliseconds: %+v", ntsc)
+	}
+	upright := ffmpeg(t, "c.mp4", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-pix_fmt", "yuv420p")
+	turned := probe(t, ffmpeg(t, "d.mp4", "-i", upright, "-c", "copy", "-metadata:s:v", "rotate=90"))
+	if turned.Width != 108 || turned.Height != 192 || turned.Rotation%180 != 90 {
+		t.Errorf("turned: %+v", turned)
+	}
+	wide := probe(t, ffmpeg(t, "e.mp4", "-f", "lavfi", "-i", pattern+",setsar=4/3", "-c:v", "libx264", "-pix_fmt", "yuv420p"))
+	if w, h := wide.ViewSize(); wide.Pixel != (Ratio{4, 3}) || w != 256 || h != 108 {
+		t.Errorf("wide pixels: %+v, view %dx%d", wide, w, h)
+	}
+	ts := probe(t, ffmpeg(t, "f.ts", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-pix_fmt", "yuv420p"))
+	if ts.Indexed || ts.Frames != 75 || !ts.Conformed() {
+		t.Errorf("transport stream: %+v", ts)
+	}
+}
+
+func TestUnusableFilesAreNamedSo(t *testing.T) {
+	dir := t.TempDir()
+	write := func(name, text string) string {
+		p := filepath.Join(dir, name)
+		os.WriteFile(p, []byte(text), 0o600)
+		return p
+	}
+	for _, p := range []string{
+		filepath.Join(dir, "absent.mp4"), dir, write("empty.mp4", ""), write("text.mp4", strings.Repeat("no clip ", 999)),
+		write("list.mp4", "#EXTM3U\n#EXT-X-TARGETDURATION:1\n#EXTINF:1,\nfile:///etc/hostname\n#EXT-X-ENDLIST\n"),
+		write("concat.mp4", "ffconcat version 1.0\nfile /etc/hostname\n"),
+		ffmpeg(t, "rgb.mkv", "-f", "lavfi", "-i", pattern, "-c:v", "ffv1", "-pix_fmt", "bgr0"),
+		ffmpeg(t, "sound.wav", "-f", "lavfi", "-i", "sine=duration=1"),
+	} {
+		if _, err := Probe(context.Background(), p); !errors.Is(err, ErrUnusable) {
+			t.Errorf("%s: %v", filepath.Base(p), err)
+		} else if strings.Contains(err.Error(), dir) {
+			t.Errorf("the error tells where files lie: %v", err)
+		}
+	}
+}
+
+func frames(t testing.TB, c Clip, first, last int) (out [][]byte) {
+	r, err := c.Open(context.Background(), first, last)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Close()
+	for {
+		p := frame.New(c.Info.Format(), nil)
+		if err := r.Read(p); err != nil {
+			if err.Error() != "EOF" {
+				t.Fatal(err)
+			}
+			return out
+		}
+		out = append(out, p.Data)
+	}
+}
+
+// Every frame reached by a jump is the frame that reading from the start gives,
+// also in files made to be hard: late sound, edit lists, open groups of
+// pictures, variable rate, no index.
+func TestFramesAreExact(t *testing.T) {
+	late := ffmpeg(t, "late.mp4", "-itsoffset", "0.3", "-f", "lavfi", "-i", pattern, "-f", "lavfi", "-i", "sine=duration=3", "-c:v", "libx264", "-bf", "3", "-pix_fmt", "yuv420p")
+	for name, path := range map[string]string{
+		"short groups": ffmpeg(t, "a.mp4", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-g", "10", "-pix_fmt", "yuv420p"),
+		"late picture": late,
+		"open groups":  ffmpeg(t, "b.mkv", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-x264-params", "open-gop=1:keyint=12:bframes=3", "-pix_fmt", "yuv420p"),
+		"varies":       ffmpeg(t, "c.mp4", "-f", "lavfi", "-i", pattern, "-vf", "select=not(eq(mod(n\\,5)\\,2))", "-vsync", "vfr", "-c:v", "libx264", "-pix_fmt", "yuv420p"),
+		"full range":   ffmpeg(t, "e.ts", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-g", "20", "-pix_fmt", "yuvj420p"),
+		"no index":     ffmpeg(t, "d.ts", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-g", "20", "-pix_fmt", "yuv420p"),
+	} {
+		c := Clip{Path: path, Info: probe(t, path)}
+		dir := t.TempDir()
+		if c.Info.Conformed() {
+			was := c
+			var err error
+			if c, err = Conform(context.Background(), c, filepath.Join(dir, "conformed.nut")); err != nil {
+				t.Fatalf("%s: %v", name, err)
+			}
+			for i, b := range frames(t, was, 0, -1) { // the copy is lossless
+				if i%9 == 0 && !bytes.Equal(b, frames(t, c, i, i)[0]) {
+					t.Fatalf("%s: frame %d of the conformed copy differs", name, i)
+				}
+			}
+		}
+		sums, err := MakeViews(context.Background(), c, dir, nil)
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		all := frames(t, c, 0, -1)
+		if len(all) != len(sums) || len(all) != c.Info.Frames {
+			t.Fatalf("%s: %d frames read, %d checksums, %d probed", name, len(all), len(sums), c.Info.Frames)
+		}
+		for i, b := range all {
+			if sum(b) != sums[i] {
+				t.Fatalf("%s: frame %d has another checksum", name, i)
+			}
+			if _, err := os.Stat(ViewPath(dir, i)); err != nil {
+				t.Fatalf("%s: no view of frame %d", name, i)
+			}
+		}
+		c.Sums = sums
+		rng := rand.New(rand.NewSource(1))
+		for range 8 {
+			f := rng.Intn(len(all))
+			last := min(f+3, len(all)-1)
+			got := frames(t, c, f, last)
+			if len(got) != last-f+1 {
+				t.Fatalf("%s: %d frames from %d to %d", name, len(got), f, last)
+			}
+			for i, b := range got {
+				if !bytes.Equal(b, all[f+i]) {
+					t.Fatalf("%s: a jump to %d gives another frame at %d", name, f, f+i)
+				}
+			}
+		}
+		// A wrong landing would be noticed.
+		c.Sums = append([]uint32{}, sums...)
+		c.Sums[5]++
+		r, err := c.Open(context.Background(), 5, 5)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := r.Read(frame.New(c.Info.Format(), nil)); !errors.Is(err, ErrLanding) {
+			t.Fatalf("%s: another frame than asked for was taken: %v", name, err)
+		}
+		r.Close()
+	}
+}
+
+// A clip that breaks off or is damaged is refused while it is brought in.
+func TestDamageIsFound(t *testing.T) {
+	whole := ffmpeg(t, "whole.mkv", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-pix_fmt", "yuv420p")
+	b, _ := os.ReadFile(whole)
+	for name, change := range map[string]func([]byte) []byte{
+		"cut":     func(b []byte) []byte { return b[:len(b)*2/3] },
+		"damaged": func(b []byte) []byte { rand.New(rand.NewSource(1)).Read(b[len(b)/2 : len(b)/2+3000]); return b },
+	} {
+		path := filepath.Join(t.TempDir(), name+".mkv")
+		os.WriteFile(path, change(bytes.Clone(b)), 0o600)
+		info, err := Probe(context.Background(), path)
+		if err == nil {
+			c := Clip{Path: path, Info: info}
+			if info.Conformed() {
+				c, err = Conform(context.Background(), c, path+".nut")
+			}
+			if err == nil {
+				_, err = MakeViews(context.Background(), c, t.TempDir(), nil)
+			}
+		}
+		if !errors.Is(err, ErrUnusable) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}

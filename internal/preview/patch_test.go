@@ -1,0 +1,85 @@
+package preview
+
+import (
+	"bytes"
+	"image"
+	"image/png"
+	"math"
+	"math/rand"
+	"testing"
+
+	"golang.org/x/image/draw"
+
+	"celator/core/cover"
+	"celator/core/frame"
+	"celator/core/geom"
+	"celator/core/treat"
+)
+
+// What the bench shows is what is delivered: a patch against the concealed
+// picture scaled down, inside the matte; where nothing is hidden the patch is
+// transparent.
+func TestPatchIsTheDelivery(t *testing.T) {
+	f := frame.Format{Width: 960, Height: 540, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709}
+	pic := frame.New(f, nil)
+	rng := rand.New(rand.NewSource(1))
+	for i := range pic.Data { // smooth content with some noise
+		pic.Data[i] = byte(110 + 60*math.Sin(float64(i)/97) + 20*rng.Float64())
+	}
+	live := func(x float64, k cover.LiveTreatment) cover.Live {
+		return cover.Live{Paths: []geom.Path{geom.Ellipse(geom.Rect{Min: geom.Pt(x, 100), Max: geom.Pt(x+200, 260)})}, Soften: geom.Pt(8, 8), Treatments: []cover.LiveTreatment{k}}
+	}
+	lives := []cover.Live{
+		live(40, cover.LiveTreatment{Kind: cover.Blur, Strength: 1, Sigma: geom.Pt(12, 12)}),
+		live(150, cover.LiveTreatment{Kind: cover.Fill, Strength: 1, Colour: "#a04020"}),
+		live(850, cover.LiveTreatment{Kind: cover.Mosaic, Strength: 1, Cell: geom.Pt(20, 20)}),
+	}
+	was := string(pic.Data)
+	for _, view := range []Size{{960, 540}, {640, 360}} {
+		p, err := render(pic, lives, view)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if string(pic.Data) != was {
+			t.Fatal("the cached picture was changed")
+		}
+		if len(p.Regions) != 2 {
+			t.Fatalf("two covers overlap and one is apart: %v", p.Regions)
+		}
+		atlas, err := png.Decode(bytes.NewReader(p.PNG))
+		if err != nil {
+			t.Fatal(err)
+		}
+		done := pic.Clone()
+		treat.Conceal(done, lives)
+		want := image.NewNRGBA(image.Rect(0, 0, view.W, view.H))
+		draw.CatmullRom.Scale(want, want.Rect, done.RGBA(done.Rect()), done.Rect(), draw.Src, nil)
+		matte := treat.Combined(f, lives)
+		y0 := 0
+		var sum, n float64
+		for _, r := range p.Regions {
+			for y := r.Min.Y; y < r.Max.Y; y++ {
+				for x := r.Min.X; x < r.Max.X; x++ {
+					sx, sy := (x*2+1)*f.Width/(2*view.W), (y*2+1)*f.Height/(2*view.H)
+					m := matte.Pix[sy*f.Width+sx]
+					cr, cg, cb, ca := atlas.At(x-r.Min.X, y0+y-r.Min.Y).RGBA()
+					if m == 0 && view.W == f.Width && ca != 0 {
+						t.Fatalf("the patch has a pixel at %d,%d, where nothing is hidden", x, y)
+					}
+					if m < 1 || ca < 0xffff {
+						continue
+					}
+					w := want.NRGBAAt(x, y)
+					for _, d := range [][2]float64{{float64(cr >> 8), float64(w.R)}, {float64(cg >> 8), float64(w.G)}, {float64(cb >> 8), float64(w.B)}} {
+						sum += math.Abs(d[0] - d[1])
+						n++
+					}
+				}
+			}
+			y0 += r.Dy()
+		}
+		if n < 20000 || sum/n > 2 {
+			t.Errorf("view %v: mean difference %.2f of 255 over %g values", view, sum/n, n)
+		}
+	}
+}
