@@ -158,7 +158,7 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	}
 	info.Container, _, _ = strings.Cut(p.Format.Name, ",")
 	info.Indexed = slices.Contains([]string{"mov", "matroska", "nut"}, info.Container)
-	info.Timecode = p.Format.Tags["timecode"]
+	info.Timecode = tag(p.Format.Tags, "timecode")
 	video := -1
 	for i, s := range p.Streams {
 		switch {
@@ -168,7 +168,7 @@ func Probe(ctx context.Context, path string) (Info, error) {
 			hz, _ := strconv.Atoi(s.SampleRate)
 			info.Sound = append(info.Sound, Sound{s.CodecName, s.Channels, hz})
 		}
-		if tc := s.Tags["timecode"]; tc != "" && info.Timecode == "" {
+		if tc := tag(s.Tags, "timecode"); tc != "" && info.Timecode == "" {
 			info.Timecode = tc
 		}
 	}
@@ -212,15 +212,12 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	if err := info.Format().Validate(); err != nil {
 		return info, unusable("%v", err)
 	}
-	if p.Format.Tags["timecode"] == "" && info.Timecode == "" {
-		info.Timecode = v.Tags["timecode"]
-	}
 	start, _ := strconv.ParseFloat(p.Format.Start, 64)
 	if err := info.times(ctx, path, v.TimeBase, v.RFrameRate, v.AvgRate, start); err != nil {
 		return info, err
 	}
 	promised, _ := strconv.Atoi(v.Frames)
-	if d := clockSeconds(v.Tags["DURATION"]); promised == 0 && d > 0 {
+	if d := clockSeconds(tag(v.Tags, "duration")); promised == 0 && d > 0 {
 		promised = int(d * info.Rate.Float())
 	} else if d, _ := strconv.ParseFloat(p.Format.Duration, 64); promised == 0 && len(p.Streams) == 1 {
 		promised = int(d * info.Rate.Float())
@@ -232,6 +229,16 @@ func Probe(ctx context.Context, path string) (Info, error) {
 		info.Timecode = ""
 	}
 	return info, nil
+}
+
+// tag returns a tag whatever its case: containers differ in it.
+func tag(tags map[string]string, name string) string {
+	for k, v := range tags {
+		if strings.EqualFold(k, name) {
+			return v
+		}
+	}
+	return ""
 }
 
 func known(tag string) string {
