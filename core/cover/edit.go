@@ -1,7 +1,6 @@
 package cover
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -44,10 +43,7 @@ var ErrNoCover = errors.New("edit: the cover is not there any more")
 // Apply returns a copy of the document with the commands applied in order, and
 // what the first of them did, in words. On an error the document is unchanged.
 func (d *Document) Apply(cmds ...Command) (*Document, string, error) {
-	next, err := d.Clone()
-	if err != nil {
-		return nil, "", err
-	}
+	next := d.Clone()
 	label := ""
 	for _, cmd := range cmds {
 		l, err := next.apply(cmd)
@@ -66,13 +62,31 @@ func (d *Document) Apply(cmds ...Command) (*Document, string, error) {
 }
 
 // Clone returns a deep copy.
-func (d *Document) Clone() (*Document, error) {
-	b, err := json.Marshal(d)
-	if err != nil {
-		return nil, err
+func (d *Document) Clone() *Document {
+	n := *d
+	n.Covers = slices.Clone(d.Covers)
+	for i := range n.Covers {
+		c := &n.Covers[i]
+		c.Outlines = slices.Clone(c.Outlines)
+		for j := range c.Outlines {
+			o := &c.Outlines[j]
+			o.Keys = slices.Clone(o.Keys)
+			for k := range o.Keys {
+				o.Keys[k].Knots = slices.Clone(o.Keys[k].Knots)
+			}
+		}
+		c.Motion.Keys = slices.Clone(c.Motion.Keys)
+		c.Treatments = slices.Clone(c.Treatments)
+		values := []*Value{&c.Grow, &c.Soften.Across, &c.Soften.Down}
+		for j := range c.Treatments {
+			t := &c.Treatments[j]
+			values = append(values, &t.Strength, &t.Sigma.Across, &t.Sigma.Down, &t.Cell.Across, &t.Cell.Down)
+		}
+		for _, v := range values {
+			v.Keys = slices.Clone(v.Keys)
+		}
 	}
-	c := new(Document)
-	return c, json.Unmarshal(b, c)
+	return &n
 }
 
 func (d *Document) apply(cmd Command) (string, error) {

@@ -272,9 +272,9 @@ func (f Format) Encode(r, g, b float64) [3]float32 {
 
 // RGBA returns the luma rectangle r as 8-bit R'G'B', opaque. Chroma is taken
 // bilinearly at luma sample centres (sited midway), as a display does.
-func (p *Picture) RGBA(r image.Rectangle) *image.NRGBA {
+func (p *Picture) RGBA(r image.Rectangle) *image.RGBA {
 	r = r.Intersect(p.Rect())
-	out := image.NewNRGBA(r)
+	out := image.NewRGBA(r)
 	kr, kb := p.coefficients()
 	black, luma, chroma, zero := p.scale()
 	kg := 1 - kr - kb

@@ -53,8 +53,15 @@ func BoxDown(pix []float32, w, h int, r float64) {
 	}
 	n, share := window(r)
 	norm := 1 / (2*r + 1)
-	src := append([]float32(nil), pix...)
-	row := func(y int) []float32 { y = min(max(y, 0), h-1); return src[y*w : (y+1)*w] }
+	// Rows that the window still needs after they are overwritten.
+	keep := make([][]float32, n+2)
+	for i := range keep {
+		keep[i] = make([]float32, w)
+	}
+	row := func(y int) []float32 { y = min(max(y, 0), h-1); return pix[y*w : (y+1)*w] }
+	old := func(y int) []float32 { // row y as it was, y at most the one being written
+		return keep[max(y, 0)%len(keep)]
+	}
 	sum := make([]float64, w)
 	for k := -n; k <= n; k++ {
 		for x, v := range row(k) {
@@ -62,11 +69,16 @@ func BoxDown(pix []float32, w, h int, r float64) {
 		}
 	}
 	for y := range h {
-		out := pix[y*w : (y+1)*w]
-		before, after, first := row(y-n-1), row(y+n+1), row(y-n)
+		out := row(y)
+		copy(old(y), out)
+		before, first, after := old(y-n-1), old(y-n), row(y+n+1)
+		if y+n+1 >= h && h-1 <= y {
+			after = old(h - 1)
+		}
 		for x := range out {
-			out[x] = float32((sum[x] + share*float64(before[x]+after[x])) * norm)
-			sum[x] += float64(after[x]) - float64(first[x])
+			a := float64(after[x])
+			out[x] = float32((sum[x] + share*(float64(before[x])+a)) * norm)
+			sum[x] += a - float64(first[x])
 		}
 	}
 }

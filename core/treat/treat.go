@@ -11,14 +11,16 @@ import (
 	"celator/core/raster"
 )
 
-// Conceal applies live covers, in order, to a picture. The covers' coordinates
-// are the picture's.
-func Conceal(p *frame.Picture, live []cover.Live) {
+// Conceal applies live covers, in order, to a picture, and returns their mattes.
+// The covers' coordinates are the picture's.
+func Conceal(p *frame.Picture, live []cover.Live) []frame.Plane {
+	var mattes []frame.Plane
 	for _, l := range live {
 		matte := raster.Matte(l, p.Width, p.Height)
 		if matte.Rect.Empty() {
 			continue
 		}
+		mattes = append(mattes, matte)
 		for plane := range 3 {
 			m := Subsample(matte, p.Format, plane)
 			for _, t := range l.Treatments {
@@ -30,17 +32,26 @@ func Conceal(p *frame.Picture, live []cover.Live) {
 			}
 		}
 	}
+	return mattes
 }
 
 // Combined returns the matte of all covers together over the whole picture: 1
 // where anything is hidden wholly, 0 where no sample may change.
 func Combined(f frame.Format, live []cover.Live) frame.Plane {
-	all := frame.NewPlane(image.Rect(0, 0, f.Width, f.Height))
+	var mattes []frame.Plane
 	for _, l := range live {
-		m := raster.Matte(l, f.Width, f.Height)
-		r := m.Rect.Intersect(all.Rect)
+		mattes = append(mattes, raster.Matte(l, f.Width, f.Height))
+	}
+	return Union(mattes, image.Rect(0, 0, f.Width, f.Height))
+}
+
+// Union returns the largest of the mattes at each sample of a rectangle.
+func Union(mattes []frame.Plane, part image.Rectangle) frame.Plane {
+	all := frame.NewPlane(part)
+	for _, m := range mattes {
+		r := m.Rect.Intersect(part)
 		for y := r.Min.Y; y < r.Max.Y; y++ {
-			dst, src := all.Row(y)[r.Min.X:r.Max.X], m.Row(y)[r.Min.X-m.Rect.Min.X:]
+			dst, src := all.Row(y)[r.Min.X-part.Min.X:r.Max.X-part.Min.X], m.Row(y)[r.Min.X-m.Rect.Min.X:]
 			for x := range dst {
 				dst[x] = max(dst[x], src[x])
 			}

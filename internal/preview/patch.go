@@ -5,10 +5,14 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"image"
+	"image/jpeg"
 	"image/png"
 	"math"
+	"os"
+	"slices"
 	"strings"
 	"sync"
 
@@ -18,6 +22,7 @@ import (
 
 	"celator/core/cover"
 	"celator/core/frame"
+	"celator/core/geom"
 	"celator/core/raster"
 	"celator/core/treat"
 	"celator/internal/media"
@@ -29,6 +34,7 @@ import (
 type Patch struct {
 	Regions []image.Rectangle
 	PNG     []byte
+	Quick   bool // made from the view frame, to be replaced by an exact one
 }
 
 // Header writes the regions as "x,y,w,h x,y,w,h …".
@@ -56,18 +62,25 @@ func NewPatches(f *Frames) *Patches {
 // Size is the size of the picture that a patch is laid on.
 type Size struct{ W, H int }
 
-// Make returns the patch of live covers on frame f of a clip, for a view of
-// that size.
-func (p *Patches) Make(ctx context.Context, id string, clip media.Clip, f int, live []cover.Live, view Size) (Patch, error) {
-	if len(live) == 0 {
+// Request asks for the patch of live covers on frame Frame of a clip.
+type Request struct {
+	ID    string // of the clip
+	Clip  media.Clip
+	Frame int
+	Live  []cover.Live
+	Size  Size // of the view
+	// Quick, when not empty, is the view frame's file: where the decoded frame is
+	// not at hand, the same treatments are done on the view's pixels instead, so
+	// that a frame far away is not shown late.
+	Quick string
+}
+
+// Make returns the patch that is asked for.
+func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
+	if len(r.Live) == 0 {
 		return Patch{}, nil
 	}
-	b, err := json.Marshal(struct {
-		ID   string
-		F    int
-		Live []cover.Live
-		View Size
-	}{id, f, live, view})
+	b, err := json.Marshal([]any{r.ID, r.Frame, r.Live, r.Size})
 	if err != nil {
 		return Patch{}, err
 	}
@@ -75,15 +88,75 @@ func (p *Patches) Make(ctx context.Context, id string, clip media.Clip, f int, l
 	if patch, ok := p.memo.Get(key); ok {
 		return patch, nil
 	}
-	pic, err := p.Frames.Get(ctx, id, clip, f)
+	if _, here := p.Frames.cached(frameKey{r.ID, r.Frame}); !here && r.Quick != "" {
+		if pic, err := view(r.Quick); err == nil {
+			patch, err := render(pic, scaled(r.Live, float64(pic.Width)/float64(r.Clip.Info.Width), float64(pic.Height)/float64(r.Clip.Info.Height)), r.Size)
+			patch.Quick = true
+			return patch, err
+		}
+	}
+	pic, err := p.Frames.Get(ctx, r.ID, r.Clip, r.Frame)
 	if err != nil {
 		return Patch{}, err
 	}
-	patch, err := render(pic, live, view)
+	patch, err := render(pic, r.Live, r.Size)
 	if err == nil {
 		p.memo.Add(key, patch)
 	}
 	return patch, err
+}
+
+// view reads a view frame as a picture.
+func view(path string) (*frame.Picture, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	img, err := jpeg.Decode(f)
+	if err != nil {
+		return nil, err
+	}
+	y, ok := img.(*image.YCbCr)
+	if !ok || y.SubsampleRatio != image.YCbCrSubsampleRatio420 {
+		return nil, errors.New("preview: the view frame is not 4:2:0")
+	}
+	pic := frame.New(frame.Format{Width: y.Rect.Dx(), Height: y.Rect.Dy(), Depth: 8, SubX: 1, SubY: 1, Range: frame.Full, Matrix: frame.BT601}, nil)
+	for plane, src := range [][]byte{y.Y, y.Cb, y.Cr} {
+		w, h := pic.PlaneSize(plane)
+		stride := y.CStride
+		if plane == 0 {
+			stride = y.YStride
+		}
+		for j := range h {
+			copy(pic.Row(plane, j, 0, w), src[j*stride:])
+		}
+	}
+	return pic, nil
+}
+
+// scaled returns covers as they are on a picture of another size.
+func scaled(live []cover.Live, sx, sy float64) []cover.Live {
+	if sx == 1 && sy == 1 {
+		return live
+	}
+	out := slices.Clone(live)
+	for i := range out {
+		l := &out[i]
+		l.Paths = slices.Clone(l.Paths)
+		for j, p := range l.Paths {
+			l.Paths[j] = p.Map(geom.Map{sx, 0, 0, 0, sy, 0, 0, 0, 1})
+		}
+		l.Grow *= math.Sqrt(sx * sy)
+		l.Soften = geom.Pt(l.Soften.X*sx, l.Soften.Y*sy)
+		l.Treatments = slices.Clone(l.Treatments)
+		for j := range l.Treatments {
+			t := &l.Treatments[j]
+			t.Sigma = geom.Pt(t.Sigma.X*sx, t.Sigma.Y*sy)
+			t.Cell = geom.Pt(t.Cell.X*sx, t.Cell.Y*sy)
+		}
+	}
+	return out
 }
 
 func render(pic *frame.Picture, live []cover.Live, view Size) (Patch, error) {
@@ -99,33 +172,30 @@ func render(pic *frame.Picture, live []cover.Live, view Size) (Patch, error) {
 		return Patch{}, nil
 	}
 	pic = pic.Clone()
-	treat.Conceal(pic, live)
-	matte := treat.Combined(pic.Format, live)
-
+	mattes := treat.Conceal(pic, live)
 	w, h := 0, 0
 	for _, r := range patch.Regions {
 		w, h = max(w, r.Dx()), h+r.Dy()
 	}
-	atlas := image.NewNRGBA(image.Rect(0, 0, w, h))
+	atlas := image.NewRGBA(image.Rect(0, 0, w, h))
 	at := 0
 	for _, r := range patch.Regions {
 		src := scaleOut(r, 1/sx, 1/sy).Inset(-3).Intersect(pic.Rect())
-		rgba := pic.RGBA(src)
+		rgba, matte := pic.RGBA(src), treat.Union(mattes, src)
 		for y := src.Min.Y; y < src.Max.Y; y++ {
-			m := matte.Row(y)[src.Min.X:src.Max.X]
 			row := rgba.Pix[(y-src.Min.Y)*rgba.Stride:]
-			for x, v := range m {
+			for x, v := range matte.Row(y) {
 				if v <= 0 {
 					clear(row[4*x : 4*x+4])
 				}
 			}
 		}
-		dst := atlas.SubImage(image.Rect(0, at, r.Dx(), at+r.Dy())).(*image.NRGBA)
+		dst := atlas.SubImage(image.Rect(0, at, r.Dx(), at+r.Dy())).(*image.RGBA)
 		if sx == 1 && sy == 1 {
 			draw.Draw(dst, dst.Rect, rgba, r.Min, draw.Src)
 		} else {
 			to := f64.Aff3{sx, 0, -float64(r.Min.X), 0, sy, float64(at - r.Min.Y)}
-			draw.BiLinear.Transform(dst, to, rgba, src, draw.Src, nil)
+			draw.ApproxBiLinear.Transform(dst, to, rgba, src, draw.Src, nil)
 		}
 		at += r.Dy()
 	}

@@ -52,7 +52,7 @@ func TestPatchIsTheDelivery(t *testing.T) {
 		}
 		done := pic.Clone()
 		treat.Conceal(done, lives)
-		want := image.NewNRGBA(image.Rect(0, 0, view.W, view.H))
+		want := image.NewRGBA(image.Rect(0, 0, view.W, view.H))
 		draw.CatmullRom.Scale(want, want.Rect, done.RGBA(done.Rect()), done.Rect(), draw.Src, nil)
 		matte := treat.Combined(f, lives)
 		y0 := 0
@@ -69,7 +69,7 @@ func TestPatchIsTheDelivery(t *testing.T) {
 					if m < 1 || ca < 0xffff {
 						continue
 					}
-					w := want.NRGBAAt(x, y)
+					w := want.RGBAAt(x, y)
 					for _, d := range [][2]float64{{float64(cr >> 8), float64(w.R)}, {float64(cg >> 8), float64(w.G)}, {float64(cb >> 8), float64(w.B)}} {
 						sum += math.Abs(d[0] - d[1])
 						n++
@@ -81,5 +81,30 @@ func TestPatchIsTheDelivery(t *testing.T) {
 		if n < 20000 || sum/n > 2 {
 			t.Errorf("view %v: mean difference %.2f of 255 over %g values", view, sum/n, n)
 		}
+	}
+}
+
+func BenchmarkPatch(b *testing.B) {
+	for _, c := range []struct {
+		name  string
+		w, h  int
+		view  Size
+		size  geom.Point
+		treat cover.LiveTreatment
+	}{
+		{"blur26 380x180 in 720p", 1280, 720, Size{1280, 720}, geom.Pt(380, 180), cover.LiveTreatment{Kind: cover.Blur, Strength: 1, Sigma: geom.Pt(26, 26)}},
+		{"fill 1100x620 in 1080p", 1920, 1080, Size{1280, 720}, geom.Pt(1100, 620), cover.LiveTreatment{Kind: cover.Fill, Strength: 1, Colour: "#203040"}},
+	} {
+		b.Run(c.name, func(b *testing.B) {
+			pic := frame.New(frame.Format{Width: c.w, Height: c.h, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709}, nil)
+			rand.New(rand.NewSource(1)).Read(pic.Data)
+			l := []cover.Live{{Paths: []geom.Path{geom.Box(geom.Rect{Min: geom.Pt(200, 100), Max: geom.Pt(200, 100).Add(c.size)}).Map(geom.Placement(geom.Pt(400, 300), geom.Point{}, 3, 1, 1))},
+				Soften: geom.Pt(6, 6), Treatments: []cover.LiveTreatment{c.treat}}}
+			for b.Loop() {
+				if _, err := render(pic, l, c.view); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
 	}
 }

@@ -96,6 +96,7 @@ type (
 		Status       int
 		ContentType  string `header:"Content-Type"`
 		CacheControl string `header:"Cache-Control"`
+		Quick        string `header:"Celator-Quick" doc:"true where the patch is to be asked for again, exact"`
 		Regions      string `header:"Celator-Regions" doc:"x,y,w,h of each rectangle of the view, in the order in which the picture stacks them"`
 		Body         []byte
 	}
@@ -146,6 +147,9 @@ func (s *server) register(api huma.API) {
 		ByID
 		Body EditBody
 	}) (*body[revisionView], error) {
+		if err := s.countable(ctx, in.ID); err != nil {
+			return nil, err
+		}
 		r, err := s.Store.Edit(ctx, in.ID, in.Body.Base, author, func(d *cover.Document) (*cover.Document, string, error) {
 			next, label, err := d.Apply(in.Body.Commands...)
 			if err != nil && !errors.Is(err, cover.ErrNoCover) {
@@ -162,6 +166,9 @@ func (s *server) register(api huma.API) {
 			Document cover.Document `json:"document"`
 		}
 	}) (*body[revisionView], error) {
+		if err := s.countable(ctx, in.ID); err != nil {
+			return nil, err
+		}
 		r, err := s.Store.Edit(ctx, in.ID, in.Body.Base, author, func(d *cover.Document) (*cover.Document, string, error) {
 			next := &in.Body.Document
 			if err := next.Validate(); err != nil {
@@ -197,6 +204,20 @@ func (s *server) register(api huma.API) {
 	huma.Register(api, op("cancelDelivery", http.MethodPost, "/api/deliveries/{id}/cancel", "Stop a delivery; finished segments stay for the next", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		return nil, problem(s.Store.CancelDelivery(ctx, in.ID))
 	})
+}
+
+// countable refuses changes of a shot whose frames are not counted yet: those of
+// a source that is still being conformed.
+func (s *server) countable(ctx context.Context, shot string) error {
+	sh, err := s.Store.Shot(ctx, shot)
+	if err != nil {
+		return problem(err)
+	}
+	src, err := s.Store.Source(ctx, sh.Source)
+	if err == nil && src.Info.V.Conformed() && (src.State == store.Queued || src.State == store.Conforming) {
+		return huma.Error409Conflict("The source is still being conformed to a constant rate; its frames are counted when that is done.")
+	}
+	return problem(err)
 }
 
 func viewRevision(r store.Revision) revisionView {
@@ -357,39 +378,89 @@ func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
 	return &body[shotView]{v}, problem(err)
 }
 
-// make returns the patch of a document's covers at a frame of a shot.
-func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f int, full bool) (*patchOut, error) {
+// readable is a shot's source, once it is ready, and the file that is read.
+type readable struct {
+	src  store.Source
+	clip media.Clip
+}
+
+// reading returns a shot's source; a ready one is remembered.
+func (s *server) reading(ctx context.Context, shot string) (readable, error) {
+	if r, ok := s.shots.Get(shot); ok {
+		return r, nil
+	}
 	sh, err := s.Store.Shot(ctx, shot)
 	if err != nil {
-		return nil, problem(err)
+		return readable{}, problem(err)
 	}
 	src, err := s.Store.Source(ctx, sh.Source)
 	if err != nil {
-		return nil, problem(err)
-	}
-	if f < 0 || f >= src.Frames {
-		return nil, huma.Error404NotFound(fmt.Sprintf("The shot has no frame %d.", f))
+		return readable{}, problem(err)
 	}
 	if src.State == store.Failed || src.State == store.Queued || src.State == store.Conforming {
-		return nil, huma.Error409Conflict("The source cannot be read yet.")
+		return readable{}, huma.Error409Conflict("The source cannot be read yet.")
 	}
 	clip, err := s.Library.Clip(src)
 	if err != nil {
-		return nil, problem(err)
+		return readable{}, problem(err)
 	}
-	var size preview.Size
-	size.W, size.H = clip.Info.ViewSize()
-	if full {
-		size = preview.Size{W: clip.Info.Width, H: clip.Info.Height}
+	r := readable{src, clip}
+	if src.State == store.Ready {
+		s.shots.Add(shot, r)
 	}
-	p, err := s.Patches.Make(ctx, src.ID, clip, f, doc.At(f), size)
+	return r, nil
+}
+
+type revisionKey struct {
+	shot   string
+	number int
+}
+
+// revision returns a revision's document, which never changes and is remembered.
+func (s *server) revision(ctx context.Context, shot string, number int) (*cover.Document, error) {
+	k := revisionKey{shot, number}
+	if d, ok := s.documents.Get(k); ok {
+		return d, nil
+	}
+	rev, err := s.Store.At(ctx, shot, number)
 	if err != nil {
 		return nil, problem(err)
 	}
-	if len(p.PNG) == 0 {
-		return &patchOut{Status: http.StatusNoContent}, nil
+	if number > 0 {
+		s.documents.Add(k, rev.Document)
 	}
-	return &patchOut{Status: http.StatusOK, ContentType: "image/png", Regions: p.Header(), Body: p.PNG}, nil
+	return rev.Document, nil
+}
+
+// make returns the patch of a document's covers at a frame of a shot.
+func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f int, full, quick bool) (*patchOut, error) {
+	r, err := s.reading(ctx, shot)
+	if err != nil {
+		return nil, err
+	}
+	if f < 0 || f >= r.src.Frames {
+		return nil, huma.Error404NotFound(fmt.Sprintf("The shot has no frame %d.", f))
+	}
+	ask := preview.Request{ID: r.src.ID, Clip: r.clip, Frame: f, Live: doc.At(f)}
+	ask.Size.W, ask.Size.H = r.clip.Info.ViewSize()
+	if full {
+		ask.Size = preview.Size{W: r.clip.Info.Width, H: r.clip.Info.Height}
+	}
+	if quick && !full {
+		ask.Quick = media.ViewPath(s.Library.Dir(r.src.ID), f)
+	}
+	p, err := s.Patches.Make(ctx, ask)
+	if err != nil {
+		return nil, problem(err)
+	}
+	out := &patchOut{Status: http.StatusOK, ContentType: "image/png", CacheControl: "private, max-age=86400, immutable", Regions: p.Header(), Body: p.PNG}
+	if p.Quick {
+		out.Quick, out.CacheControl = "true", "no-store"
+	}
+	if len(p.PNG) == 0 {
+		out.Status, out.ContentType = http.StatusNoContent, ""
+	}
+	return out, nil
 }
 
 func (s *server) patch(ctx context.Context, in *struct {
@@ -397,16 +468,13 @@ func (s *server) patch(ctx context.Context, in *struct {
 	Revision int  `path:"revision" minimum:"0"`
 	Frame    int  `path:"frame" minimum:"0"`
 	Full     bool `query:"full" doc:"at the source's size instead of the view's"`
+	Quick    bool `query:"quick" doc:"where the decoded frame is not at hand, treat the view frame instead and say so"`
 }) (*patchOut, error) {
-	rev, err := s.Store.At(ctx, in.ID, in.Revision)
+	doc, err := s.revision(ctx, in.ID, in.Revision)
 	if err != nil {
-		return nil, problem(err)
+		return nil, err
 	}
-	out, err := s.make(ctx, in.ID, rev.Document, in.Frame, in.Full)
-	if err == nil {
-		out.CacheControl = "private, max-age=86400, immutable"
-	}
-	return out, err
+	return s.make(ctx, in.ID, doc, in.Frame, in.Full, in.Quick)
 }
 
 func (s *server) previewPatch(ctx context.Context, in *struct {
@@ -417,15 +485,15 @@ func (s *server) previewPatch(ctx context.Context, in *struct {
 		Full  bool `json:"full,omitempty"`
 	}
 }) (*patchOut, error) {
-	rev, err := s.Store.At(ctx, in.ID, in.Body.Base)
+	base, err := s.revision(ctx, in.ID, in.Body.Base)
 	if err != nil {
-		return nil, problem(err)
+		return nil, err
 	}
-	doc, _, err := rev.Document.Apply(in.Body.Commands...)
+	doc, _, err := base.Apply(in.Body.Commands...)
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	out, err := s.make(ctx, in.ID, doc, in.Body.Frame, in.Body.Full)
+	out, err := s.make(ctx, in.ID, doc, in.Body.Frame, in.Body.Full, true)
 	if err == nil {
 		out.CacheControl = "no-store"
 	}

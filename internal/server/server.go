@@ -17,6 +17,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
+	lru "github.com/hashicorp/golang-lru/v2"
 
 	"celator/core/cover"
 	"celator/internal/library"
@@ -37,11 +38,16 @@ type Config struct {
 type server struct {
 	Config
 	hub *hub
+	// What never changes, by its key, so that a patch needs no query.
+	shots     *lru.Cache[string, readable]
+	documents *lru.Cache[revisionKey, *cover.Document]
 }
 
 // New returns the handler. Events are passed on until ctx ends.
 func New(ctx context.Context, c Config) (http.Handler, error) {
-	s := &server{c, newHub()}
+	s := &server{Config: c, hub: newHub()}
+	s.shots, _ = lru.New[string, readable](256)
+	s.documents, _ = lru.New[revisionKey, *cover.Document](256)
 	if c.Store != nil { // the contract alone is made without one
 		go c.Store.Listen(ctx, s.hub.send)
 	}

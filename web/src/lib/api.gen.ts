@@ -1082,6 +1082,8 @@ export interface operations {
             query?: {
                 /** @description at the source's size instead of the view's */
                 full?: boolean;
+                /** @description where the decoded frame is not at hand, treat the view frame instead and say so */
+                quick?: boolean;
             };
             header?: never;
             path: {
@@ -1097,6 +1099,7 @@ export interface operations {
             200: {
                 headers: {
                     "Cache-Control"?: string;
+                    "Celator-Quick"?: string;
                     "Celator-Regions"?: string;
                     "Content-Type"?: string;
                     [name: string]: unknown;
@@ -1135,6 +1138,7 @@ export interface operations {
             200: {
                 headers: {
                     "Cache-Control"?: string;
+                    "Celator-Quick"?: string;
                     "Celator-Regions"?: string;
                     "Content-Type"?: string;
                     [name: string]: unknown;

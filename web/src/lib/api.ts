@@ -52,19 +52,20 @@ function problem(status: number, e: unknown): Problem {
 export interface Patch {
   regions: [number, number, number, number][];
   picture: ImageBitmap | null;
+  quick: boolean; // to be asked for again, exact
 }
 
 /** Reads a patch: rectangles of the view whose pixels the picture stacks. */
 export async function patch(call: Promise<Response>): Promise<Patch> {
   const r = await call;
   if (r.status === 204) {
-    return { regions: [], picture: null };
+    return { regions: [], picture: null, quick: false };
   }
   if (!r.ok) {
     throw problem(r.status, await r.json().catch(() => null));
   }
   const regions = (r.headers.get('Celator-Regions') ?? '').split(' ').map((s) => s.split(',').map(Number) as [number, number, number, number]);
-  return { regions, picture: await createImageBitmap(await r.blob()) };
+  return { regions, picture: await createImageBitmap(await r.blob()), quick: r.headers.get('Celator-Quick') === 'true' };
 }
 
 /** Calls f with every event of the server until the returned function is called. */

@@ -9,6 +9,7 @@ export type Step = 'outline' | 'follow' | 'conceal';
 export class Bench {
   shot = $state<Shot>();
   document = $state.raw<Document>();
+  private edits = $state(0); // raised when the core's document changes
   revision = $state.raw<Revision>();
   deliveries = $state.raw<Delivery[]>([]);
   frame = $state(0);
@@ -40,7 +41,7 @@ export class Bench {
     this.shot = shot;
     const i = shot.sourceInfo.info;
     core.clock(i.rate.num, i.rate.den, i.timecode);
-    this.frames = new Frames(shot.source, shot.id, this.last);
+    this.frames = new Frames(shot.source, shot.id, this.last, () => this.drawn++);
     this.take(shot.revision);
     this.item = this.items[0]?.id ?? '';
     if (this.cover) this.frame = Math.max(this.cover.span.first, 0);
@@ -74,6 +75,7 @@ export class Bench {
     core.load(r.document);
     this.revision = r;
     this.document = r.document;
+    this.edits++;
     this.drawn++;
   }
 
@@ -97,26 +99,40 @@ export class Bench {
   }
   /** All covers as they stand at the frame. */
   at = $derived.by<CoverAt[]>(() => {
-    void this.document;
+    void this.edits;
     return this.document ? core.at(this.frame) : [];
   });
   get inHand(): CoverAt | undefined {
     return this.at.find((c) => c.id === this.cover?.id);
   }
+  /** The frames with keys, by cover; they do not depend on the frame. */
+  keysOf = $derived.by<Map<string, number[]>>(() => {
+    void this.edits;
+    return new Map(this.document ? core.at(0).map((c) => [c.id, c.keys]) : []);
+  });
   get keys(): number[] {
-    return this.inHand?.keys ?? [];
+    return this.keysOf.get(this.cover?.id ?? '') ?? [];
   }
 
   seek(f: number): void {
+    const by = f - this.frame;
     this.frame = Math.min(Math.max(Math.round(f), 0), this.last);
-    if (this.speed === 0) this.frames.ahead(this.revision!.number, this.frame, 1, [0, this.last]);
+    if (this.speed !== 0) return;
+    // Stepping wants the next frames at once; after a jump the frame itself comes first.
+    clearTimeout(this.later);
+    const ahead = () => this.frames.ahead(this.revision!.number, this.frame, by === -1 ? -1 : 1, [0, this.last]);
+    if (Math.abs(by) === 1) ahead();
+    else this.later = setTimeout(ahead, 200);
   }
+  private later: ReturnType<typeof setTimeout> | undefined;
 
   /** Shows commands without saving them; the treated pixels follow as fast as they can. */
   show(commands: Command[]): void {
     try {
       core.apply(commands);
-      this.document = core.document();
+      // A placement shows in what the core says of the frame; other changes are read.
+      if (commands.some((c) => c.do !== 'place')) this.document = core.document();
+      this.edits++;
     } catch (e) {
       this.say(e);
       return;
@@ -155,6 +171,7 @@ export class Bench {
     try {
       core.apply(commands);
       this.document = core.document();
+      this.edits++;
     } catch (e) {
       this.say(e);
       this.drop();
@@ -308,7 +325,7 @@ export class Bench {
       const next = (f: number, n: number) => range[0] + ((((f - range[0] + n) % len) + len) % len);
       if (!begun) {
         // A few frames are there before the clock starts.
-        if (this.frames.ready(number(), [next(at, step), next(at, 2 * step), next(at, 4 * step), next(at, 6 * step)])) {
+        if (this.frames.ready(number(), [1, 2, 3, 5, 8, 11].map((n) => next(at, n * step)))) {
           begun = true;
           from = now;
         }

@@ -9,7 +9,7 @@ interface Held<T> {
   wait: Promise<T | undefined>;
 }
 
-const KEEP = 60; // pictures of each kind
+const KEEP = 80; // pictures of each kind
 const AHEAD = 20; // frames fetched before they are needed
 
 export class Frames {
@@ -22,6 +22,7 @@ export class Frames {
     private source: string,
     private shot: string,
     private last: number,
+    private sharper: () => void, // a patch was replaced by its exact one
   ) {}
 
   private fetch<T>(map: Map<string, Held<T>>, key: string, load: () => Promise<T>, let_go: (v: T) => void): Held<T> {
@@ -63,14 +64,31 @@ export class Frames {
     );
   }
 
-  patch(revision: number, f: number, full = false): Held<Patch> {
+  /**
+   * The patch of a frame. Where it is waited for, it may first be a quick one; the
+   * exact one takes its place when it is here.
+   */
+  patch(revision: number, f: number, full = false, quick = false): Held<Patch> {
     const url = `/api/shots/${this.shot}/patches/${revision}/${f}${full ? '?full=true' : ''}`;
-    return this.fetch(
+    const h: Held<Patch> = this.fetch(
       this.patches,
       url,
-      () => patch(fetch(url)),
+      async () => {
+        const first = await patch(fetch(quick && !full ? url + '?quick=true' : url));
+        if (first.quick) {
+          void patch(fetch(url)).then((exact) => {
+            if (this.patches.get(url) !== h) return exact.picture?.close();
+            h.value = exact;
+            h.wait = Promise.resolve(exact);
+            first.picture?.close();
+            this.sharper();
+          }, () => {});
+        }
+        return first;
+      },
       (p) => p.picture?.close(),
     );
+    return h;
   }
 
   /** The pictures of a frame when both are there, else undefined. */

@@ -6,7 +6,7 @@
   import Pause from '@lucide/svelte/icons/pause';
   import Play from '@lucide/svelte/icons/play';
   import type { Bench } from '../lib/bench.svelte';
-  import { core, type CoverAt } from '../lib/core';
+  import { core } from '../lib/core';
 
   let { b }: { b: Bench } = $props();
   let track = $state<HTMLDivElement>();
@@ -23,7 +23,6 @@
   const step = $derived(width / frames);
   const x = (f: number) => (f + 0.5) * step;
   const frameAt = (e: PointerEvent) => Math.min(Math.max(Math.floor((e.clientX - track!.getBoundingClientRect().left) / step), 0), b.last);
-  const byCover = $derived(new Map<string, CoverAt>(b.at.map((c) => [c.id, c])));
 
   let scrubbing = false;
   function down(e: PointerEvent) {
@@ -164,7 +163,7 @@
               ></div>
             {/each}
           {/if}
-          {#each byCover.get(cover.id)?.keys ?? [] as f (f)}
+          {#each b.keysOf.get(cover.id) ?? [] as f (f)}
             {@const at = hand && pin?.from === f ? pin.to : f}
             {@const inside = f >= cover.span.first && f <= cover.span.last}
             <button

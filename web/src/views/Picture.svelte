@@ -39,7 +39,7 @@
     let gone = false;
     const paint = () => {
       const view = b.frames.view(f, big).value;
-      const patch = draft ?? b.frames.patch(rev, f, big).value;
+      const patch = draft ?? b.frames.patch(rev, f, big, b.speed === 0).value;
       if (gone || !view || (!patch && !clean) || !canvas) return false;
       if (canvas.width !== view.width || canvas.height !== view.height) {
         canvas.width = view.width;
@@ -60,7 +60,7 @@
     };
     if (!paint()) {
       const late = setTimeout(() => (waiting = true), 250);
-      void Promise.all([b.frames.view(f, big).wait, b.frames.patch(rev, f, big).wait]).then(() => {
+      void Promise.all([b.frames.view(f, big).wait, b.frames.patch(rev, f, big, b.speed === 0).wait]).then(() => {
         clearTimeout(late);
         if (!gone && !paint()) waiting = true;
       });

@@ -1,0 +1,55 @@
+// Makes docs/screenshots from the demo programme.
+import { expect, test, type Page } from '@playwright/test';
+import { openDemo, saved } from '../help';
+
+const shot = (page: Page, name: string) => page.screenshot({ path: `../docs/screenshots/${name}.png` });
+const at = async (page: Page, f: number) => {
+  await page.evaluate((f) => (window as any).bench.seek(f), f);
+  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', new RegExp(`^${f}:`));
+  await page.waitForTimeout(400);
+};
+
+test('main views', async ({ page }) => {
+  await page.goto('/');
+  await page.getByRole('link', { name: /Tidewrack/ }).click();
+  await expect(page.getByTestId('shot').locator('img')).toHaveCount(5);
+  await page.waitForLoadState('networkidle').catch(() => {});
+  await page.waitForTimeout(500);
+  await shot(page, 'programme');
+
+  await openDemo(page, 'Cargo trike on the quay');
+  await at(page, 150);
+  await shot(page, 'bench');
+  await page.getByRole('tab', { name: 'Follow' }).click();
+  await shot(page, 'follow');
+
+  await openDemo(page, "Chandler's sign and pallet");
+  await at(page, 30);
+  await page.getByRole('tab', { name: 'Conceal' }).click();
+  await shot(page, 'conceal');
+
+  await openDemo(page, 'Rower, portrait');
+  await at(page, 40);
+  await page.getByRole('button', { name: 'Box' }).click();
+  await shot(page, 'portrait');
+
+  await openDemo(page, 'Departures screen by hand');
+  await at(page, 60);
+  await page.getByRole('button', { name: 'Deliver' }).click();
+  const dialog = page.getByRole('dialog', { name: 'Deliver' });
+  await dialog.getByLabel(/Archive/).check();
+  await dialog.getByRole('button', { name: 'Deliver' }).click();
+  await expect(dialog.locator('[data-state=done]')).toHaveCount(1, { timeout: 100_000 });
+  await shot(page, 'deliver');
+  await dialog.getByRole('button', { name: 'Close' }).click();
+  await page.keyboard.press('?');
+  await page.waitForTimeout(200);
+  await shot(page, 'actions');
+  await page.keyboard.press('Escape');
+  await saved(page);
+  await page.goto('/');
+  await page.getByRole('link', { name: /Tidewrack/ }).click();
+  await page.getByTestId('shot').filter({ hasText: 'Departures' }).getByRole('link', { name: 'About the source' }).click();
+  await page.waitForTimeout(400);
+  await shot(page, 'source');
+});
