@@ -88,8 +88,14 @@ test('random frames, dragging, playing', async ({ page }) => {
   await dragOn(page, 200, 100, 400, 220);
   await page.evaluate(() => ((window as any).bench.item = (window as any).bench.items[0].id));
   await page.keyboard.press('Home');
-  await page.waitForTimeout(500);
-  for (const round of ['first time through', 'second time']) {
+  for (const [round, pause] of [['half a second after an edit', 500], ['ten seconds after an edit', 10_000], ['again', 500]] as const) {
+    if (round.startsWith('ten')) {
+      await page.evaluate(() => ((window as any).bench.item = (window as any).bench.items[1].id));
+      await page.keyboard.press('Alt+ArrowRight');
+      await saved(page);
+    }
+    await page.keyboard.press('Home');
+    await page.waitForTimeout(pause);
     const r = await page.evaluate(async () => {
       const b = (window as any).bench;
       b.played = b.dropped = 0;

@@ -1,7 +1,6 @@
 package preview
 
 import (
-	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/json"
@@ -9,7 +8,6 @@ import (
 	"fmt"
 	"image"
 	"image/jpeg"
-	"image/png"
 	"math"
 	"os"
 	"slices"
@@ -28,12 +26,14 @@ import (
 	"celator/internal/media"
 )
 
-// Patch is what covers change of a view frame: rectangles of the view, their
-// pixels stacked in that order, from top to bottom at the left edge, in one
-// PNG. Pixels that no cover changes are transparent.
+// Patch is what covers change of a view frame: rectangles of the view, and their
+// pixels, stacked in that order from top to bottom at the left edge of one
+// picture as wide as the widest: R', G', B', A, a byte each, alpha not
+// multiplied in. Pixels that no cover changes are transparent. (Uncompressed: at
+// playing speed, packing and unpacking cost more than sending.)
 type Patch struct {
 	Regions []image.Rectangle
-	PNG     []byte
+	Pix     []byte
 	Quick   bool // made from the view frame, to be replaced by an exact one
 }
 
@@ -50,13 +50,33 @@ func (p Patch) Header() string {
 // determines them.
 type Patches struct {
 	Frames *Frames
-	memo   *lru.Cache[[32]byte, Patch]
+
+	mu    sync.Mutex
+	bytes int
+	memo  *lru.Cache[[32]byte, Patch]
 }
+
+// remembered is how many bytes of patches are kept.
+const remembered = 192 << 20
 
 // NewPatches returns a maker of patches on top of a frame cache.
 func NewPatches(f *Frames) *Patches {
-	m, _ := lru.New[[32]byte, Patch](1500)
-	return &Patches{f, m}
+	p := &Patches{Frames: f}
+	p.memo, _ = lru.NewWithEvict(1<<20, func(_ [32]byte, q Patch) { p.bytes -= len(q.Pix) })
+	return p
+}
+
+func (p *Patches) remember(key [32]byte, q Patch) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.memo.Contains(key) {
+		return
+	}
+	p.bytes += len(q.Pix)
+	p.memo.Add(key, q)
+	for p.bytes > remembered && p.memo.Len() > 1 {
+		p.memo.RemoveOldest()
+	}
 }
 
 // Size is the size of the picture that a patch is laid on.
@@ -101,7 +121,7 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 	}
 	patch, err := render(pic, r.Live, r.Size)
 	if err == nil {
-		p.memo.Add(key, patch)
+		p.remember(key, patch)
 	}
 	return patch, err
 }
@@ -199,18 +219,16 @@ func render(pic *frame.Picture, live []cover.Live, view Size) (Patch, error) {
 		}
 		at += r.Dy()
 	}
-	var buf bytes.Buffer
-	err := encoder.Encode(&buf, atlas)
-	patch.PNG = buf.Bytes()
-	return patch, err
+	patch.Pix = atlas.Pix
+	for i := 0; i < len(patch.Pix); i += 4 { // scaled edges are partly transparent
+		if a := int(patch.Pix[i+3]); a > 0 && a < 255 {
+			for k := range 3 {
+				patch.Pix[i+k] = byte(min(int(patch.Pix[i+k])*255/a, 255))
+			}
+		}
+	}
+	return patch, nil
 }
-
-var encoder = png.Encoder{CompressionLevel: png.BestSpeed, BufferPool: &buffers{}}
-
-type buffers struct{ sync.Pool }
-
-func (b *buffers) Get() *png.EncoderBuffer  { e, _ := b.Pool.Get().(*png.EncoderBuffer); return e }
-func (b *buffers) Put(e *png.EncoderBuffer) { b.Pool.Put(e) }
 
 // scaleOut returns the whole pixels that a scaled rectangle touches.
 func scaleOut(r image.Rectangle, sx, sy float64) image.Rectangle {

@@ -1,9 +1,7 @@
 package preview
 
 import (
-	"bytes"
 	"image"
-	"image/png"
 	"math"
 	"math/rand"
 	"testing"
@@ -46,10 +44,11 @@ func TestPatchIsTheDelivery(t *testing.T) {
 		if len(p.Regions) != 2 {
 			t.Fatalf("two covers overlap and one is apart: %v", p.Regions)
 		}
-		atlas, err := png.Decode(bytes.NewReader(p.PNG))
-		if err != nil {
-			t.Fatal(err)
+		wide := 0
+		for _, r := range p.Regions {
+			wide = max(wide, r.Dx())
 		}
+		atlas := &image.NRGBA{Pix: p.Pix, Stride: 4 * wide, Rect: image.Rect(0, 0, wide, len(p.Pix)/(4*wide))}
 		done := pic.Clone()
 		treat.Conceal(done, lives)
 		want := image.NewRGBA(image.Rect(0, 0, view.W, view.H))

@@ -97,7 +97,7 @@ type (
 		ContentType  string `header:"Content-Type"`
 		CacheControl string `header:"Cache-Control"`
 		Quick        string `header:"Celator-Quick" doc:"true where the patch is to be asked for again, exact"`
-		Regions      string `header:"Celator-Regions" doc:"x,y,w,h of each rectangle of the view, in the order in which the picture stacks them"`
+		Regions      string `header:"Celator-Regions" doc:"x,y,w,h of each rectangle of the view, in the order in which their pixels (R, G, B, A bytes) are stacked"`
 		Body         []byte
 	}
 )
@@ -453,11 +453,11 @@ func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f i
 	if err != nil {
 		return nil, problem(err)
 	}
-	out := &patchOut{Status: http.StatusOK, ContentType: "image/png", CacheControl: "private, max-age=86400, immutable", Regions: p.Header(), Body: p.PNG}
+	out := &patchOut{Status: http.StatusOK, ContentType: "application/octet-stream", CacheControl: "private, max-age=86400, immutable", Regions: p.Header(), Body: p.Pix}
 	if p.Quick {
 		out.Quick, out.CacheControl = "true", "no-store"
 	}
-	if len(p.PNG) == 0 {
+	if len(p.Pix) == 0 {
 		out.Status, out.ContentType = http.StatusNoContent, ""
 	}
 	return out, nil
@@ -468,13 +468,18 @@ func (s *server) patch(ctx context.Context, in *struct {
 	Revision int  `path:"revision" minimum:"0"`
 	Frame    int  `path:"frame" minimum:"0"`
 	Full     bool `query:"full" doc:"at the source's size instead of the view's"`
+	Prepare  bool `query:"prepare" doc:"make it and keep it at hand, but send nothing"`
 	Quick    bool `query:"quick" doc:"where the decoded frame is not at hand, treat the view frame instead and say so"`
 }) (*patchOut, error) {
 	doc, err := s.revision(ctx, in.ID, in.Revision)
 	if err != nil {
 		return nil, err
 	}
-	return s.make(ctx, in.ID, doc, in.Frame, in.Full, in.Quick)
+	out, err := s.make(ctx, in.ID, doc, in.Frame, in.Full, in.Quick && !in.Prepare)
+	if err == nil && in.Prepare {
+		return &patchOut{Status: http.StatusNoContent, CacheControl: "no-store"}, nil
+	}
+	return out, err
 }
 
 func (s *server) previewPatch(ctx context.Context, in *struct {

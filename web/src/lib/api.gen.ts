@@ -1082,6 +1082,8 @@ export interface operations {
             query?: {
                 /** @description at the source's size instead of the view's */
                 full?: boolean;
+                /** @description make it and keep it at hand, but send nothing */
+                prepare?: boolean;
                 /** @description where the decoded frame is not at hand, treat the view frame instead and say so */
                 quick?: boolean;
             };

@@ -65,7 +65,9 @@ export async function patch(call: Promise<Response>): Promise<Patch> {
     throw problem(r.status, await r.json().catch(() => null));
   }
   const regions = (r.headers.get('Celator-Regions') ?? '').split(' ').map((s) => s.split(',').map(Number) as [number, number, number, number]);
-  return { regions, picture: await createImageBitmap(await r.blob()), quick: r.headers.get('Celator-Quick') === 'true' };
+  const wide = Math.max(...regions.map((x) => x[2]));
+  const pixels = new ImageData(new Uint8ClampedArray(await r.arrayBuffer()), wide);
+  return { regions, picture: await createImageBitmap(pixels), quick: r.headers.get('Celator-Quick') === 'true' };
 }
 
 /** Calls f with every event of the server until the returned function is called. */

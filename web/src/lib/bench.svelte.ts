@@ -51,6 +51,9 @@ export class Bench {
 
   close(): void {
     this.stop();
+    clearTimeout(this.idle);
+    clearTimeout(this.later);
+    this.preparing?.abort();
     this.speed = 0;
   }
 
@@ -72,6 +75,7 @@ export class Bench {
   }
 
   private take(r: Revision): void {
+    this.busy();
     core.load(r.document);
     this.revision = r;
     this.document = r.document;
@@ -115,6 +119,7 @@ export class Bench {
   }
 
   seek(f: number): void {
+    this.busy();
     const by = f - this.frame;
     this.frame = Math.min(Math.max(Math.round(f), 0), this.last);
     if (this.speed !== 0) return;
@@ -126,8 +131,24 @@ export class Bench {
   }
   private later: ReturnType<typeof setTimeout> | undefined;
 
+  private idle: ReturnType<typeof setTimeout> | undefined;
+  private preparing: AbortController | undefined;
+  /** Called at everything the editor does; after a pause the covers are prepared. */
+  private busy(): void {
+    clearTimeout(this.idle);
+    this.preparing?.abort();
+    this.idle = setTimeout(() => {
+      const spans = this.document?.covers.filter((c) => !c.off).map((c) => c.span) ?? [];
+      if (this.speed !== 0 || this.saving || spans.length === 0) return;
+      this.preparing = new AbortController();
+      const span: [number, number] = [Math.min(...spans.map((s) => s.first)), Math.max(...spans.map((s) => s.last))];
+      void this.frames.prepare(this.revision!.number, this.frame, span, this.preparing.signal);
+    }, 700);
+  }
+
   /** Shows commands without saving them; the treated pixels follow as fast as they can. */
   show(commands: Command[]): void {
+    this.busy();
     try {
       core.apply(commands);
       // A placement shows in what the core says of the frame; other changes are read.
@@ -303,6 +324,7 @@ export class Bench {
   }
 
   play(speed: number): void {
+    this.busy();
     if (speed === 0 || this.speed !== 0) {
       const was = this.speed;
       this.speed = speed;

@@ -119,6 +119,23 @@ export class Frames {
     this.pump();
   }
 
+  /**
+   * While the editor looks at a frame, has the server make the patches of the
+   * frames to come, so that playing finds them made. Ends when told to.
+   */
+  async prepare(revision: number, from: number, span: [number, number], stop: AbortSignal): Promise<void> {
+    const [first, last] = span;
+    const start = from >= first && from <= last ? from : first;
+    for (let i = 0; i <= last - first && !stop.aborted; i++) {
+      const f = first + ((start - first + i) % (last - first + 1));
+      try {
+        await fetch(`/api/shots/${this.shot}/patches/${revision}/${f}?prepare=true`, { signal: stop });
+      } catch {
+        return;
+      }
+    }
+  }
+
   private pump(): void {
     while (this.running < 2 && this.queue.length > 0) {
       this.running++;
