@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"celator/core/cover"
 	"celator/internal/demo"
 	"celator/internal/jobs"
 	"celator/internal/library"
@@ -223,7 +224,15 @@ func loadDemo(ctx context.Context, r *running) error {
 		if err != nil {
 			return err
 		}
-		if err := demo.Cover(ctx, r.store, shot.ID, item, s, truth); err != nil {
+		c, ok := s.Cover(truth)
+		if !ok {
+			continue
+		}
+		c.Item = item.ID
+		_, err = r.store.Edit(ctx, shot.ID, 0, "Demo", func(d *cover.Document) (*cover.Document, string, error) {
+			return d.Apply(cover.Command{Do: "add", New: &c})
+		})
+		if err != nil {
 			return err
 		}
 	}

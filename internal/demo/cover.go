@@ -1,17 +1,16 @@
 package demo
 
 import (
-	"context"
 	"math"
 
 	"celator/core/cover"
 	"celator/core/geom"
-	"celator/internal/store"
 )
 
-// Cover gives a demo shot its first revision: the item's cover, keyed every few
-// frames along the ground truth. Two shots are left for the editor to do.
-func Cover(ctx context.Context, st *store.Store, shot string, item store.Item, s Shot, truth []Truth) error {
+// Cover returns the cover with which a demo shot begins, keyed every few frames
+// along the ground truth; ok is false for the two shots that are left for the
+// editor to do.
+func (s Shot) Cover(truth []Truth) (c cover.Cover, ok bool) {
 	var t cover.Treatment
 	step, soften := 8, 4.
 	switch s.Name {
@@ -27,28 +26,25 @@ func Cover(ctx context.Context, st *store.Store, shot string, item store.Item, s
 		t = cover.NewTreatment("t1", cover.Fill)
 		t.Colour = "#2b3f52"
 	default:
-		return nil
+		return c, false
 	}
-	head, err := st.Head(ctx, shot)
-	if err != nil {
-		return err
-	}
-	c := cover.Cover{ID: store.NewID(), Item: item.ID, Name: item.Name, Span: cover.Span{First: 0, Last: head.Document.Frames - 1},
+	c = cover.Cover{ID: s.Name, Name: s.Item, Span: cover.Span{First: 0, Last: len(truth) - 1},
 		Soften: cover.ConstPair(soften, soften), Treatments: []cover.Treatment{t}}
 	rest := place(truth[s.Reference].Corners)
-	box := geom.Rect{Min: geom.Pt(rest.Move.X-rest.Size.X/2, rest.Move.Y-rest.Size.Y/2), Max: geom.Pt(rest.Move.X+rest.Size.X/2, rest.Move.Y+rest.Size.Y/2)}
-	c.Outlines = []cover.Outline{{ID: "o1", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Frame: s.Reference, Knots: geom.Box(box)}}}}
+	half := rest.Size.Mul(.5)
+	c.Outlines = []cover.Outline{{ID: "o1", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Frame: s.Reference,
+		Knots: geom.Box(geom.Rect{Min: rest.Move.Sub(half), Max: rest.Move.Add(half)})}}}}
 	c.Motion.Pivot = rest.Move
-	for f := 0; f < len(truth); f += step {
+	for f := 0; f < len(truth); f++ {
+		if f%step != 0 && f != len(truth)-1 {
+			continue
+		}
 		p := place(truth[f].Corners)
 		p.Move = p.Move.Sub(rest.Move)
 		p.Size = geom.Pt(p.Size.X/rest.Size.X, p.Size.Y/rest.Size.Y)
 		c.Motion.Keys = append(c.Motion.Keys, cover.PlacementKey{Frame: f, Placement: p})
 	}
-	_, err = st.Edit(ctx, shot, head.Number, "Demo", func(d *cover.Document) (*cover.Document, string, error) {
-		return d.Apply(cover.Command{Do: "add", New: &c})
-	})
-	return err
+	return c, true
 }
 
 // place returns the turned box around four corners: its centre as Move, its

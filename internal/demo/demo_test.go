@@ -2,12 +2,14 @@ package demo
 
 import (
 	"bytes"
+	"image"
 	"math"
 	"runtime"
 	"testing"
 
 	"celator/core/frame"
 	"celator/core/geom"
+	"celator/core/raster"
 )
 
 func render(s Shot, f int) *drawn {
@@ -52,6 +54,45 @@ func TestTruthMatchesThePicture(t *testing.T) {
 	}
 	if hidden == 0 {
 		t.Fatal("nobody passes in front of the plate")
+	}
+}
+
+// The covers that the demo begins with leave no part of the surface bare, in any
+// frame: points all over the true surface lie where the matte is 1.
+func TestDemoCoversHide(t *testing.T) {
+	covers := 0
+	for _, s := range Shots {
+		at := s.prepare()
+		truth := make([]Truth, s.Frames)
+		for f := range truth {
+			truth[f].Corners = at(float64(f)).surface
+		}
+		c, ok := s.Cover(truth)
+		if !ok {
+			continue
+		}
+		covers++
+		for f, tr := range truth {
+			l, live := c.At(f)
+			if !live {
+				t.Fatalf("%s: no cover at frame %d", s.Name, f)
+			}
+			m := raster.Matte(l, s.Width, s.Height)
+			for i := range 25 {
+				q := tr.Corners
+				u, v := float64(i%5)/4, float64(i/5)/4
+				p := q[0].Lerp(q[1], u).Lerp(q[3].Lerp(q[2], u), v)
+				if p.X < 1 || p.Y < 1 || p.X >= float64(s.Width-1) || p.Y >= float64(s.Height-1) {
+					continue
+				}
+				if !(image.Pt(int(p.X), int(p.Y)).In(m.Rect) && m.Row(int(p.Y))[int(p.X)-m.Rect.Min.X] == 1) {
+					t.Fatalf("%s: frame %d is exposed at %.1f, %.1f", s.Name, f, p.X, p.Y)
+				}
+			}
+		}
+	}
+	if covers < 3 {
+		t.Fatalf("%d covers", covers)
 	}
 }
 
