@@ -21,8 +21,11 @@ func main() {
 	defer stop()
 	root := &cobra.Command{
 		Use: "celator", Short: "Hide what may not be shown, and prove it",
-		SilenceErrors: true, SilenceUsage: true,
+		SilenceErrors: true, SilenceUsage: true, Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				return wrongUse{fmt.Errorf("there is no command %q; celator --help lists them", args[0])}
+			}
 			return wrongUse{errors.New("name a command; celator --help lists them")}
 		},
 	}

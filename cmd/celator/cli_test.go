@@ -1,0 +1,94 @@
+package main
+
+import (
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"celator/internal/media"
+)
+
+// The tests run this binary as the program itself.
+func TestMain(m *testing.M) {
+	if line, ok := os.LookupEnv("CELATOR_TEST_MAIN"); ok {
+		os.Args = append([]string{"celator"}, strings.Fields(line)...)
+		main()
+		os.Exit(0)
+	}
+	os.Exit(m.Run())
+}
+
+func run(t *testing.T, stdin string, args ...string) (code int, stdout, stderr string) {
+	cmd := exec.Command(os.Args[0])
+	cmd.Env = append(os.Environ(), "CELATOR_TEST_MAIN="+strings.Join(args, " "))
+	var out, errs strings.Builder
+	cmd.Stdin, cmd.Stdout, cmd.Stderr = strings.NewReader(stdin), &out, &errs
+	cmd.Run()
+	return cmd.ProcessState.ExitCode(), out.String(), errs.String()
+}
+
+// Exit codes, one clear line for errors, JSON, standard input, ranges, mattes;
+// nothing half-made stays.
+func TestCommandLine(t *testing.T) {
+	dir := t.TempDir()
+	clip := filepath.Join(dir, "clip.mp4")
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=size=1280x720:rate=25:duration=1", "-f", "lavfi", "-i", "sine=duration=1", "-pix_fmt", "yuv420p", clip).CombinedOutput(); err != nil {
+		t.Fatalf("%v %s", err, out)
+	}
+	b, err := os.ReadFile("../../docs/examples/plate.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	doc := strings.ReplaceAll(strings.ReplaceAll(strings.ReplaceAll(string(b), `"frames": 200`, `"frames": 25`), `"last": 199`, `"last": 24`), `"frame": 199`, `"frame": 24`)
+	doc = strings.ReplaceAll(doc, `"frame": 110`, `"frame": 10`)
+
+	if code, out, _ := run(t, "", "probe", clip, "--json"); code != 0 {
+		t.Error("probe failed")
+	} else {
+		var i media.Info
+		if err := json.Unmarshal([]byte(out), &i); err != nil || i.Frames != 25 || i.Width != 1280 {
+			t.Errorf("probe --json: %v %s", err, out)
+		}
+	}
+	out := filepath.Join(dir, "out.mkv")
+	if code, _, errs := run(t, doc, "render", "--clip", clip, "--document", "-", "--out", out, "--from", "5", "--to", "14", "--verify"); code != 0 || !strings.Contains(errs, "all 10 frames") {
+		t.Errorf("render: %d %s", code, errs)
+	}
+	matte := filepath.Join(dir, "matte.mkv")
+	if code, _, errs := run(t, doc, "render", "--clip", clip, "--document", "-", "--out", matte, "--matte"); code != 0 {
+		t.Errorf("matte: %s", errs)
+	} else if b, err := exec.Command("ffmpeg", "-v", "error", "-i", matte, "-f", "rawvideo", "-pix_fmt", "gray", "pipe:1").Output(); err != nil || len(b) != 25*1280*720 || b[12*1280*720] != 0 || b[5*1280+5] != 0 || strings.Count(string(b[:1280*720]), "\xff") < 2000 {
+		t.Errorf("the matte has %d bytes, %v", len(b), err)
+	}
+	for name, c := range map[string]struct {
+		code  int
+		stdin string
+		args  []string
+	}{
+		"no command":      {2, "", []string{}},
+		"unknown":         {2, "", []string{"conceal"}},
+		"no clip":         {2, doc, []string{"render", "--document", "-", "--out", out}},
+		"unknown flag":    {2, "", []string{"probe", "--speed", clip}},
+		"no such file":    {1, "", []string{"probe", filepath.Join(dir, "absent.mp4")}},
+		"no document":     {1, "", []string{"render", "--clip", clip, "--document", filepath.Join(dir, "absent.json"), "--out", out}},
+		"bad document":    {1, `{"version":1}`, []string{"render", "--clip", clip, "--document", "-", "--out", out}},
+		"other size":      {1, strings.Replace(doc, "1280", "1920", 1), []string{"render", "--clip", clip, "--document", "-", "--out", out}},
+		"unknown ending":  {2, doc, []string{"render", "--clip", clip, "--document", "-", "--out", filepath.Join(dir, "x.gif")}},
+		"unknown preset":  {2, doc, []string{"render", "--clip", clip, "--document", "-", "--out", out, "--preset", "best"}},
+		"outside frames":  {2, doc, []string{"render", "--clip", clip, "--document", "-", "--out", out, "--to", "25"}},
+		"over the source": {2, doc, []string{"render", "--clip", clip, "--document", "-", "--out", clip}},
+		"no folder":       {1, doc, []string{"render", "--clip", clip, "--document", "-", "--out", filepath.Join(dir, "no", "x.mkv")}},
+	} {
+		code, stdout, errs := run(t, c.stdin, c.args...)
+		if code != c.code || strings.Count(strings.TrimSpace(errs), "\n") != 0 || errs == "" || stdout != "" {
+			t.Errorf("%s: exit %d, want %d; %q %q", name, code, c.code, errs, stdout)
+		}
+	}
+	left, _ := filepath.Glob(filepath.Join(dir, ".*.part"))
+	if len(left) > 0 {
+		t.Errorf("half-made files stay: %v", left)
+	}
+}
