@@ -5,7 +5,7 @@ import type { Bench } from './bench.svelte';
 export interface Action {
   name: string;
   keys: string[]; // as shown: "Shift+ArrowLeft", "I"
-  run: (b: Bench) => unknown;
+  run?: (b: Bench) => unknown; // absent where only the key itself makes sense
   held?: (b: Bench, down: boolean) => void; // while the key is down
 }
 
@@ -26,8 +26,8 @@ export const actions: Action[] = [
   { name: 'Span begins here', keys: ['I'], run: (b) => b.setSpan('first') },
   { name: 'Span ends here', keys: ['O'], run: (b) => b.setSpan('last') },
   { name: 'Remove the key at this frame', keys: ['Delete'], run: (b) => b.removeKey() },
-  { name: 'Move the cover by 1 px', keys: ['Alt+ArrowLeft', 'Alt+ArrowRight', 'Alt+ArrowUp', 'Alt+ArrowDown'], run: () => {} },
-  { name: 'Move the cover by 10 px', keys: ['Alt+Shift+ArrowLeft', 'Alt+Shift+ArrowRight', 'Alt+Shift+ArrowUp', 'Alt+Shift+ArrowDown'], run: () => {} },
+  { name: 'Move the cover by 1 px', keys: ['Alt+ArrowLeft', 'Alt+ArrowRight', 'Alt+ArrowUp', 'Alt+ArrowDown'] },
+  { name: 'Move the cover by 10 px', keys: ['Alt+Shift+ArrowLeft', 'Alt+Shift+ArrowRight', 'Alt+Shift+ArrowUp', 'Alt+Shift+ArrowDown'] },
   { name: 'Draw a box', keys: ['B'], run: (b) => (b.tool = 'box') },
   { name: 'Draw an ellipse', keys: ['E'], run: (b) => (b.tool = 'ellipse') },
   { name: 'Put the tool down', keys: ['Escape'], run: (b) => ((b.tool = 'move'), (b.error = '')) },
@@ -39,8 +39,8 @@ export const actions: Action[] = [
   { name: 'Fit the picture', keys: ['F'], run: (b) => (b.zoom = 0) },
   { name: 'Zoom to 100 %', keys: ['1'], run: (b) => (b.zoom = 1) },
   { name: 'Zoom to 200 %', keys: ['2'], run: (b) => (b.zoom = 2) },
-  { name: 'Clean picture, while held', keys: ['C'], run: () => {}, held: (b, down) => (b.clean = down) },
-  { name: 'No overlays, while held', keys: ['X'], run: () => {}, held: (b, down) => (b.bare = down) },
+  { name: 'Clean picture, while held', keys: ['C'], held: (b, down) => (b.clean = down) },
+  { name: 'No overlays, while held', keys: ['X'], held: (b, down) => (b.bare = down) },
   { name: 'Undo', keys: ['Ctrl+Z'], run: (b) => b.undo() },
   { name: 'Redo', keys: ['Ctrl+Shift+Z'], run: (b) => b.redo() },
   { name: 'All actions and keys', keys: ['?'], run: () => document.dispatchEvent(new CustomEvent('all-actions')) },
@@ -85,7 +85,7 @@ export function press(b: Bench, e: KeyboardEvent): boolean {
   if (a.held) {
     if (!e.repeat) a.held(b, true);
   } else {
-    a.run(b);
+    a.run?.(b);
   }
   return true;
 }

@@ -26,10 +26,11 @@
       {#each found as a (a.name)}
         <li>
           <button
-            class="hover:bg-base-200 flex w-full items-center justify-between gap-3 px-2 py-1 text-left"
+            disabled={!a.run}
+            class="enabled:hover:bg-base-200 flex w-full items-center justify-between gap-3 px-2 py-1 text-left"
             onclick={() => {
               dialog?.close();
-              a.run(b);
+              a.run?.(b);
             }}
           >
             <span>{a.name}</span><span class="flex flex-wrap justify-end gap-1">{#each a.keys as k (k)}<kbd class="kbd kbd-sm">{words(k)}</kbd>{/each}</span>
