@@ -8,6 +8,7 @@ package main
 import (
 	"encoding/json"
 	"fmt"
+	"strconv"
 	"strings"
 	"syscall/js"
 
@@ -23,16 +24,39 @@ var (
 	clock        timecode.Timecode
 )
 
-// coverAt is a cover at a frame, as the bench draws it.
-type coverAt struct {
-	ID        string          `json:"id"`
-	Inside    bool            `json:"inside"` // of its span
-	Keyed     bool            `json:"keyed"`  // has a key at the frame
-	Path      string          `json:"path"`   // SVG path data of all outlines, picture coordinates
-	Placement cover.Placement `json:"placement"`
-	Centre    geom.Point      `json:"centre"`
-	Size      geom.Point      `json:"size"` // of the box around the outlines before turning
-	Keys      []int           `json:"keys"`
+// glance is a cover at a frame, as the bench draws it when it is not in hand.
+type glance struct {
+	ID     string `json:"id"`
+	Inside bool   `json:"inside"` // of its span
+	Path   string `json:"path"`   // SVG path data of all outlines, picture coordinates
+}
+
+// hand is the cover in hand at a frame, with everything that can be changed.
+type hand struct {
+	ID        string             `json:"id"`
+	Inside    bool               `json:"inside"`
+	Placement cover.Placement    `json:"placement"`
+	Centre    geom.Point         `json:"centre"`
+	Size      geom.Point         `json:"size"` // of the box around the outlines before turning
+	Outlines  []outline          `json:"outlines"`
+	Lanes     []cover.Lane       `json:"lanes"`
+	Keyed     []string           `json:"keyed"`  // the lanes with a key at the frame
+	Values    map[string]float64 `json:"values"` // by lane
+}
+
+type outline struct {
+	ID    string      `json:"id"`
+	Shape cover.Shape `json:"shape"`
+	Path  string      `json:"path"`
+	Knots geom.Path   `json:"knots"` // picture coordinates
+}
+
+// slat is what the louvre shows of a cover.
+type slat struct {
+	ID      string       `json:"id"`
+	Keys    []int        `json:"keys"`
+	Lanes   []cover.Lane `json:"lanes"`
+	Outside int          `json:"outside"` // keys outside the span
 }
 
 func main() {
@@ -69,50 +93,185 @@ func main() {
 		}
 		return label, err
 	})
+	export("keep", func([]js.Value) (any, error) { saved = draft; return nil, nil })
+	export("untouched", func(a []js.Value) (any, error) {
+		head, err := cover.Parse([]byte(a[0].String()))
+		if err != nil {
+			return false, err
+		}
+		var cmds []cover.Command
+		err = json.Unmarshal([]byte(a[1].String()), &cmds)
+		return err == nil && cover.Untouched(saved, head, cmds), err
+	})
 	export("document", func([]js.Value) (any, error) { return draft, nil })
+	export("cover", func(a []js.Value) (any, error) { return find(a[0]) })
 	export("at", func(a []js.Value) (any, error) { return at(draft, a[0].Int()), nil })
+	export("hand", func(a []js.Value) (any, error) {
+		c, err := find(a[0])
+		if err != nil {
+			return nil, err
+		}
+		return inHand(c, a[1].Int()), nil
+	})
+	export("slats", func([]js.Value) (any, error) {
+		out := []slat{}
+		for i := range draft.Covers {
+			c := &draft.Covers[i]
+			out = append(out, slat{c.ID, notNil(c.KeyFrames()), notNil(c.Lanes()), c.Outside()})
+		}
+		return out, nil
+	})
+	// The centre of the cover at every frame of its span.
+	export("course", func(a []js.Value) (any, error) {
+		c, err := find(a[0])
+		if err != nil {
+			return nil, err
+		}
+		out := []geom.Point{}
+		for f := c.Span.First; f <= c.Span.Last; f++ {
+			out = append(out, c.Centre(f))
+		}
+		return out, nil
+	})
+	export("copy", func(a []js.Value) (any, error) {
+		c, err := find(a[0])
+		if err != nil {
+			return nil, err
+		}
+		var frames []int
+		err = json.Unmarshal([]byte(a[1].String()), &frames)
+		return notNil(c.Copy(frames)), err
+	})
+	export("nearest", func(a []js.Value) (any, error) {
+		c, err := find(a[0])
+		if err != nil {
+			return nil, err
+		}
+		q := geom.Pt(a[2].Float(), a[3].Float())
+		best := map[string]any{"distance": 1e9}
+		for i, p := range c.Paths(a[1].Int()) {
+			if s, t, d := p.Nearest(q); d < best["distance"].(float64) {
+				best = map[string]any{"id": c.Outlines[i].ID, "segment": s, "at": t, "distance": d}
+			}
+		}
+		return best, nil
+	})
+	export("digest", func(a []js.Value) (any, error) {
+		c, err := find(a[0])
+		if err != nil {
+			return nil, err
+		}
+		return digest(c, a[1].Int()), nil
+	})
+	// Of what was looked at, the frames that have not changed since.
+	export("looked", func(a []js.Value) (any, error) {
+		var looks map[string]map[string]string // cover, frame, digest
+		if err := json.Unmarshal([]byte(a[0].String()), &looks); err != nil {
+			return nil, err
+		}
+		out := map[string][]int{}
+		for i := range draft.Covers {
+			c := &draft.Covers[i]
+			out[c.ID] = []int{}
+			for f := c.Span.First; f <= c.Span.Last; f++ {
+				if d, ok := looks[c.ID][strconv.Itoa(f)]; ok && d == digest(c, f) {
+					out[c.ID] = append(out[c.ID], f)
+				}
+			}
+		}
+		return out, nil
+	})
 	export("clock", func(a []js.Value) (any, error) {
 		t, err := timecode.New(timecode.Rate{Num: int64(a[0].Int()), Den: int64(a[1].Int())}, a[2].String())
 		clock = t
 		return nil, err
 	})
 	export("timecode", func(a []js.Value) (any, error) { return clock.Format(int64(a[0].Int())), nil })
-	export("frameOf", func(a []js.Value) (any, error) { return clock.Parse(a[0].String()) })
+	export("frameOf", func(a []js.Value) (any, error) { return clock.ParseFrom(a[0].String(), int64(a[1].Int())) })
 	export("treatment", func(a []js.Value) (any, error) {
 		return cover.NewTreatment(a[0].String(), cover.Kind(a[1].String())), nil
 	})
 	export("outline", func(a []js.Value) (any, error) {
-		r := geom.Rect{Min: geom.Pt(a[2].Float(), a[3].Float()), Max: geom.Pt(a[4].Float(), a[5].Float())}
-		if cover.Shape(a[1].String()) == cover.ShapeEllipse {
-			return cover.Outline{ID: a[0].String(), Shape: cover.ShapeEllipse, Keys: []cover.PathKey{{Knots: geom.Ellipse(r)}}}, nil
+		r := geom.Rect{Min: geom.Pt(a[3].Float(), a[4].Float()), Max: geom.Pt(a[5].Float(), a[6].Float())}
+		o := cover.Outline{ID: a[0].String(), Shape: cover.Shape(a[1].String())}
+		k := cover.PathKey{Frame: a[2].Int(), Knots: geom.Box(r)}
+		if o.Shape == cover.ShapeEllipse {
+			k.Knots = geom.Ellipse(r)
 		}
-		return cover.Outline{ID: a[0].String(), Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(r)}}}, nil
+		o.Keys = []cover.PathKey{k}
+		return o, nil
+	})
+	export("path", func(a []js.Value) (any, error) {
+		var p geom.Path
+		if err := json.Unmarshal([]byte(a[0].String()), &p); err != nil {
+			return nil, err
+		}
+		b := p.Bounds()
+		return map[string]any{"path": svg(p), "min": b.Min, "max": b.Max}, nil
 	})
 	js.Global().Set("celatorCore", api)
 	select {}
 }
 
-func at(d *cover.Document, f int) []coverAt {
-	out := []coverAt{}
+func find(id js.Value) (*cover.Cover, error) {
+	if c := draft.Find(id.String()); c != nil {
+		return c, nil
+	}
+	return nil, cover.ErrNoCover
+}
+
+func notNil[T any](s []T) []T {
+	if s == nil {
+		return []T{}
+	}
+	return s
+}
+
+func digest(c *cover.Cover, f int) string {
+	l, ok := c.At(f)
+	if !ok {
+		return "bare"
+	}
+	return l.Digest()
+}
+
+func at(d *cover.Document, f int) []glance {
+	out := []glance{}
 	for i := range d.Covers {
 		c := &d.Covers[i]
-		p, rest := c.Motion.At(f), c.RestBounds(f)
-		v := coverAt{ID: c.ID, Inside: c.Span.Holds(f), Placement: p, Keys: c.KeyFrames(),
-			Centre: c.Motion.Map(f).Apply(rest.Centre()),
-			Size:   geom.Pt((rest.Max.X-rest.Min.X)*p.Size.X, (rest.Max.Y-rest.Min.Y)*p.Size.Y)}
-		for _, k := range v.Keys {
-			v.Keyed = v.Keyed || k == f
-		}
-		for _, path := range c.Paths(f) {
-			v.Path += svg(path)
+		v := glance{ID: c.ID, Inside: c.Span.Holds(f)}
+		if v.Inside {
+			for _, path := range c.Paths(f) {
+				v.Path += svg(path)
+			}
 		}
 		out = append(out, v)
 	}
 	return out
 }
 
+func inHand(c *cover.Cover, f int) hand {
+	p, rest := c.Motion.At(f), c.RestBounds(f)
+	v := hand{ID: c.ID, Inside: c.Span.Holds(f), Placement: p, Lanes: notNil(c.Lanes()), Keyed: []string{}, Values: c.Values(f),
+		Centre: c.Centre(f), Size: geom.Pt((rest.Max.X-rest.Min.X)*p.Size.X, (rest.Max.Y-rest.Min.Y)*p.Size.Y)}
+	for _, l := range v.Lanes {
+		for _, k := range l.Frames {
+			if k == f {
+				v.Keyed = append(v.Keyed, l.Name)
+			}
+		}
+	}
+	for i, path := range c.Paths(f) {
+		v.Outlines = append(v.Outlines, outline{c.Outlines[i].ID, c.Outlines[i].Shape, svg(path), path})
+	}
+	return v
+}
+
 // svg writes a path as SVG path data.
 func svg(p geom.Path) string {
+	if len(p) == 0 {
+		return ""
+	}
 	var b strings.Builder
 	fmt.Fprintf(&b, "M%.2f %.2f", p[0].P.X, p[0].P.Y)
 	for i, k := range p {

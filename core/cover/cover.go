@@ -4,8 +4,11 @@
 package cover
 
 import (
+	"encoding/binary"
+	"hash/fnv"
 	"math"
 	"sort"
+	"strconv"
 
 	"celator/core/geom"
 )
@@ -28,7 +31,10 @@ type Cover struct {
 	ID         string      `json:"id"`
 	Item       string      `json:"item,omitempty"` // the clearance list's entry
 	Name       string      `json:"name"`
-	Off        bool        `json:"off,omitempty"` // kept, but hides nothing
+	Off        bool        `json:"off,omitempty"`      // kept, but hides nothing
+	Inverted   bool        `json:"inverted,omitempty"` // hides everything but its outlines
+	Locked     bool        `json:"locked,omitempty"`   // refuses every edit until it is unlocked
+	Unseen     bool        `json:"unseen,omitempty"`   // its outline is not drawn on the bench; it still hides its item
 	Span       Span        `json:"span"`
 	Outlines   []Outline   `json:"outlines"`
 	Motion     Motion      `json:"motion"`
@@ -52,6 +58,7 @@ type Shape string
 const (
 	ShapeBox     Shape = "box"
 	ShapeEllipse Shape = "ellipse"
+	ShapeCorners Shape = "corners" // four free corners: a flat thing in perspective
 	ShapePath    Shape = "path"
 )
 
@@ -174,6 +181,7 @@ func (o Outline) At(f int) geom.Path {
 type Live struct {
 	Cover      string          `json:"cover"`
 	Paths      []geom.Path     `json:"paths"` // in picture coordinates
+	Inverted   bool            `json:"inverted,omitempty"`
 	Grow       float64         `json:"grow"`
 	Soften     geom.Point      `json:"soften"`
 	Treatments []LiveTreatment `json:"treatments"`
@@ -204,7 +212,7 @@ func (c *Cover) At(f int) (l Live, ok bool) {
 	if c.Off || !c.Span.Holds(f) {
 		return Live{}, false
 	}
-	l = Live{Cover: c.ID, Paths: c.Paths(f), Grow: c.Grow.At(f), Soften: c.Soften.At(f)}
+	l = Live{Cover: c.ID, Paths: c.Paths(f), Inverted: c.Inverted, Grow: c.Grow.At(f), Soften: c.Soften.At(f)}
 	for _, t := range c.Treatments {
 		if t.Off || t.Strength.At(f) <= 0 {
 			continue
@@ -237,6 +245,12 @@ func (c *Cover) RestBounds(f int) geom.Rect {
 	return r
 }
 
+// Centre returns the middle of the box around the outlines as drawn, placed at
+// frame f: the point that a placement is shown and dragged by.
+func (c *Cover) Centre(f int) geom.Point {
+	return c.Motion.Map(f).Apply(c.RestBounds(f).Centre())
+}
+
 // Find returns the cover with that id, or nil.
 func (d *Document) Find(id string) *Cover {
 	for i := range d.Covers {
@@ -247,4 +261,30 @@ func (d *Document) Find(id string) *Cover {
 	return nil
 }
 
-func finite(v float64) bool { return !math.IsNaN(v) && !math.IsInf(v, 0) }
+// Digest names everything that decides a live cover's pixels at a frame. It is
+// compared only with digests made by the same program on the same platform.
+func (l Live) Digest() string {
+	h := fnv.New64a()
+	b := make([]byte, 8)
+	put := func(vs ...float64) {
+		for _, v := range vs {
+			binary.LittleEndian.PutUint64(b, math.Float64bits(v))
+			h.Write(b)
+		}
+	}
+	put(float64(len(l.Paths)), l.Grow, l.Soften.X, l.Soften.Y)
+	for _, p := range l.Paths {
+		put(float64(len(p)))
+		for _, k := range p {
+			put(k.P.X, k.P.Y, k.In.X, k.In.Y, k.Out.X, k.Out.Y)
+		}
+	}
+	for _, t := range l.Treatments {
+		h.Write([]byte(t.Kind + Kind(t.Colour)))
+		put(t.Strength, t.Sigma.X, t.Sigma.Y, t.Cell.X, t.Cell.Y)
+	}
+	if l.Inverted {
+		h.Write([]byte("inverted"))
+	}
+	return strconv.FormatUint(h.Sum64(), 36)
+}

@@ -8,7 +8,6 @@ import (
 	"io"
 	"math"
 	"regexp"
-	"sort"
 
 	"celator/core/frame"
 )
@@ -72,7 +71,10 @@ var identifier = regexp.MustCompile(`^[A-Za-z0-9._-]{1,64}$`)
 
 // Validate returns an error, with the place in the document, unless every
 // value is in its range and the document can be evaluated at every frame.
-func (d *Document) Validate() error {
+func (d *Document) Validate() error { return d.validate(func(string) bool { return true }) }
+
+// validate checks the document and those covers whose content may be wrong.
+func (d *Document) validate(doubted func(id string) bool) error {
 	if d.Version != Version {
 		return fmt.Errorf("document: version %d, this program reads version %d", d.Version, Version)
 	}
@@ -92,6 +94,9 @@ func (d *Document) Validate() error {
 			return fmt.Errorf("document: covers[%d].id %q is missing, not plain or used twice", i, c.ID)
 		}
 		seen[c.ID] = true
+		if !doubted(c.ID) {
+			continue
+		}
 		if err := c.validate(d.Frames); err != nil {
 			return fmt.Errorf("document: covers[%d] (%s): %w", i, c.Name, err)
 		}
@@ -109,10 +114,15 @@ func (c *Cover) validate(frames int) error {
 	if len(c.Outlines) == 0 || len(c.Outlines) > 100 {
 		return errors.New("a cover has 1 to 100 outlines")
 	}
+	ids := map[string]bool{}
 	for i, o := range c.Outlines {
 		if err := o.validate(frames); err != nil {
 			return fmt.Errorf("outlines[%d]: %w", i, err)
 		}
+		if ids[o.ID] {
+			return fmt.Errorf("outlines[%d].id %q is used twice", i, o.ID)
+		}
+		ids[o.ID] = true
 	}
 	if err := c.Motion.validate(frames); err != nil {
 		return fmt.Errorf("motion: %w", err)
@@ -147,9 +157,10 @@ func (c *Cover) validate(frames int) error {
 		if t.Kind != Blur && !t.Sigma.IsZero() || t.Kind != Mosaic && !t.Cell.IsZero() || t.Kind != Fill && t.Colour != "" {
 			err = errors.Join(err, fmt.Errorf("a %s has settings of another kind", t.Kind))
 		}
-		if err == nil && !identifier.MatchString(t.ID) {
-			err = fmt.Errorf("id %q is missing or not plain", t.ID)
+		if err == nil && (!identifier.MatchString(t.ID) || ids["treatment/"+t.ID]) {
+			err = fmt.Errorf("id %q is missing, not plain or used twice", t.ID)
 		}
+		ids["treatment/"+t.ID] = true
 		if err != nil {
 			return fmt.Errorf("treatments[%d]: %w", i, err)
 		}
@@ -161,7 +172,7 @@ func (o Outline) validate(frames int) error {
 	if !identifier.MatchString(o.ID) {
 		return fmt.Errorf("id %q is missing or not plain", o.ID)
 	}
-	if o.Shape != ShapeBox && o.Shape != ShapeEllipse && o.Shape != ShapePath {
+	if o.Shape != ShapeBox && o.Shape != ShapeEllipse && o.Shape != ShapeCorners && o.Shape != ShapePath {
 		return fmt.Errorf("shape %q is not known", o.Shape)
 	}
 	if len(o.Keys) == 0 {
@@ -169,7 +180,7 @@ func (o Outline) validate(frames int) error {
 	}
 	n := len(o.Keys[0].Knots)
 	if n < 3 || n > maxKnots || o.Shape != ShapePath && n != 4 {
-		return fmt.Errorf("%d knots; a path has 3 to %d, a box and an ellipse 4", n, maxKnots)
+		return fmt.Errorf("%d knots; a path has 3 to %d, every other shape 4", n, maxKnots)
 	}
 	for i, k := range o.Keys {
 		if len(k.Knots) != n {
@@ -243,26 +254,4 @@ func checkKeys(n, frames int, key func(int) (int, Ease)) error {
 		}
 	}
 	return nil
-}
-
-// KeyFrames returns, sorted, the frames at which the cover has a key of any
-// kind. An outline that does not reshape has none.
-func (c *Cover) KeyFrames() []int {
-	set := map[int]bool{}
-	for _, k := range c.Motion.Keys {
-		set[k.Frame] = true
-	}
-	for _, o := range c.Outlines {
-		if len(o.Keys) > 1 {
-			for _, k := range o.Keys {
-				set[k.Frame] = true
-			}
-		}
-	}
-	frames := make([]int, 0, len(set))
-	for f := range set {
-		frames = append(frames, f)
-	}
-	sort.Ints(frames)
-	return frames
 }

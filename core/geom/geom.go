@@ -33,7 +33,10 @@ func (p Point) Finite() bool { return finite(p.X) && finite(p.Y) }
 func finite(v float64) bool { return !math.IsNaN(v) && !math.IsInf(v, 0) }
 
 // Rect is an axis-parallel rectangle; Max is exclusive in the continuous sense.
-type Rect struct{ Min, Max Point }
+type Rect struct {
+	Min Point `json:"min"`
+	Max Point `json:"max"`
+}
 
 // Empty reports whether the rectangle has no area.
 func (r Rect) Empty() bool { return !(r.Max.X > r.Min.X && r.Max.Y > r.Min.Y) }

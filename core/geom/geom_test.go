@@ -104,3 +104,59 @@ func TestPathMapIsAffine(t *testing.T) {
 		t.Errorf("ellipse's area %g; clockwise on screen is positive", got)
 	}
 }
+
+// A split path runs where the path did, and splitting commutes with
+// interpolation; what Split put in, Without takes out; a smooth knot's handles
+// are one line.
+func TestKnots(t *testing.T) {
+	rng := rand.New(rand.NewSource(3))
+	random := func(n int) Path {
+		var p Path
+		for range n {
+			k := Knot{P: Pt(rng.Float64()*400, rng.Float64()*300)}
+			if rng.Intn(3) > 0 {
+				k.In, k.Out = Pt(rng.NormFloat64()*40, rng.NormFloat64()*40), Pt(rng.NormFloat64()*40, rng.NormFloat64()*40)
+			}
+			p = append(p, k)
+		}
+		return p
+	}
+	near := func(a, b Point) bool { return a.Sub(b).Len() < 1e-9*(1+a.Len()) }
+	for range 400 {
+		n := 3 + rng.Intn(5)
+		p, q, i, at, w := random(n), random(n), rng.Intn(n), .05+.9*rng.Float64(), rng.Float64()
+		s := p.Split(i, at)
+		for _, u := range []float64{0, .2, .5, .9, 1} {
+			if !near(s.At(i, u), p.At(i, at*u)) || !near(s.At((i+1)%(n+1), u), p.At(i, at+(1-at)*u)) {
+				t.Fatal("splitting moved the curve")
+			}
+		}
+		seg, u, d := p.Nearest(p.At(i, at))
+		if d > 1e-4 || p.At(seg, u).Sub(p.At(i, at)).Len() > 1e-4 {
+			t.Fatalf("the nearest place to a point of the path is %g away", d)
+		}
+		if p[i].Out != (Point{}) && q[i].Out != (Point{}) {
+			mid := func(a, b Path) Path {
+				m := make(Path, len(a))
+				for j := range a {
+					m[j] = a[j].Lerp(b[j], w)
+				}
+				return m
+			}
+			x, y := mid(p, q).Split(i, at), mid(p.Split(i, at), q.Split(i, at))
+			for j := range x {
+				if !near(x[j].P, y[j].P) || !near(x[j].In, y[j].In) || !near(x[j].Out, y[j].Out) {
+					t.Fatal("splitting and interpolating do not commute")
+				}
+			}
+		}
+		for j, k := range s.Without(i + 1) {
+			if !near(k.P, p[j].P) || k.In.Sub(p[j].In).Len() > 1e-6 || k.Out.Sub(p[j].Out).Len() > 1e-6 {
+				t.Fatalf("knot %d: %+v, was %+v", j, k, p[j])
+			}
+		}
+		if k := p.Smooth(i); math.Abs(k.In.Cross(k.Out)) > 1e-9 || k.P != p[i].P {
+			t.Fatal("a smooth knot has a corner")
+		}
+	}
+}

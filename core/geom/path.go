@@ -82,3 +82,110 @@ func (p Path) Flatten(tol float64) []Point {
 
 // Bounds returns the rectangle around the flattened path.
 func (p Path) Bounds() Rect { return Bounds(p.Flatten(.1)) }
+
+// straight reports whether the segment from k to l has no handles.
+func straight(k, l Knot) bool { return k.Out == (Point{}) && l.In == (Point{}) }
+
+// At returns the point at t (0..1) of the segment that begins at knot i.
+func (p Path) At(i int, t float64) Point {
+	k, l := p[i], p[(i+1)%len(p)]
+	if straight(k, l) {
+		return k.P.Lerp(l.P, t)
+	}
+	a, b, c, d := k.P, k.P.Add(k.Out), l.P.Add(l.In), l.P
+	ab, bc, cd := a.Lerp(b, t), b.Lerp(c, t), c.Lerp(d, t)
+	return ab.Lerp(bc, t).Lerp(bc.Lerp(cd, t), t)
+}
+
+// Split returns the path with one more knot, at t (0 < t < 1) of the segment
+// that begins at knot i; the curve stays where it is (de Casteljau). For a fixed
+// t the new knots are linear in the old ones, so paths interpolated after
+// splitting equal those split after interpolating.
+func (p Path) Split(i int, t float64) Path {
+	j := (i + 1) % len(p)
+	k, l := p[i], p[j]
+	var m Knot
+	if straight(k, l) {
+		m.P = k.P.Lerp(l.P, t)
+	} else {
+		a, b, c, d := k.P, k.P.Add(k.Out), l.P.Add(l.In), l.P
+		ab, bc, cd := a.Lerp(b, t), b.Lerp(c, t), c.Lerp(d, t)
+		abc, bcd := ab.Lerp(bc, t), bc.Lerp(cd, t)
+		m.P = abc.Lerp(bcd, t)
+		k.Out, m.In, m.Out, l.In = ab.Sub(a), abc.Sub(m.P), bcd.Sub(m.P), cd.Sub(d)
+	}
+	out := make(Path, 0, len(p)+1)
+	out = append(append(append(out, p[:i+1]...), m), p[i+1:]...)
+	out[i] = k
+	if j == 0 {
+		out[0] = l
+	} else {
+		out[i+2] = l
+	}
+	return out
+}
+
+// Without returns the path without knot i. The handles of its neighbours are
+// lengthened so that a knot put in by Split leaves no trace; no other segment
+// changes.
+func (p Path) Without(i int) Path {
+	n := len(p)
+	out := make(Path, 0, n-1)
+	out = append(append(out, p[:i]...), p[i+1:]...)
+	if n < 3 {
+		return out
+	}
+	prev, k, next := p[(i+n-1)%n], p[i], p[(i+1)%n]
+	in, away := k.In.Len(), k.Out.Len()
+	if straight(prev, k) && straight(k, next) || in+away == 0 {
+		return out
+	}
+	t := in / (in + away)
+	if t > 0 && t < 1 {
+		prev.Out, next.In = prev.Out.Mul(1/t), next.In.Mul(1/(1-t))
+	}
+	out[(i+n-2)%(n-1)] = prev
+	out[i%(n-1)] = next
+	return out
+}
+
+// Smooth returns knot i with handles along the line between its neighbours, a
+// third of the way to each (the tangents of a Catmull-Rom spline; Catmull and
+// Rom, "A class of local interpolating splines", 1974).
+func (p Path) Smooth(i int) Knot {
+	n := len(p)
+	prev, k, next := p[(i+n-1)%n], p[i], p[(i+1)%n]
+	d := next.P.Sub(prev.P).Mul(1. / 6)
+	return Knot{P: k.P, In: d.Mul(-1), Out: d}
+}
+
+// Nearest returns the place of the path nearest to q: the segment's first knot,
+// how far along it (0..1), and the distance in pixels.
+func (p Path) Nearest(q Point) (segment int, t, distance float64) {
+	distance = math.Inf(1)
+	at := func(i int, u float64) float64 { return p.At(i, u).Sub(q).Len() }
+	const steps = 24
+	for i := range p {
+		for s := range steps {
+			lo, hi := float64(s)/steps, float64(s+1)/steps
+			// Between two samples the distance has one least value (nearly always);
+			// golden-section search finds it.
+			const g = 0.6180339887498949
+			if at(i, (lo+hi)/2) > distance+p.At(i, lo).Sub(p.At(i, hi)).Len() {
+				continue
+			}
+			for range 28 {
+				a, b := hi-g*(hi-lo), lo+g*(hi-lo)
+				if at(i, a) < at(i, b) {
+					hi = b
+				} else {
+					lo = a
+				}
+			}
+			if d := at(i, (lo+hi)/2); d < distance {
+				segment, t, distance = i, (lo+hi)/2, d
+			}
+		}
+	}
+	return segment, t, distance
+}

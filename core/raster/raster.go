@@ -25,6 +25,9 @@ const least = 1. / 2048
 // that chroma samples are whole, or at the picture's edge; it is empty when the
 // cover lies wholly outside.
 func Bounds(l cover.Live, width, height int) image.Rectangle {
+	if l.Inverted {
+		return image.Rect(0, 0, width, height)
+	}
 	var b geom.Rect
 	for _, p := range l.Paths {
 		b = b.Union(p.Bounds())
@@ -37,8 +40,9 @@ func Bounds(l cover.Live, width, height int) image.Rectangle {
 	return pixels(b).Intersect(image.Rect(0, 0, width, height))
 }
 
-// Matte returns the matte of a live cover on its Bounds. Softening goes
-// outward: inside the grown outline the matte is 1.
+// Matte returns the matte of a live cover on its Bounds. Growing and softening
+// go from what is hidden towards what is shown: inside the grown outline, or of
+// an inverted cover outside its outlines, the matte is 1.
 func Matte(l cover.Live, width, height int) frame.Plane {
 	r := Bounds(l, width, height)
 	if r.Empty() {
@@ -48,32 +52,96 @@ func Matte(l cover.Live, width, height int) frame.Plane {
 	for i, p := range l.Paths {
 		polys[i] = p.Flatten(tolerance)
 	}
-	// The kernel reaches beyond the picture's edge, so the coverage must too.
-	half := geom.Pt(l.Soften.X/2, l.Soften.Y/2)
-	soft := half.X > 0 || half.Y > 0
-	work := image.Rect(r.Min.X-int(math.Ceil(half.X)), r.Min.Y-int(math.Ceil(half.Y)),
-		r.Max.X+int(math.Ceil(half.X)), r.Max.Y+int(math.Ceil(half.Y)))
 	matte := frame.NewPlane(r)
-	for _, poly := range polys {
-		inner := coverage(offset(poly, l.Grow, geom.Point{}), r)
-		if soft {
-			outer := coverage(offset(poly, l.Grow, half), work)
-			smooth(&outer, half)
-			for y := r.Min.Y; y < r.Max.Y; y++ {
-				in, out := inner.Row(y), outer.Row(y)[r.Min.X-work.Min.X:]
-				for x := range in {
-					if out[x] > least {
-						in[x] = max(in[x], out[x])
-					}
-				}
-			}
+	if l.Inverted {
+		for i := range matte.Pix {
+			matte.Pix[i] = 1
 		}
-		// Outlines add, so that two that share an edge leave no seam.
-		for i, v := range inner.Pix {
-			matte.Pix[i] = min(matte.Pix[i]+v, 1)
+	}
+	for _, poly := range polys {
+		if !l.Inverted {
+			// Outlines add, so that two that share an edge leave no seam.
+			for i, v := range softened(r, l, func(half geom.Point, r image.Rectangle) frame.Plane {
+				return coverage(offset(poly, l.Grow, half), r)
+			}).Pix {
+				matte.Pix[i] = min(matte.Pix[i]+v, 1)
+			}
+			continue
+		}
+		hole := pixels(geom.Bounds(poly).Grow(2, 2)).Intersect(r)
+		if hole.Empty() {
+			continue
+		}
+		part := softened(hole, l, func(half geom.Point, r image.Rectangle) frame.Plane {
+			return complement(poly, l.Grow, half, r)
+		})
+		for y := hole.Min.Y; y < hole.Max.Y; y++ {
+			all := matte.Row(y)[hole.Min.X-r.Min.X:]
+			for x, v := range part.Row(y) {
+				all[x] = min(all[x], v)
+			}
 		}
 	}
 	return matte
+}
+
+// softened returns a shape's coverage of r with the cover's softness going
+// outward. shape returns the coverage of a rectangle by the shape enlarged by an
+// ellipse of radii half.
+func softened(r image.Rectangle, l cover.Live, shape func(half geom.Point, r image.Rectangle) frame.Plane) frame.Plane {
+	inner := shape(geom.Point{}, r)
+	half := geom.Pt(l.Soften.X/2, l.Soften.Y/2)
+	if half.X <= 0 && half.Y <= 0 {
+		return inner
+	}
+	// The kernel reaches beyond the picture's edge, so the coverage must too.
+	work := image.Rect(r.Min.X-int(math.Ceil(half.X)), r.Min.Y-int(math.Ceil(half.Y)),
+		r.Max.X+int(math.Ceil(half.X)), r.Max.Y+int(math.Ceil(half.Y)))
+	outer := shape(half, work)
+	smooth(&outer, half)
+	for y := r.Min.Y; y < r.Max.Y; y++ {
+		in, out := inner.Row(y), outer.Row(y)[r.Min.X-work.Min.X:]
+		for x := range in {
+			if out[x] > least {
+				in[x] = max(in[x], out[x])
+			}
+		}
+	}
+	return inner
+}
+
+// complement returns the coverage of r by everything outside the polygon,
+// enlarged into it by a disc of radius grow and an ellipse of radii half: what
+// lies outside, and a band along each edge.
+func complement(poly []geom.Point, grow float64, half geom.Point, r image.Rectangle) frame.Plane {
+	poly = distinct(poly)
+	out := coverage([][]geom.Point{poly}, r)
+	for i, v := range out.Pix {
+		out.Pix[i] = 1 - v
+	}
+	if grow == 0 && half == (geom.Point{}) {
+		return out
+	}
+	var bands [][]geom.Point
+	for i, p := range poly {
+		bands = append(bands, sweep([]geom.Point{p, poly[(i+1)%len(poly)]}, enlarge(grow, half)))
+	}
+	for i, v := range coverage(bands, r).Pix {
+		out.Pix[i] = max(out.Pix[i], v)
+	}
+	return out
+}
+
+// enlarge returns how far the boundary moves along its outward unit normal n
+// when a shape is enlarged by a disc of radius grow and an ellipse of radii half.
+func enlarge(grow float64, half geom.Point) func(n geom.Point) geom.Point {
+	return func(n geom.Point) geom.Point {
+		d := n.Mul(grow)
+		if l := math.Hypot(half.X*n.X, half.Y*n.Y); l > 0 {
+			d = d.Add(geom.Pt(half.X*half.X*n.X/l, half.Y*half.Y*n.Y/l))
+		}
+		return d
+	}
 }
 
 // pixels returns the pixels that a continuous rectangle touches, on even
@@ -157,13 +225,7 @@ func offset(poly []geom.Point, grow float64, half geom.Point) [][]geom.Point {
 	if len(poly) < 3 || grow == 0 && half == (geom.Point{}) {
 		return [][]geom.Point{poly}
 	}
-	move := func(n geom.Point) geom.Point {
-		d := n.Mul(grow)
-		if l := math.Hypot(half.X*n.X, half.Y*n.Y); l > 0 {
-			d = d.Add(geom.Pt(half.X*half.X*n.X/l, half.Y*half.Y*n.Y/l))
-		}
-		return d
-	}
+	move := enlarge(grow, half)
 	if crosses(poly) {
 		polys := [][]geom.Point{poly}
 		for i, p := range poly {

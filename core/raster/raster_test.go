@@ -105,6 +105,51 @@ func TestGrowAndSoftenAgainstDistance(t *testing.T) {
 	}
 }
 
+// An inverted cover hides all that its outline leaves out, up to the grown edge;
+// inside it shows what lies deeper than the softness.
+func TestInvertedAgainstDistance(t *testing.T) {
+	rng := rand.New(rand.NewSource(3))
+	for range 40 {
+		p := star(rng, 3+rng.Intn(9))
+		l := live(p)
+		l.Inverted = true
+		l.Grow = rng.Float64() * 8
+		soft := rng.Float64() * 10
+		l.Soften = geom.Pt(soft, soft)
+		m := Matte(l, 200, 190) // the outline may reach beyond the edge
+		poly := p.Flatten(.05)
+		for range 600 {
+			x, y := rng.Intn(200), rng.Intn(190)
+			q := geom.Pt(float64(x)+.5, float64(y)+.5)
+			depth := math.Inf(1) // inside, to the outline
+			if distance(poly, q) > 0 {
+				depth = 0
+			} else {
+				for i, a := range poly {
+					ab := poly[(i+1)%len(poly)].Sub(a)
+					u := min(max(q.Sub(a).Dot(ab)/ab.Dot(ab), 0), 1)
+					depth = min(depth, q.Sub(a.Add(ab.Mul(u))).Len())
+				}
+			}
+			switch v := at(m, x, y); {
+			case depth < l.Grow-.8 && v < .999 || depth == 0 && distance(poly, q) > .8 && v < .999:
+				t.Fatalf("bare at %d,%d, %.2f px inside, grow %.2f: %g", x, y, depth, l.Grow, v)
+			case depth > l.Grow+soft+2.5 && v > .002 || depth > l.Grow+1.5*soft+4 && v > 0:
+				t.Fatalf("hidden at %d,%d, %.2f px inside, grow %.2f soften %.2f: %g", x, y, depth, l.Grow, soft, v)
+			}
+		}
+	}
+	// Two outlines: what either leaves in is shown.
+	l := cover.Live{Inverted: true, Paths: []geom.Path{
+		geom.Box(geom.Rect{Min: geom.Pt(10, 10), Max: geom.Pt(30, 30)}), geom.Box(geom.Rect{Min: geom.Pt(20, 20), Max: geom.Pt(50, 50)})}}
+	m := Matte(l, 64, 64)
+	for _, q := range [][3]int{{15, 15, 0}, {25, 25, 0}, {45, 45, 0}, {45, 15, 1}, {60, 60, 1}, {0, 0, 1}} {
+		if at(m, q[0], q[1]) != float32(q[2]) {
+			t.Errorf("at %d,%d: %g", q[0], q[1], at(m, q[0], q[1]))
+		}
+	}
+}
+
 // distance is 0 inside the polygon.
 func distance(poly []geom.Point, p geom.Point) float64 {
 	best, inside := math.Inf(1), false

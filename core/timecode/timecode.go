@@ -128,3 +128,32 @@ func (t Timecode) Parse(s string) (int64, error) {
 	}
 	return f - t.Offset, nil
 }
+
+// ParseFrom returns the frame that a person means who types s while frame now is
+// shown: "112" or "f 112" is a frame number, "+10" and "-10" are frames from
+// here, and of a timecode the groups left out at its front are those of now
+// ("14:07" stays in the hour and minute, ":07" in the second; "14:" is its first
+// frame).
+func (t Timecode) ParseFrom(s string, now int64) (int64, error) {
+	s = strings.TrimSpace(s)
+	number := strings.TrimSpace(strings.TrimLeft(s, "fF"))
+	if strings.HasPrefix(s, "+") || strings.HasPrefix(s, "-") {
+		number = s
+	}
+	if f, err := strconv.ParseInt(number, 10, 32); err == nil {
+		if number == s && (s[0] == '+' || s[0] == '-') {
+			f += now
+		}
+		return f, nil
+	}
+	const marks = ":;,."
+	groups := strings.FieldsFunc(s, func(r rune) bool { return strings.ContainsRune(marks, r) })
+	if s != "" && strings.ContainsRune(marks, rune(s[len(s)-1])) {
+		groups = append(groups, "0")
+	}
+	if len(groups) == 0 || len(groups) > 4 {
+		return 0, ErrSyntax
+	}
+	shown := strings.FieldsFunc(t.Format(now), func(r rune) bool { return strings.ContainsRune(marks, r) })
+	return t.Parse(strings.Join(append(shown[:4-len(groups)], groups...), ":"))
+}

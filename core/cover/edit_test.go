@@ -1,0 +1,321 @@
+package cover
+
+import (
+	"bytes"
+	"encoding/json"
+	"math"
+	"math/rand"
+	"reflect"
+	"slices"
+	"strings"
+	"testing"
+
+	"celator/core/geom"
+)
+
+// anyCommand returns a command of any kind, right or wrong, for a document.
+func anyCommand(rng *rand.Rand, d *Document) Command {
+	id := string(rune('a' + rng.Intn(4)))
+	f := func() int { return rng.Intn(d.Frames+4) - 2 }
+	var c Cover
+	knots := func() geom.Path {
+		var p geom.Path
+		n := 4
+		if len(c.Outlines) > 0 {
+			n = len(c.Outlines[0].Keys[0].Knots)
+		}
+		for range n {
+			p = append(p, geom.Knot{P: geom.Pt(rng.Float64()*1280, rng.Float64()*720), In: geom.Pt(rng.NormFloat64(), 3)})
+		}
+		return p
+	}
+	if p := d.Find(id); p != nil {
+		c = *p
+	}
+	var lanes []string
+	for _, l := range c.lanes() {
+		if rng.Intn(3) == 0 {
+			lanes = append(lanes, l.name)
+		}
+	}
+	lane := "nonsense"
+	if all := c.lanes(); len(all) > 0 && rng.Intn(5) > 0 {
+		lane = all[rng.Intn(len(all))].name
+	}
+	frames := []int{f(), f()}
+	if k := c.KeyFrames(); len(k) > 0 {
+		frames = []int{k[rng.Intn(len(k))], k[rng.Intn(len(k))]}
+	}
+	scope := []Scope{"", ThisFrame, WholeSpan}[rng.Intn(3)]
+	on := rng.Intn(2) == 0
+	place := Placement{geom.Pt(rng.NormFloat64()*30, 2), rng.NormFloat64() * 30, geom.Pt(.2+rng.Float64(), 1)}
+	first := rng.Intn(d.Frames)
+	fresh := Cover{ID: id, Name: "fresh", Span: Span{0, d.Frames - 1}, Treatments: []Treatment{NewTreatment("t", Blur)},
+		Outlines: []Outline{{ID: "o", Shape: ShapeBox, Keys: []PathKey{{Knots: geom.Box(geom.Rect{Max: geom.Pt(40, 20)})}}}}}
+	cmds := []Command{
+		{Do: "add", New: &fresh}, {Do: "remove", Cover: id}, {Do: "rename", Cover: id, Name: " x "},
+		{Do: "switch", Cover: id, On: on}, {Do: "lock", Cover: id, On: rng.Intn(6) == 0}, {Do: "unsee", Cover: id, On: on},
+		{Do: "only", Cover: id, On: on}, {Do: "invert", Cover: id, On: on},
+		{Do: "span", Cover: id, Span: &Span{first, first + rng.Intn(d.Frames-first)}},
+		{Do: "place", Cover: id, Frame: f(), Placement: &place, Scope: scope},
+		{Do: "fit", Cover: id, Frame: f(), Scope: scope, Rect: &geom.Rect{Min: geom.Pt(5, 6), Max: geom.Pt(rng.Float64()*300, 200)}},
+		{Do: "addOutline", Cover: id, Frame: f(), Outline: &Outline{ID: "p" + string(rune('a'+rng.Intn(20))), Shape: ShapePath, Keys: []PathKey{{Knots: knots()}}}},
+		{Do: "removeOutline", Cover: id, ID: "o"}, {Do: "shape", Cover: id, ID: "o", Shape: ShapePath},
+		{Do: "reshape", Cover: id, ID: "o", Frame: f(), Knots: knots(), Scope: scope},
+		{Do: "insertKnot", Cover: id, ID: "o", Index: rng.Intn(5), At: rng.Float64()},
+		{Do: "removeKnots", Cover: id, ID: "o", Indexes: []int{rng.Intn(5), rng.Intn(5)}},
+		{Do: "smooth", Cover: id, ID: "o", Indexes: []int{rng.Intn(5)}, On: on},
+		{Do: "set", Cover: id, Lane: lane, Number: rng.Float64() * 3, Frame: f(), Scope: scope},
+		{Do: "addKey", Cover: id, Lane: lane, Frame: f()},
+		{Do: "moveKeys", Cover: id, Frames: frames, By: rng.Intn(21) - 10, Lanes: lanes},
+		{Do: "removeKeys", Cover: id, Frames: frames[:1], Lanes: lanes},
+		{Do: "ease", Cover: id, Frames: frames, Ease: []Ease{Even, Held, Eased}[rng.Intn(3)]},
+		{Do: "paste", Cover: id, Frame: f(), Keys: c.Copy(frames)}, {Do: "pasteAll", Cover: id, Keys: c.Copy(frames[:1])},
+		{Do: "treat", Cover: id, Treatments: []Treatment{NewTreatment("n", Mosaic)}},
+		{Do: "nonsense", Cover: id},
+	}
+	return cmds[rng.Intn(len(cmds))]
+}
+
+// Random commands never leave an invalid document, a refused one changes
+// nothing, the document applied to never changes, and what came of it can be
+// written and read. What a command promises holds afterwards.
+func TestCommands(t *testing.T) {
+	rng := rand.New(rand.NewSource(5))
+	taken := map[string]int{}
+	for range 120 {
+		d := random(rng)
+		for range 80 {
+			cmd := anyCommand(rng, d)
+			before, _ := d.Marshal()
+			next, label, err := d.Apply(cmd)
+			if after, _ := d.Marshal(); !bytes.Equal(before, after) {
+				t.Fatalf("%+v changed the document it was applied to", cmd)
+			}
+			if err != nil {
+				continue
+			}
+			taken[cmd.Do]++
+			if b, err := next.Marshal(); label == "" || err != nil {
+				t.Fatalf("%+v: label %q, %v", cmd, label, err)
+			} else if back, err := Parse(b); err != nil || !reflect.DeepEqual(back, next) {
+				t.Fatalf("%+v: read back otherwise (%v)", cmd, err)
+			}
+			old, c := d.Find(cmd.Cover), next.Find(cmd.Cover)
+			if old != nil && old.Locked && cmd.Do != "lock" && cmd.Do != "unsee" && cmd.Do != "only" {
+				t.Fatalf("a locked cover took %s", cmd.Do)
+			}
+			close := func(p, q Placement) bool {
+				return p.Move.Sub(q.Move).Len() < 1e-6 && math.Abs(p.Turn-q.Turn) < 1e-6 && p.Size.Sub(q.Size).Len() < 1e-6
+			}
+			switch cmd.Do {
+			case "place":
+				if !close(c.Motion.At(cmd.Frame), *cmd.Placement) {
+					t.Fatalf("placed %+v, stands at %+v", *cmd.Placement, c.Motion.At(cmd.Frame))
+				}
+				if cmd.Scope == WholeSpan && len(old.Motion.Keys) > 0 && len(c.Motion.Keys) != len(old.Motion.Keys) {
+					t.Fatal("a change of the whole span added a key")
+				}
+			case "fit":
+				if c.Centre(cmd.Frame).Sub(cmd.Rect.Centre()).Len() > 1e-6 {
+					t.Fatal("fitted elsewhere")
+				}
+			case "set":
+				if math.Abs(c.value(cmd.Lane).At(cmd.Frame)-cmd.Number) > 1e-9 {
+					t.Fatal("the number is not there")
+				}
+			case "reshape":
+				for i, k := range c.Paths(cmd.Frame)[0] {
+					if k.P.Sub(cmd.Knots[i].P).Len() > 1e-6 || k.In.Sub(cmd.Knots[i].In).Len() > 1e-6 {
+						t.Fatal("the knots are elsewhere")
+					}
+				}
+			case "lock", "unsee", "only":
+				if !reflect.DeepEqual(old.Paths(cmd.Frame), c.Paths(cmd.Frame)) {
+					t.Fatalf("%s moved the shape", cmd.Do)
+				}
+			case "moveKeys", "paste":
+				if n, m := old.Outside(), c.Outside(); m > n {
+					t.Fatalf("%s put keys outside the span", cmd.Do)
+				}
+			}
+			d = next
+		}
+	}
+	for _, do := range strings.Split("add,remove,rename,switch,lock,unsee,only,invert,span,place,fit,addOutline,removeOutline,shape,reshape,insertKnot,removeKnots,smooth,set,addKey,moveKeys,removeKeys,ease,paste,pasteAll,treat", ",") {
+		if taken[do] < 5 {
+			t.Errorf("%s was taken %d times only", do, taken[do])
+		}
+	}
+	if taken["nonsense"] > 0 {
+		t.Error("nonsense was taken")
+	}
+}
+
+// alike reports whether each path runs where the other does.
+func alike(a, b []geom.Path) bool {
+	for i := range a {
+		for _, pair := range [][2]geom.Path{{a[i], b[i]}, {b[i], a[i]}} {
+			for s := range pair[0] {
+				for _, u := range []float64{0, .3, .8} {
+					q := pair[0].At(s, u)
+					if _, _, d := pair[1].Nearest(q); d > 1e-3 {
+						return false
+					}
+				}
+			}
+		}
+	}
+	return len(a) == len(b)
+}
+
+// A knot added or taken away later is on all keys, and no frame's shape moves by
+// adding it; taking it away again gives the document back.
+func TestKnotsOnAllKeys(t *testing.T) {
+	rng := rand.New(rand.NewSource(8))
+	for range 150 {
+		d := random(rng)
+		if len(d.Covers) == 0 {
+			continue
+		}
+		c := &d.Covers[0]
+		o := &c.Outlines[0]
+		i, at := rng.Intn(len(o.Keys[0].Knots)), .1+.8*rng.Float64()
+		more, _, err := d.Apply(Command{Do: "insertKnot", Cover: c.ID, ID: o.ID, Index: i, At: at})
+		if err != nil {
+			t.Fatal(err)
+		}
+		p := &more.Covers[0].Outlines[0]
+		for f := range d.Frames {
+			if len(p.At(f)) != len(o.At(f))+1 || !reflect.DeepEqual(o.At(f).Split(i, at)[i+1], p.At(f)[i+1]) && o.At(f).Split(i, at)[i+1].P.Sub(p.At(f)[i+1].P).Len() > 1e-6 {
+				t.Fatalf("frame %d: the knot is not where it was put", f)
+			}
+		}
+		if !alike(d.Covers[0].Paths(d.Frames/2), more.Covers[0].Paths(d.Frames/2)) {
+			t.Fatal("the shape moved")
+		}
+		less, _, err := more.Apply(Command{Do: "removeKnots", Cover: c.ID, ID: o.ID, Indexes: []int{i + 1}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for f := range d.Frames {
+			for k, q := range less.Covers[0].Outlines[0].At(f) {
+				w := o.At(f)[k]
+				if q.P.Sub(w.P).Len() > 1e-6 || q.In.Sub(w.In).Len() > 1e-6 || q.Out.Sub(w.Out).Len() > 1e-6 {
+					t.Fatalf("frame %d, knot %d: %+v, was %+v", f, k, q, w)
+				}
+			}
+		}
+		// One more knot gone changes the two segments beside it and nothing else.
+		n := len(o.Keys[0].Knots)
+		if n < 5 {
+			continue
+		}
+		less, _, err = d.Apply(Command{Do: "removeKnots", Cover: c.ID, ID: o.ID, Indexes: []int{0}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for f := 0; f < d.Frames; f += 9 {
+			was, is := o.At(f), less.Covers[0].Outlines[0].At(f)
+			for s := 1; s < n-2; s++ {
+				if was.At(s, .4).Sub(is.At(s-1, .4)).Len() > 1e-9 {
+					t.Fatal("a segment elsewhere moved")
+				}
+			}
+		}
+	}
+}
+
+// Two people: what one did to a cover is never overwritten unasked, and changes
+// of different covers join.
+func TestUntouched(t *testing.T) {
+	rng := rand.New(rand.NewSource(9))
+	for n := 0; n < 40; {
+		base := random(rng)
+		if len(base.Covers) < 2 {
+			continue
+		}
+		n++
+		grow := func(i int) Command {
+			return Command{Do: "set", Cover: base.Covers[i].ID, Lane: "grow", Number: 2000 * rng.Float64(), Frame: base.Covers[i].Span.First, Scope: ThisFrame}
+		}
+		head, _, err := base.Apply(grow(0))
+		if err != nil { // a number too large
+			continue
+		}
+		if Untouched(base, head, []Command{grow(0)}) || !Untouched(base, head, []Command{grow(1)}) {
+			t.Fatal("the wrong covers count as touched")
+		}
+		gone, _, _ := base.Apply(Command{Do: "remove", Cover: base.Covers[1].ID})
+		if Untouched(base, gone, []Command{grow(1)}) {
+			t.Fatal("a removed cover counts as untouched")
+		}
+	}
+}
+
+// The words that undo shows, and errors that say what to do.
+func TestLabels(t *testing.T) {
+	d := New(100, 100, 50)
+	box := Outline{ID: "o", Shape: ShapeBox, Keys: []PathKey{{Knots: geom.Box(geom.Rect{Max: geom.Pt(10, 10)})}}}
+	c := Cover{ID: "q", Name: "Quay plate", Span: Span{0, 49}, Outlines: []Outline{box}, Treatments: []Treatment{NewTreatment("t", Fill)}}
+	p := Rest
+	p.Move.X = 4
+	var last *Document
+	for _, s := range []struct {
+		cmd  Command
+		want string
+	}{
+		{Command{Do: "add", New: &c}, "added Quay plate"},
+		{Command{Do: "place", Cover: "q", Frame: 41, Placement: &p}, "moved Quay plate at f 41"},
+		{Command{Do: "reshape", Cover: "q", ID: "o", Frame: 41, Knots: geom.Box(geom.Rect{Max: geom.Pt(9, 9)})}, "reshaped the outline of Quay plate at f 41"},
+		{Command{Do: "set", Cover: "q", Lane: "soften/across", Number: 3, Scope: WholeSpan}, "set soften across of Quay plate"},
+		{Command{Do: "set", Cover: "q", Lane: "treatment/t/strength", Number: .5, Frame: 3, Scope: ThisFrame}, "set strength of Quay plate at f 3"},
+		{Command{Do: "span", Cover: "q", Span: &Span{0, 40}}, "set the span of Quay plate to f 0–40; 1 of its keys lie outside"},
+		{Command{Do: "place", Cover: "q", Frame: 45, Placement: &p}, "edit: frame 45 lies outside the span of Quay plate (0 to 40)"},
+		{Command{Do: "lock", Cover: "q", On: true}, "locked Quay plate"},
+		{Command{Do: "remove", Cover: "q"}, "edit: Quay plate is locked; unlock it first"},
+	} {
+		next, label, err := d.Apply(s.cmd)
+		if err != nil {
+			label = err.Error()
+		} else {
+			d = next
+		}
+		if label != s.want {
+			t.Errorf("%s: %q, want %q", s.cmd.Do, label, s.want)
+		}
+		last = d
+	}
+	if l, ok := last.Covers[0].At(10); !ok || l.Digest() == (Live{}).Digest() {
+		t.Error("the digest says nothing")
+	}
+}
+
+// A digest changes with everything that decides the pixels, and with nothing else.
+func TestDigest(t *testing.T) {
+	rng := rand.New(rand.NewSource(10))
+	for range 60 {
+		d := random(rng)
+		for i := range d.Covers {
+			next := d
+			for range 4 {
+				if n, _, err := next.Apply(anyCommand(rng, d)); err == nil {
+					next = n
+				}
+			}
+			c := next.Find(d.Covers[i].ID)
+			if c == nil {
+				continue
+			}
+			for f := 0; f < d.Frames; f += 11 {
+				a, okA := d.Covers[i].At(f)
+				b, okB := c.At(f)
+				x, _ := json.Marshal(a)
+				y, _ := json.Marshal(b)
+				if okA && okB && (a.Digest() == b.Digest()) != slices.Equal(x, y) {
+					t.Fatalf("frame %d:\n%s\n%s", f, x, y)
+				}
+			}
+		}
+	}
+}
