@@ -132,7 +132,7 @@ func TestInvertedAgainstDistance(t *testing.T) {
 				}
 			}
 			switch v := at(m, x, y); {
-			case depth < l.Grow-.8 && v < .99 || depth == 0 && distance(poly, q) > .8 && v < .99:
+			case depth < l.Grow-1 && v < .99 || depth == 0 && distance(poly, q) > .8 && v < .99:
 				t.Fatalf("bare at %d,%d, %.2f px inside, grow %.2f: %g", x, y, depth, l.Grow, v)
 			case depth > l.Grow+soft+2.5 && v > .002 || depth > l.Grow+1.5*soft+4 && v > 0:
 				t.Fatalf("hidden at %d,%d, %.2f px inside, grow %.2f soften %.2f: %g", x, y, depth, l.Grow, soft, v)
