@@ -63,7 +63,7 @@ export async function openDemo(page: Page, name: string): Promise<void> {
 
 /** Where a point of the picture, in source pixels, is on the screen. */
 export async function onScreen(page: Page, x: number, y: number): Promise<{ x: number; y: number }> {
-  const box = (await page.locator('canvas').boundingBox())!;
+  const box = (await page.locator('canvas[data-main]').boundingBox())!;
   const [w, h] = await page.evaluate(() => [(window as any).bench.width, (window as any).bench.height]);
   return { x: box.x + (x / w) * box.width, y: box.y + (y / h) * box.height };
 }

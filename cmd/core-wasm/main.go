@@ -95,13 +95,17 @@ func main() {
 	})
 	export("keep", func([]js.Value) (any, error) { saved = draft; return nil, nil })
 	export("untouched", func(a []js.Value) (any, error) {
-		head, err := cover.Parse([]byte(a[0].String()))
+		base, err := cover.Parse([]byte(a[0].String()))
+		if err != nil {
+			return false, err
+		}
+		head, err := cover.Parse([]byte(a[1].String()))
 		if err != nil {
 			return false, err
 		}
 		var cmds []cover.Command
-		err = json.Unmarshal([]byte(a[1].String()), &cmds)
-		return err == nil && cover.Untouched(saved, head, cmds), err
+		err = json.Unmarshal([]byte(a[2].String()), &cmds)
+		return err == nil && cover.Untouched(base, head, cmds), err
 	})
 	export("document", func([]js.Value) (any, error) { return draft, nil })
 	export("cover", func(a []js.Value) (any, error) { return find(a[0]) })

@@ -50,8 +50,8 @@ test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
   await page.keyboard.press('o');
   await saved(page);
   for (const name of ['Soften across', 'Soften down']) {
-    await page.getByLabel(name).fill('0');
-    await page.getByLabel(name).press('Enter');
+    await page.getByLabel(name, { exact: true }).fill('0');
+    await page.getByLabel(name, { exact: true }).press('Enter');
     await saved(page);
   }
   await expect(page.getByTestId('span')).toHaveText('5–50');

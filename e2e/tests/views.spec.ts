@@ -42,9 +42,9 @@ test('the bench plays, and every action is in the list', async ({ page }) => {
   await page.keyboard.press('k');
   await page.keyboard.press('?');
   await page.getByLabel('Search the actions').fill('last frame');
-  await page.getByRole('button', { name: /Last frame/ }).click();
+  await page.getByRole('button', { name: 'Last frame End' }).click();
   expect(await frame()).toBe(199);
   await page.keyboard.press('2');
-  const box = (await page.locator('canvas').boundingBox())!;
+  const box = (await page.locator('canvas[data-main]').boundingBox())!;
   expect(box.width).toBe(2560);
 });

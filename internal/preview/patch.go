@@ -89,6 +89,7 @@ type Request struct {
 	Frame int
 	Live  []cover.Live
 	Size  Size // of the view
+	Matte bool // the combined matte, as grey, instead of the concealed picture
 	// Quick, when not empty, is the view frame's file: where the decoded frame is
 	// not at hand, the same treatments are done on the view's pixels instead, so
 	// that a frame far away is not shown late.
@@ -100,7 +101,7 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 	if len(r.Live) == 0 {
 		return Patch{}, nil
 	}
-	b, err := json.Marshal([]any{r.ID, r.Frame, r.Live, r.Size})
+	b, err := json.Marshal([]any{r.ID, r.Frame, r.Live, r.Size, r.Matte})
 	if err != nil {
 		return Patch{}, err
 	}
@@ -110,7 +111,7 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 	}
 	if _, here := p.Frames.cached(frameKey{r.ID, r.Frame}); !here && r.Quick != "" {
 		if pic, err := view(r.Quick); err == nil {
-			patch, err := render(pic, scaled(r.Live, float64(pic.Width)/float64(r.Clip.Info.Width), float64(pic.Height)/float64(r.Clip.Info.Height)), r.Size)
+			patch, err := render(pic, scaled(r.Live, float64(pic.Width)/float64(r.Clip.Info.Width), float64(pic.Height)/float64(r.Clip.Info.Height)), r.Size, r.Matte)
 			patch.Quick = true
 			return patch, err
 		}
@@ -119,7 +120,7 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 	if err != nil {
 		return Patch{}, err
 	}
-	patch, err := render(pic, r.Live, r.Size)
+	patch, err := render(pic, r.Live, r.Size, r.Matte)
 	if err == nil {
 		p.remember(key, patch)
 	}
@@ -179,7 +180,7 @@ func scaled(live []cover.Live, sx, sy float64) []cover.Live {
 	return out
 }
 
-func render(pic *frame.Picture, live []cover.Live, view Size) (Patch, error) {
+func render(pic *frame.Picture, live []cover.Live, view Size, matteOnly bool) (Patch, error) {
 	sx, sy := float64(view.W)/float64(pic.Width), float64(view.H)/float64(pic.Height)
 	var patch Patch
 	for _, l := range live {
@@ -205,8 +206,12 @@ func render(pic *frame.Picture, live []cover.Live, view Size) (Patch, error) {
 		for y := src.Min.Y; y < src.Max.Y; y++ {
 			row := rgba.Pix[(y-src.Min.Y)*rgba.Stride:]
 			for x, v := range matte.Row(y) {
-				if v <= 0 {
-					clear(row[4*x : 4*x+4])
+				switch px := row[4*x : 4*x+4]; {
+				case matteOnly:
+					g := byte(v*255 + .5)
+					px[0], px[1], px[2], px[3] = g, g, g, 255
+				case v <= 0:
+					clear(px)
 				}
 			}
 		}

@@ -34,7 +34,7 @@ func TestPatchIsTheDelivery(t *testing.T) {
 	}
 	was := string(pic.Data)
 	for _, view := range []Size{{960, 540}, {640, 360}} {
-		p, err := render(pic, lives, view)
+		p, err := render(pic, lives, view, false)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -100,7 +100,7 @@ func BenchmarkPatch(b *testing.B) {
 			l := []cover.Live{{Paths: []geom.Path{geom.Box(geom.Rect{Min: geom.Pt(200, 100), Max: geom.Pt(200, 100).Add(c.size)}).Map(geom.Placement(geom.Pt(400, 300), geom.Point{}, 3, 1, 1))},
 				Soften: geom.Pt(6, 6), Treatments: []cover.LiveTreatment{c.treat}}}
 			for b.Loop() {
-				if _, err := render(pic, l, c.view); err != nil {
+				if _, err := render(pic, l, c.view, false); err != nil {
 					b.Fatal(err)
 				}
 			}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 	"unicode"
@@ -78,12 +79,21 @@ type (
 		CanRedo  bool            `json:"canRedo"`
 		Document *cover.Document `json:"document"`
 	}
+	editView struct {
+		State   int       `json:"state" doc:"to jump to; 0 is before the first edit"`
+		Label   string    `json:"label"`
+		Author  string    `json:"author"`
+		At      time.Time `json:"at"`
+		Current bool      `json:"current" doc:"the shot shows the document after this edit"`
+		Undone  bool      `json:"undone" doc:"can be redone"`
+	}
 	shotView struct {
 		store.Shot
 		SourceInfo    sourceView   `json:"sourceInfo"`
 		ProgrammeName string       `json:"programmeName"`
 		Items         []store.Item `json:"items"`
 		Revision      revisionView `json:"revision"`
+		Looks         store.Looks  `json:"looks" doc:"by cover and frame: the digest of the cover when somebody looked at it and found it right"`
 	}
 	EditBody struct {
 		Base     int             `json:"base" minimum:"0" doc:"the revision that the commands were made on"`
@@ -193,6 +203,34 @@ func (s *server) register(api huma.API) {
 		Body baseBody
 	}) (*body[revisionView], error) {
 		return revised(s.Store.Redo(ctx, in.ID, in.Body.Base, author))
+	})
+	huma.Register(api, op("jump", http.MethodPost, "/api/shots/{id}/jump", "Show the document as it was after any edit", 201), func(ctx context.Context, in *struct {
+		ByID
+		Body struct {
+			Base  int `json:"base" minimum:"0"`
+			State int `json:"state" minimum:"0"`
+		}
+	}) (*body[revisionView], error) {
+		return revised(s.Store.Jump(ctx, in.ID, in.Body.Base, in.Body.State, author))
+	})
+	huma.Register(api, op("listEdits", http.MethodGet, "/api/shots/{id}/edits", "The edits of a shot, the newest first", 200), s.edits)
+	huma.Register(api, op("looked", http.MethodPost, "/api/shots/{id}/looks", "Enter that a cover was looked at and found right", 204), func(ctx context.Context, in *struct {
+		ByID
+		Body struct {
+			Cover  string         `json:"cover" pattern:"^[A-Za-z0-9._-]{1,64}$"`
+			Frames map[int]string `json:"frames" maxProperties:"100000" doc:"the cover's digest by frame"`
+		}
+	}) (*struct{}, error) {
+		for f, d := range in.Body.Frames {
+			if f < 0 || len(d) > 32 {
+				return nil, huma.Error422UnprocessableEntity("A frame is not below 0 and a digest not longer than 32 letters.")
+			}
+		}
+		return nil, problem(s.Store.Looked(ctx, in.ID, in.Body.Cover, author, in.Body.Frames))
+	})
+	huma.Register(api, op("listLooks", http.MethodGet, "/api/shots/{id}/looks", "What was looked at", 200), func(ctx context.Context, in *ByID) (*body[store.Looks], error) {
+		l, err := s.Store.Looks(ctx, in.ID)
+		return &body[store.Looks]{l}, problem(err)
 	})
 	huma.Register(api, op("getPatch", http.MethodGet, "/api/shots/{id}/patches/{revision}/{frame}", "What the covers of a revision change of a view frame", 200), s.patch)
 	huma.Register(api, op("previewPatch", http.MethodPost, "/api/shots/{id}/preview", "The same after commands that are not saved", 200), s.previewPatch)
@@ -368,14 +406,37 @@ func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
 	if err != nil {
 		return nil, problem(err)
 	}
+	looks, err := s.Store.Looks(ctx, sh.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
 	rev, err := s.Store.Head(ctx, sh.ID)
-	v := shotView{Shot: sh, SourceInfo: viewSource(src), ProgrammeName: p.Name, Items: []store.Item{}, Revision: viewRevision(rev)}
+	v := shotView{Shot: sh, SourceInfo: viewSource(src), ProgrammeName: p.Name, Items: []store.Item{}, Revision: viewRevision(rev), Looks: looks}
 	for _, it := range items {
 		if it.Shot == sh.ID {
 			v.Items = append(v.Items, it)
 		}
 	}
 	return &body[shotView]{v}, problem(err)
+}
+
+// listed is how many edits the list to jump in holds.
+const listed = 1000
+
+func (s *server) edits(ctx context.Context, in *ByID) (*body[[]editView], error) {
+	head, err := s.Store.Head(ctx, in.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	edits, err := s.Store.Edits(ctx, in.ID, listed)
+	out := []editView{}
+	for _, e := range edits {
+		out = append(out, editView{e.Number, e.Label, e.Author, e.At, e.Number == head.State, slices.Contains(head.Redo.V, e.Number)})
+	}
+	if len(edits) < listed {
+		out = append(out, editView{Label: "before the first change", Current: head.State == 0})
+	}
+	return &body[[]editView]{out}, problem(err)
 }
 
 // readable is a shot's source, once it is ready, and the file that is read.
@@ -432,8 +493,11 @@ func (s *server) revision(ctx context.Context, shot string, number int) (*cover.
 	return rev.Document, nil
 }
 
+// wish is how a patch is wanted.
+type wish struct{ full, matte, quick bool }
+
 // make returns the patch of a document's covers at a frame of a shot.
-func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f int, full, quick bool) (*patchOut, error) {
+func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f int, as wish) (*patchOut, error) {
 	r, err := s.reading(ctx, shot)
 	if err != nil {
 		return nil, err
@@ -443,10 +507,11 @@ func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f i
 	}
 	ask := preview.Request{ID: r.src.ID, Clip: r.clip, Frame: f, Live: doc.At(f)}
 	ask.Size.W, ask.Size.H = r.clip.Info.ViewSize()
-	if full {
+	ask.Matte = as.matte
+	if as.full {
 		ask.Size = preview.Size{W: r.clip.Info.Width, H: r.clip.Info.Height}
 	}
-	if quick && !full {
+	if as.quick && !as.full {
 		ask.Quick = media.ViewPath(s.Library.Dir(r.src.ID), f)
 	}
 	p, err := s.Patches.Make(ctx, ask)
@@ -468,6 +533,7 @@ func (s *server) patch(ctx context.Context, in *struct {
 	Revision int  `path:"revision" minimum:"0"`
 	Frame    int  `path:"frame" minimum:"0"`
 	Full     bool `query:"full" doc:"at the source's size instead of the view's"`
+	Matte    bool `query:"matte" doc:"the combined matte, as grey, instead of the concealed picture"`
 	Prepare  bool `query:"prepare" doc:"make it and keep it at hand, but send nothing"`
 	Quick    bool `query:"quick" doc:"where the decoded frame is not at hand, treat the view frame instead and say so"`
 }) (*patchOut, error) {
@@ -475,7 +541,7 @@ func (s *server) patch(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	out, err := s.make(ctx, in.ID, doc, in.Frame, in.Full, in.Quick && !in.Prepare)
+	out, err := s.make(ctx, in.ID, doc, in.Frame, wish{in.Full, in.Matte, in.Quick && !in.Prepare})
 	if err == nil && in.Prepare {
 		return &patchOut{Status: http.StatusNoContent, CacheControl: "no-store"}, nil
 	}
@@ -488,6 +554,7 @@ func (s *server) previewPatch(ctx context.Context, in *struct {
 		EditBody
 		Frame int  `json:"frame" minimum:"0"`
 		Full  bool `json:"full,omitempty"`
+		Matte bool `json:"matte,omitempty"`
 	}
 }) (*patchOut, error) {
 	base, err := s.revision(ctx, in.ID, in.Body.Base)
@@ -498,7 +565,7 @@ func (s *server) previewPatch(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	out, err := s.make(ctx, in.ID, doc, in.Body.Frame, in.Body.Full, true)
+	out, err := s.make(ctx, in.ID, doc, in.Body.Frame, wish{in.Body.Full, in.Body.Matte, true})
 	if err == nil {
 		out.CacheControl = "no-store"
 	}

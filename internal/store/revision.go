@@ -162,7 +162,46 @@ func (s *Store) Redo(ctx context.Context, shot string, base int, author string) 
 	})
 }
 
-// Revisions lists a shot's revisions without their documents, the newest first.
-func (s *Store) Revisions(ctx context.Context, shot string, limit int) (out []Revision, err error) {
-	return out, s.db.SelectContext(ctx, &out, `SELECT `+columns+` FROM revision WHERE shot = $1 ORDER BY number DESC LIMIT $2`, shot, limit)
+// Jump adds a revision that shows the state of any earlier edit (0: before the
+// first). Edits left behind can be redone one by one when they led here from
+// there, and otherwise stay in the list.
+func (s *Store) Jump(ctx context.Context, shot string, base, state int, author string) (Revision, error) {
+	return s.change(ctx, shot, base, author, func(tx *sqlx.Tx, head Revision) (Revision, error) {
+		if head.State == state {
+			return Revision{}, ErrNothing
+		}
+		r := Revision{State: state, Label: "went to the beginning"}
+		if state != 0 {
+			var there Revision
+			if err := tx.GetContext(ctx, &there, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2 AND state = number`, shot, state); err != nil {
+				return r, none(err)
+			}
+			r.Label = "went to: " + there.Label
+		}
+		if i := slices.Index(head.Redo.V, state); i >= 0 {
+			r.Redo.V = slices.Clone(head.Redo.V[:i])
+		} else {
+			var edits []Revision
+			if err := tx.SelectContext(ctx, &edits, `SELECT `+columns+` FROM revision WHERE shot = $1 AND state = number`, shot); err != nil {
+				return r, err
+			}
+			parent := map[int]int{}
+			for _, e := range edits {
+				parent[e.Number] = int(e.Parent.Int64)
+			}
+			redo, at := slices.Clone(head.Redo.V), head.State
+			for at != state && at != 0 {
+				redo, at = append(redo, at), parent[at]
+			}
+			if at == state {
+				r.Redo.V = redo
+			}
+		}
+		return r, s.load(ctx, tx, shot, &r)
+	})
+}
+
+// Edits lists a shot's edits without their documents, the newest first.
+func (s *Store) Edits(ctx context.Context, shot string, limit int) (out []Revision, err error) {
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+columns+` FROM revision WHERE shot = $1 AND state = number ORDER BY number DESC LIMIT $2`, shot, limit)
 }

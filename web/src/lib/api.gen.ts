@@ -165,7 +165,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The edits of a shot, the newest first */
+        get: operations["listEdits"];
         put?: never;
         /** Change a shot's document by commands */
         post: operations["editShot"];
@@ -186,6 +187,41 @@ export interface paths {
         put?: never;
         /** Enter an item of the clearance list */
         post: operations["addItem"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/jump": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Show the document as it was after any edit */
+        post: operations["jump"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was looked at */
+        get: operations["listLooks"];
+        put?: never;
+        /** Enter that a cover was looked at and found right */
+        post: operations["looked"];
         delete?: never;
         options?: never;
         head?: never;
@@ -308,29 +344,59 @@ export interface components {
             name: string;
         };
         Command: {
+            /** Format: double */
+            at?: number;
+            /** Format: int64 */
+            by?: number;
             cover?: string;
             /** @enum {string} */
-            do: "add" | "remove" | "rename" | "switch" | "span" | "place" | "removeKey" | "moveKey" | "set" | "treat";
+            do: "add" | "remove" | "rename" | "switch" | "lock" | "unsee" | "only" | "invert" | "span" | "place" | "fit" | "addOutline" | "removeOutline" | "shape" | "reshape" | "insertKnot" | "removeKnots" | "smooth" | "set" | "addKey" | "moveKeys" | "removeKeys" | "ease" | "paste" | "pasteAll" | "treat";
+            ease?: string;
             /** Format: int64 */
             frame?: number;
+            frames?: number[];
+            /** @description of an outline */
+            id?: string;
+            /** Format: int64 */
+            index?: number;
+            indexes?: number[];
+            keys?: components["schemas"]["Copied"][];
+            knots?: components["schemas"]["Knot"][];
+            lane?: string;
+            lanes?: string[];
             name?: string;
             new?: components["schemas"]["Cover"];
             /** Format: double */
             number?: number;
-            off?: boolean;
+            on?: boolean;
+            outline?: components["schemas"]["Outline"];
             placement?: components["schemas"]["Placement"];
+            rect?: components["schemas"]["Rect"];
+            /** @enum {string} */
+            scope?: "frame" | "span";
+            /** @enum {string} */
+            shape?: "corners" | "path";
             span?: components["schemas"]["Span"];
-            /** Format: int64 */
-            to?: number;
             treatments?: components["schemas"]["Treatment"][];
-            value?: string;
+        };
+        Copied: {
+            ease?: string;
+            knots?: components["schemas"]["Knot"][];
+            lane: string;
+            /** Format: double */
+            number?: number;
+            /** Format: int64 */
+            offset: number;
+            placement?: components["schemas"]["Placement"];
         };
         Cover: {
             grow: number | {
                 keys: components["schemas"]["ValueKey"][];
             };
             id: string;
+            inverted?: boolean;
             item?: string;
+            locked?: boolean;
             motion: components["schemas"]["Motion"];
             name: string;
             off?: boolean;
@@ -338,6 +404,7 @@ export interface components {
             soften: components["schemas"]["Pair"];
             span: components["schemas"]["Span"];
             treatments: components["schemas"]["Treatment"][];
+            unseen?: boolean;
         };
         DeliveryView: {
             /** Format: date-time */
@@ -392,6 +459,21 @@ export interface components {
              */
             base: number;
             commands: components["schemas"]["Command"][];
+        };
+        EditView: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** @description the shot shows the document after this edit */
+            current: boolean;
+            label: string;
+            /**
+             * Format: int64
+             * @description to jump to; 0 is before the first edit
+             */
+            state: number;
+            /** @description can be redone */
+            undone: boolean;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -479,10 +561,23 @@ export interface components {
             programme: string;
             shot: string;
         };
+        JumpRequest: {
+            /** Format: int64 */
+            base: number;
+            /** Format: int64 */
+            state: number;
+        };
         Knot: {
             in?: components["schemas"]["Point"];
             out?: components["schemas"]["Point"];
             p: components["schemas"]["Point"];
+        };
+        LookedRequest: {
+            cover: string;
+            /** @description the cover's digest by frame */
+            frames: {
+                [key: string]: string;
+            };
         };
         MediaFile: {
             path: string;
@@ -543,6 +638,7 @@ export interface components {
             /** Format: int64 */
             frame: number;
             full?: boolean;
+            matte?: boolean;
         };
         Programme: {
             /** Format: date-time */
@@ -584,6 +680,10 @@ export interface components {
             /** Format: int64 */
             num: number;
         };
+        Rect: {
+            max: components["schemas"]["Point"];
+            min: components["schemas"]["Point"];
+        };
         ReplaceDocumentRequest: {
             /** Format: int64 */
             base: number;
@@ -613,6 +713,12 @@ export interface components {
             created: string;
             id: string;
             items: components["schemas"]["Item"][];
+            /** @description by cover and frame: the digest of the cover when somebody looked at it and found it right */
+            looks: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
             name: string;
             programme: string;
             programmeName: string;
@@ -1007,6 +1113,37 @@ export interface operations {
             };
         };
     };
+    listEdits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     editShot: {
         parameters: {
             query?: never;
@@ -1077,11 +1214,116 @@ export interface operations {
             };
         };
     };
+    jump: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JumpRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listLooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: {
+                            [key: string]: string;
+                        };
+                    };
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    looked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookedRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getPatch: {
         parameters: {
             query?: {
                 /** @description at the source's size instead of the view's */
                 full?: boolean;
+                /** @description the combined matte, as grey, instead of the concealed picture */
+                matte?: boolean;
                 /** @description make it and keep it at hand, but send nothing */
                 prepare?: boolean;
                 /** @description where the decoded frame is not at hand, treat the view frame instead and say so */

@@ -15,6 +15,12 @@ export type Outline = components['schemas']['Outline'];
 export type Placement = components['schemas']['Placement'];
 export type Treatment = components['schemas']['Treatment'];
 export type Command = components['schemas']['Command'];
+export type Point = components['schemas']['Point'];
+export type Knot = components['schemas']['Knot'];
+export type Lane = { name: string; frames: number[]; eases: Ease[] };
+export type Ease = '' | 'held' | 'eased';
+export type Copied = components['schemas']['Copied'];
+export type Edit = components['schemas']['EditView'];
 export type Value = Treatment['strength'];
 
 export const api = createClient<paths>({ baseUrl: '' });

@@ -1,39 +1,66 @@
-// The bench's state: one shot, its newest revision, the frame, the item in hand.
-import { api, ask, listen, patch, Problem, type Command, type Cover, type Delivery, type Document, type Item, type Patch, type Placement, type Revision, type Shot, type Treatment } from './api';
-import { core, loadCore, type CoverAt } from './core';
+// The bench's state: one shot, its newest revision, the frame, the item in hand,
+// and everything that changes them. Edits show at once; they are saved one after
+// another in the background and never lost (see saves.ts).
+import { api, ask, listen, patch, type Command, type Copied, type Cover, type Delivery, type Document, type Ease, type Edit, type Item, type Knot, type Patch, type Placement, type Point, type Revision, type Shot, type Treatment } from './api';
+import { core, loadCore, type Glance, type Hand, type Slat } from './core';
+import { Drawing, type Shape } from './drawing.svelte';
 import { Frames } from './frames';
+import { Playhead } from './playhead.svelte';
+import { Saves, type Conflict } from './saves';
 
-export type Tool = 'move' | 'box' | 'ellipse' | 'pick';
+export type Tool = 'move' | 'pick' | Shape;
 export type Step = 'outline' | 'follow' | 'conceal';
+export type Look = 'concealed' | 'clean' | 'matte' | 'side' | 'wipe';
+export type Scope = 'frame' | 'span';
+export type KeyState = 'none' | 'keyed' | 'here';
 
-export class Bench {
+export class Bench extends Playhead {
   shot = $state<Shot>();
   document = $state.raw<Document>();
-  private edits = $state(0); // raised when the core's document changes
+  private drafts = $state(0); // raised when the core's draft changes
+  private settled = $state(0); // raised when its saved document changes
   revision = $state.raw<Revision>();
   deliveries = $state.raw<Delivery[]>([]);
-  frame = $state(0);
+  edits = $state.raw<Edit[]>([]);
   item = $state(''); // in hand
-  tool = $state<Tool>('move');
   step = $state<Step>('outline');
-  zoom = $state(0); // 0 fits
-  clean = $state(false);
-  bare = $state(false); // without overlays
-  speed = $state(0); // frames a frame time, 0 paused
   error = $state('');
   saving = $state(0);
+  conflict = $state.raw<Conflict>();
+
+  // Looking.
+  zoom = $state(0); // screen pixels for a source pixel; 0 fits
+  centre = $state.raw<Point>(); // of the view, in picture coordinates; absent: the picture's
+  steady = $state(false); // the view stays on the cover in hand
+  look = $state<Look>('concealed');
+  overlays = $state(true);
+  course = $state(false); // the path of the cover's centre is shown
+  clean = $state(false); // while a key is held
+  bare = $state(false);
+  hand = $state(false); // dragging moves the picture
+  room = $state.raw({ w: 1, h: 1 }); // of the picture on the screen
+  full = false; // the picture is shown at the source's size
+
+  // Drawing and what is picked of the cover in hand.
+  tool = $state<Tool>('move');
+  adding = $state(false); // a drawn outline is added; otherwise the cover is fitted to it
+  drawing = $state.raw<Drawing>();
+  picked = $state.raw<{ outline: string; knots: number[] }>({ outline: '', knots: [] });
+  shapeScope = $state<Scope>('frame');
+  valueScope = $state<Scope>('span');
+  pins = $state.raw<number[]>([]); // frames of the keys that are picked
+  copied = $state.raw<Copied[]>([]);
+  looks = $state.raw<Record<string, Record<string, string>>>({});
+
   /** What a drag shows in place of the saved patch. */
-  draft = $state.raw<{ frame: number; patch: Patch }>();
+  draft = $state.raw<{ frame: number; patch: Patch; matte: boolean }>();
   /** Raised when pictures have come in or covers have changed. */
   drawn = $state(0);
-  dropped = 0;
-  played = 0;
-  frames!: Frames;
 
   private stop: () => void = () => {};
   private pending: Command[] | undefined;
   private previewing = false;
-  private chain: Promise<void> = Promise.resolve();
+  private saves!: Saves;
 
   async open(id: string): Promise<void> {
     await loadCore();
@@ -42,17 +69,29 @@ export class Bench {
     const i = shot.sourceInfo.info;
     core.clock(i.rate.num, i.rate.den, i.timecode);
     this.frames = new Frames(shot.source, shot.id, this.last, () => this.drawn++);
+    this.looks = shot.looks;
+    this.saves = new Saves(id, {
+      document: () => this.loaded(),
+      shown: (r) => this.take(r),
+      waiting: (n) => (this.saving = n),
+      conflict: (c) => (this.conflict = c),
+      say: (e) => this.say(e),
+      glimpse: (ids) => core.at(this.frame).filter((c) => ids.includes(c.id)).map((c) => c.path).join(''),
+      painted: async (n) => void (await this.frames.patch(n, this.frame, { full: this.full, matte: this.look === 'matte' }).wait),
+    });
     this.take(shot.revision);
+    this.saves.begin(shot.revision);
     this.item = this.items[0]?.id ?? '';
-    if (this.cover) this.frame = Math.max(this.cover.span.first, 0);
+    if (this.cover) this.frame = this.cover.span.first;
     await this.loadDeliveries();
     this.stop = listen((kind, what) => void this.heard(kind, what));
   }
 
   close(): void {
+    this.leave();
     this.stop();
+    this.saves?.close();
     clearTimeout(this.idle);
-    clearTimeout(this.later);
     this.preparing?.abort();
     this.speed = 0;
   }
@@ -63,9 +102,10 @@ export class Bench {
       if (kind === 'source' && id !== shot.source) return;
       const now = await ask(api.GET('/api/shots/{id}', { params: { path: { id: shot.id } } }));
       this.shot = now;
-      if (now.revision.number > (this.revision?.number ?? 0) && this.saving === 0) this.take(now.revision);
+      this.saves.heard(now.revision);
       this.drawn++;
     }
+    if ((kind === 'look' && id === shot.id) || kind === 'all') this.looks = await ask(api.GET('/api/shots/{id}/looks', { params: { path: { id: shot.id } } }));
     if (kind === 'delivery' || kind === 'all') await this.loadDeliveries();
   }
 
@@ -74,17 +114,34 @@ export class Bench {
     this.deliveries = p.deliveries.filter((d) => d.shot === this.shot!.id);
   }
 
+  /** Shows a revision that the server has. */
   private take(r: Revision): void {
     this.busy();
-    core.load(r.document);
     this.revision = r;
-    this.document = r.document;
-    this.edits++;
+    core.load(r.document);
+    this.draft = undefined;
+    this.loaded();
+  }
+
+  /** After the core's saved document has changed. */
+  private loaded(): void {
+    this.document = core.document();
+    this.drafts++;
+    this.settled++;
     this.drawn++;
+    const o = this.held?.outlines.find((o) => o.id === this.picked.outline);
+    if (!o || this.picked.knots.some((k) => k >= o.knots.length)) this.picked = { outline: '', knots: [] };
+    this.pins = this.pins.filter((f) => this.keys.includes(f));
   }
 
   get last(): number {
     return (this.shot?.sourceInfo.frames ?? 1) - 1;
+  }
+  get rate(): { num: number; den: number } {
+    return this.shot!.sourceInfo.info.rate;
+  }
+  get shown(): number {
+    return this.revision!.number;
   }
   get width(): number {
     return this.shot!.sourceInfo.info.width;
@@ -96,45 +153,61 @@ export class Bench {
     return this.shot?.items ?? [];
   }
   get cover(): Cover | undefined {
-    return this.document?.covers.find((c) => c.item === this.item);
+    return this.coverOf(this.item);
   }
   coverOf(item: string): Cover | undefined {
     return this.document?.covers.find((c) => c.item === item);
   }
   /** All covers as they stand at the frame. */
-  at = $derived.by<CoverAt[]>(() => {
-    void this.edits;
+  at = $derived.by<Glance[]>(() => {
+    void this.drafts;
     return this.document ? core.at(this.frame) : [];
   });
-  get inHand(): CoverAt | undefined {
-    return this.at.find((c) => c.id === this.cover?.id);
-  }
-  /** The frames with keys, by cover; they do not depend on the frame. */
-  keysOf = $derived.by<Map<string, number[]>>(() => {
-    void this.edits;
-    return new Map(this.document ? core.at(0).map((c) => [c.id, c.keys]) : []);
+  /** The cover in hand at the frame. */
+  held = $derived.by<Hand | undefined>(() => {
+    void this.drafts;
+    const c = this.cover;
+    return c && core.hand(c.id, this.frame);
+  });
+  /** What the louvre shows; it does not depend on the frame. */
+  slats = $derived.by<Map<string, Slat>>(() => {
+    void this.settled;
+    return new Map(this.document ? core.slats().map((s) => [s.id, s]) : []);
+  });
+  /** The frames looked at and not changed since, by cover. */
+  looked = $derived.by<Record<string, number[]>>(() => {
+    void this.settled;
+    return this.document ? core.looked(this.looks) : {};
   });
   get keys(): number[] {
-    return this.keysOf.get(this.cover?.id ?? '') ?? [];
+    return this.slats.get(this.cover?.id ?? '')?.keys ?? [];
+  }
+  /** The frames that playing runs over: the span in hand when inside it. */
+  get range(): [number, number] {
+    const s = this.cover?.span;
+    return s && s.first <= this.frame && this.frame <= s.last && s.last > s.first ? [s.first, s.last] : [0, this.last];
+  }
+  get shownLook(): Look {
+    return this.clean ? 'clean' : this.look;
   }
 
-  seek(f: number): void {
-    this.busy();
-    const by = f - this.frame;
-    this.frame = Math.min(Math.max(Math.round(f), 0), this.last);
-    if (this.speed !== 0) return;
-    // Stepping wants the next frames at once; after a jump the frame itself comes first.
-    clearTimeout(this.later);
-    const ahead = () => this.frames.ahead(this.revision!.number, this.frame, by === -1 ? -1 : 1, [0, this.last]);
-    if (Math.abs(by) === 1) ahead();
-    else this.later = setTimeout(ahead, 200);
+  /** An outline half drawn is not left behind: it is closed or discarded with a word. */
+  leave(): void {
+    const d = this.drawing;
+    if (!d?.open) return;
+    if (d.whole && d.shape === 'path') {
+      this.finish();
+      this.error = 'The open path was closed where it was.';
+    } else {
+      this.drawing = undefined;
+      this.error = `The open ${d.shape === 'corners' ? 'corners were' : 'path was'} discarded: ${d.knots.length === 1 ? 'one knot hides' : `${d.knots.length} knots hide`} nothing.`;
+    }
   }
-  private later: ReturnType<typeof setTimeout> | undefined;
 
   private idle: ReturnType<typeof setTimeout> | undefined;
   private preparing: AbortController | undefined;
-  /** Called at everything the editor does; after a pause the covers are prepared. */
-  private busy(): void {
+  /** After a pause in what the editor does, the covers are prepared for playing. */
+  busy(): void {
     clearTimeout(this.idle);
     this.preparing?.abort();
     this.idle = setTimeout(() => {
@@ -142,22 +215,27 @@ export class Bench {
       if (this.speed !== 0 || this.saving || spans.length === 0) return;
       this.preparing = new AbortController();
       const span: [number, number] = [Math.min(...spans.map((s) => s.first)), Math.max(...spans.map((s) => s.last))];
-      void this.frames.prepare(this.revision!.number, this.frame, span, this.preparing.signal);
+      void this.frames.prepare(this.shown, this.frame, span, this.preparing.signal);
     }, 700);
   }
+
+  // ---- Editing -----------------------------------------------------------
 
   /** Shows commands without saving them; the treated pixels follow as fast as they can. */
   show(commands: Command[]): void {
     this.busy();
     try {
       core.apply(commands);
-      // A placement shows in what the core says of the frame; other changes are read.
-      if (commands.some((c) => c.do !== 'place')) this.document = core.document();
-      this.edits++;
     } catch (e) {
       this.say(e);
       return;
     }
+    // What moves the cover shows in what the core says of the frame; the rest is read.
+    if (commands.some((c) => !['place', 'reshape', 'fit'].includes(c.do)) && this.cover) {
+      const c = core.cover(this.cover.id);
+      this.document = { ...this.document!, covers: this.document!.covers.map((x) => (x.id === c.id ? c : x)) };
+    }
+    this.drafts++;
     this.pending = commands;
     void this.preview();
   }
@@ -166,18 +244,19 @@ export class Bench {
     if (this.previewing) return;
     this.previewing = true;
     while (this.pending) {
-      const commands = this.pending;
+      const commands = [...this.saves.waiting, ...this.pending];
       this.pending = undefined;
       const frame = this.frame;
+      const matte = this.look === 'matte';
       try {
         const p = await patch(
           fetch(`/api/shots/${this.shot!.id}/preview`, {
             method: 'POST',
             headers: { 'Content-Type': 'application/json' },
-            body: JSON.stringify({ base: this.revision!.number, commands, frame }),
+            body: JSON.stringify({ base: this.saves.base, commands, frame, full: this.full, matte }),
           }),
         );
-        this.draft = { frame, patch: p };
+        this.draft = { frame, patch: p, matte };
         this.drawn++;
       } catch {
         // The next pointer move asks again; saving reports what is wrong.
@@ -188,56 +267,36 @@ export class Bench {
 
   /** Saves commands as a revision. The bench shows them at once. */
   save(commands: Command[]): Promise<void> {
+    this.busy();
     this.pending = undefined;
     try {
       core.apply(commands);
-      this.document = core.document();
-      this.edits++;
     } catch (e) {
       this.say(e);
       this.drop();
       return Promise.resolve();
     }
-    return this.change((base) =>
-      ask(api.POST('/api/shots/{id}/edits', { params: { path: { id: this.shot!.id } }, body: { base, commands } })),
-    );
+    core.keep();
+    this.error = '';
+    this.loaded();
+    return this.saves.add({ commands });
   }
 
-  undo = () => this.revision?.canUndo && this.change((base) => ask(api.POST('/api/shots/{id}/undo', { params: { path: { id: this.shot!.id } }, body: { base } })));
-  redo = () => this.revision?.canRedo && this.change((base) => ask(api.POST('/api/shots/{id}/redo', { params: { path: { id: this.shot!.id } }, body: { base } })));
+  undo = () => (this.revision?.canUndo || this.saving) && this.saves.add({ step: 'undo' });
+  redo = () => this.revision?.canRedo && this.saves.add({ step: 'redo' });
+  jump = (state: number) => this.saves.add({ jump: state });
+  resolve = (mine: boolean) => this.saves.resolve(mine);
 
-  private change(call: (base: number) => Promise<Revision>): Promise<void> {
-    this.saving++;
-    this.chain = this.chain.then(async () => {
-      try {
-        const r = await call(this.revision!.number);
-        this.error = '';
-        // The patch of the new revision is there before the old one goes.
-        this.revision = { ...this.revision!, number: r.number };
-        await this.frames.patch(r.number, this.frame).wait;
-        this.take(r);
-      } catch (e) {
-        this.say(e);
-        if (e instanceof Problem && e.status === 409) {
-          const now = await ask(api.GET('/api/shots/{id}', { params: { path: { id: this.shot!.id } } }));
-          this.take(now.revision);
-        } else {
-          this.drop();
-        }
-      } finally {
-        this.saving--;
-        this.draft = undefined;
-        this.drawn++;
-      }
-    });
-    return this.chain;
+  async loadEdits(): Promise<void> {
+    this.edits = await ask(api.GET('/api/shots/{id}/edits', { params: { path: { id: this.shot!.id } } }));
   }
 
   /** Drops what was only shown. */
   drop(): void {
     this.pending = undefined;
     this.draft = undefined;
-    if (this.revision) this.take(this.revision);
+    core.apply([]);
+    this.loaded();
   }
 
   say(e: unknown): void {
@@ -248,60 +307,219 @@ export class Bench {
     try {
       const it = await ask(api.POST('/api/shots/{id}/items', { params: { path: { id: this.shot!.id } }, body: { name, kind } }));
       this.shot = { ...this.shot!, items: [...this.items.filter((i) => i.id !== it.id), it] };
-      this.item = it.id;
+      this.choose(it.id);
       this.step = 'outline';
-      this.tool = 'box';
+      this.takeUp('box');
     } catch (e) {
       this.say(e);
     }
   }
 
-  /** Adds the cover of the item in hand, outlined by a rectangle of the picture. */
-  addCover(shape: 'box' | 'ellipse', x0: number, y0: number, x1: number, y1: number): Promise<void> {
-    const it = this.items.find((i) => i.id === this.item)!;
-    const cover: Cover = {
-      id: crypto.randomUUID(),
-      item: it.id,
-      name: it.name,
-      span: { first: 0, last: this.last },
-      outlines: [core.outline('o1', shape, x0, y0, x1, y1)],
-      motion: { pivot: { x: (x0 + x1) / 2, y: (y0 + y1) / 2 }, keys: [{ frame: this.frame, move: { x: 0, y: 0 }, turn: 0, size: { x: 1, y: 1 } }] },
-      grow: 0,
-      soften: { across: 4, down: 4 },
-      treatments: [core.treatment('t1', 'blur')],
-    };
-    this.tool = 'move';
-    return this.save([{ do: 'add', new: cover }]);
+  /** Takes an item in hand. */
+  choose(item: string): void {
+    if (item === this.item) return;
+    this.leave();
+    this.item = item;
+    this.picked = { outline: '', knots: [] };
+    this.pins = [];
+    this.adding = false;
+  }
+
+  /** Takes up a tool. */
+  takeUp(t: Tool): void {
+    this.leave();
+    this.play(0);
+    this.tool = t;
+    this.drawing = undefined;
+    this.error = '';
+    if (t !== 'move') this.step = t === 'pick' ? 'conceal' : this.step;
+  }
+
+  // ---- Outlines ----------------------------------------------------------
+
+  /** What is drawn becomes a cover, one more outline of it, or its place at this frame. */
+  finish(): void {
+    const d = this.drawing;
+    const it = this.items.find((i) => i.id === this.item);
+    this.drawing = undefined;
+    if (!d || !it) return;
+    if (!d.whole) {
+      this.error = 'That outline is too small to hide anything; drag from one corner to the other.';
+      return;
+    }
+    const c = this.cover;
+    const box = core.path(d.knots);
+    const outline = core.outline(this.fresh(), d.shape, this.frame, box.min.x, box.min.y, box.max.x, box.max.y);
+    if (d.shape === 'corners' || d.shape === 'path') outline.keys[0]!.knots = d.knots;
+    if (!c) {
+      const middle = { x: (box.min.x + box.max.x) / 2, y: (box.min.y + box.max.y) / 2 };
+      const cover: Cover = {
+        id: crypto.randomUUID(),
+        item: it.id,
+        name: it.name,
+        span: { first: 0, last: this.last },
+        outlines: [outline],
+        motion: { pivot: middle, keys: [{ frame: this.frame, move: { x: 0, y: 0 }, turn: 0, size: { x: 1, y: 1 } }] },
+        grow: 0,
+        soften: { across: 4, down: 4 },
+        treatments: [core.treatment('t1', 'blur')],
+      };
+      this.tool = 'move';
+      void this.save([{ do: 'add', new: cover }]);
+      return;
+    }
+    if (this.adding || d.shape === 'path') {
+      this.tool = 'move';
+      this.adding = false;
+      void this.save([{ do: 'addOutline', cover: c.id, frame: this.frame, outline }]);
+      return;
+    }
+    const o = this.held!.outlines;
+    if (d.shape === 'corners' && o.length === 1 && o[0]!.knots.length === 4 && o[0]!.shape === 'corners') {
+      void this.save([{ do: 'reshape', cover: c.id, id: o[0]!.id, frame: this.frame, scope: this.shapeScope, knots: aligned(d.knots, o[0]!.knots) }]);
+      return;
+    }
+    void this.save([{ do: 'fit', cover: c.id, frame: this.frame, scope: this.shapeScope, rect: { min: box.min, max: box.max } }]);
+  }
+
+  private fresh(): string {
+    const used = new Set(this.cover?.outlines.map((o) => o.id));
+    for (let i = 1; ; i++) if (!used.has(`o${i}`)) return `o${i}`;
+  }
+
+  /** For the keyboard: draws in the middle of the view, to be moved from there. */
+  drawInTheMiddle(): void {
+    if (this.tool === 'move' || this.tool === 'pick') return;
+    const c = this.centre ?? { x: this.width / 2, y: this.height / 2 };
+    const [w, h] = [this.width / 10, this.height / 10];
+    this.drawing = new Drawing(this.tool);
+    this.drawing.drag({ x: c.x - w, y: c.y - h }, { x: c.x + w, y: c.y + h });
+    this.finish();
   }
 
   place(p: Placement): Command {
-    return { do: 'place', cover: this.cover!.id, frame: this.frame, placement: p };
+    return { do: 'place', cover: this.cover!.id, frame: this.frame, scope: this.shapeScope, placement: p };
   }
 
-  /** Moves, turns or sizes the cover in hand at this frame, by amounts. */
+  reshape(outline: string, knots: Knot[]): Command {
+    return { do: 'reshape', cover: this.cover!.id, id: outline, frame: this.frame, scope: this.shapeScope, knots };
+  }
+
+  /** Moves the knots picked, or else the whole cover, by so many pixels. */
   nudge(dx: number, dy: number): void {
-    const c = this.inHand;
-    if (!c) return;
-    void this.save([this.place({ ...c.placement, move: { x: c.placement.move.x + dx, y: c.placement.move.y + dy } })]);
+    const h = this.held;
+    if (!h) return;
+    const o = h.outlines.find((o) => o.id === this.picked.outline);
+    if (o && this.picked.knots.length) {
+      void this.save([this.reshape(o.id, o.knots.map((k, i) => (this.picked.knots.includes(i) ? { ...k, p: { x: k.p.x + dx, y: k.p.y + dy } } : k)))]);
+      return;
+    }
+    this.change((p) => ({ ...p, move: { x: p.move.x + dx, y: p.move.y + dy } }));
   }
 
-  setSpan(end: 'first' | 'last'): void {
+  change(f: (p: Placement) => Placement): void {
+    if (this.held) void this.save([this.place(f(this.held.placement))]);
+  }
+
+  /** A placement of the cover in hand with another turn or size, its middle where it is. */
+  posed(turn: number, size: Point): Placement {
+    const h = this.held!;
+    const p = h.placement;
+    const pivot = this.cover!.motion.pivot;
+    const swing = (v: Point, deg: number) => {
+      const [s, c] = [Math.sin((deg * Math.PI) / 180), Math.cos((deg * Math.PI) / 180)];
+      return { x: c * v.x - s * v.y, y: s * v.x + c * v.y };
+    };
+    // The box's middle from the pivot, as drawn and then as posed.
+    const v = swing({ x: h.centre.x - pivot.x - p.move.x, y: h.centre.y - pivot.y - p.move.y }, -p.turn);
+    const w = swing({ x: (v.x / p.size.x) * size.x, y: (v.y / p.size.y) * size.y }, turn);
+    return { turn, size, move: { x: h.centre.x - pivot.x - w.x, y: h.centre.y - pivot.y - w.y } };
+  }
+
+  turnBy(degrees: number): void {
+    const p = this.held?.placement;
+    if (p) this.change(() => this.posed(p.turn + degrees, p.size));
+  }
+
+  sizeBy(x: number, y: number): void {
+    const p = this.held?.placement;
+    if (p) this.change(() => this.posed(p.turn, { x: p.size.x * x, y: p.size.y * y }));
+  }
+
+  onKnots(command: Omit<Command, 'cover' | 'id' | 'indexes'>): void {
+    if (!this.cover || !this.picked.knots.length) return;
+    void this.save([{ ...command, cover: this.cover.id, id: this.picked.outline, indexes: this.picked.knots } as Command]);
+  }
+
+  /** A command for the cover in hand. */
+  onCover(command: Omit<Command, 'cover'>): void {
+    if (this.cover) void this.save([{ ...command, cover: this.cover.id } as Command]);
+  }
+
+  // ---- Keys, span and values ---------------------------------------------
+
+  setSpan(end: 'first' | 'last', frame = this.frame): void {
     const c = this.cover;
-    if (!c) return;
-    const span = { ...c.span, [end]: this.frame };
+    if (!c || c.span[end] === frame) return;
+    const span = { ...c.span, [end]: frame };
     if (span.first > span.last) {
       this.error = end === 'first' ? 'The span cannot begin after its end.' : 'The span cannot end before its beginning.';
       return;
     }
-    void this.save([{ do: 'span', cover: c.id, span }]);
+    this.onCover({ do: 'span', span });
   }
 
   treat(treatments: Treatment[], live = false): void {
-    const c = this.cover;
-    if (!c) return;
-    const cmd: Command = { do: 'treat', cover: c.id, treatments };
+    if (!this.cover) return;
+    const cmd: Command = { do: 'treat', cover: this.cover.id, treatments };
     if (live) this.show([cmd]);
     else void this.save([cmd]);
+  }
+
+  /** Sets a number of the cover: for the whole span, or where it is keyed as the switch says. */
+  set(lanes: string[], number: number, live = false): void {
+    const h = this.held;
+    if (!h) return;
+    const commands = lanes.map((lane): Command => {
+      const keyed = h.lanes.some((l) => l.name === lane);
+      return { do: 'set', cover: h.id, lane, number, frame: this.frame, scope: keyed ? this.valueScope : 'span' };
+    });
+    if (live) this.show(commands);
+    else void this.save(commands);
+  }
+
+  /** Keys what is there at this frame, or takes that key away. */
+  toggleKey(lane: string): void {
+    const h = this.held;
+    if (!h) return;
+    if (h.keyed.includes(lane)) this.onCover({ do: 'removeKeys', frames: [this.frame], lanes: [lane] });
+    else this.onCover({ do: 'addKey', frame: this.frame, lane });
+  }
+
+  keyState(lane: string): KeyState {
+    const h = this.held;
+    return h?.keyed.includes(lane) ? 'here' : h?.lanes.some((l) => l.name === lane) ? 'keyed' : 'none';
+  }
+
+  /** How the frame lies to the keys, and what a drag here will do. */
+  get between(): string {
+    const h = this.held;
+    if (!h) return '';
+    const f = this.frame;
+    const moving = h.lanes.filter((l) => l.name === 'placement' || l.name.startsWith('outline/'));
+    const frames = [...new Set(moving.flatMap((l) => l.frames))].sort((a, b) => a - b);
+    if (!h.inside) return 'Outside the span.';
+    if (this.shapeScope === 'span') return 'A drag changes the whole span: all keys alike.';
+    if (frames.includes(f)) return `Key at f ${f}: a drag changes this key.`;
+    const before = frames.findLast((k) => k < f);
+    const after = frames.find((k) => k > f);
+    const adds = `A drag adds a key at f ${f}.`;
+    if (before === undefined && after === undefined) return `No keys: the cover rests where it was drawn. ${adds}`;
+    if (before === undefined) return `Before the first key (f ${after}), which holds backward. ${adds}`;
+    if (after === undefined) return `After the last key (f ${before}), which holds. ${adds}`;
+    const lane = moving.find((l) => l.frames.includes(before))!;
+    const how = { '': 'moves evenly', held: 'holds the earlier', eased: 'eases' }[lane.eases[lane.frames.indexOf(before)]!];
+    return `Between keys f ${before} and f ${after}: ${how}. ${adds}`;
   }
 
   key(direction: 1 | -1): void {
@@ -309,71 +527,103 @@ export class Bench {
     if (k !== undefined) this.seek(k);
   }
 
-  removeKey(): void {
-    if (this.cover && this.inHand?.keyed) void this.save([{ do: 'removeKey', cover: this.cover.id, frame: this.frame }]);
+  /** The keys that are picked, or else the one at this frame. */
+  get chosen(): number[] {
+    return this.pins.length ? this.pins : this.keys.includes(this.frame) ? [this.frame] : [];
   }
 
-  moveKey(from: number, to: number): void {
-    if (this.cover && from !== to) void this.save([{ do: 'moveKey', cover: this.cover.id, frame: from, to }]);
+  removeKeys(): void {
+    const frames = this.chosen;
+    this.pins = [];
+    if (frames.length) this.onCover({ do: 'removeKeys', frames });
   }
 
-  /** The frames that playing runs over: the span in hand when inside it. */
-  get range(): [number, number] {
-    const s = this.cover?.span;
-    return s && s.first <= this.frame && this.frame <= s.last && s.last > s.first ? [s.first, s.last] : [0, this.last];
+  moveKeys(frames: number[], by: number): void {
+    if (by === 0 || !this.cover) return;
+    this.pins = this.pins.length ? this.pins.map((f) => f + by) : [];
+    this.onCover({ do: 'moveKeys', frames, by });
   }
 
-  play(speed: number): void {
-    this.busy();
-    if (speed === 0 || this.speed !== 0) {
-      const was = this.speed;
-      this.speed = speed;
-      if (was !== 0) return;
+  ease(ease: Ease): void {
+    if (this.chosen.length) this.onCover({ do: 'ease', frames: this.chosen, ease });
+  }
+
+  copyKeys(): void {
+    if (!this.cover) return;
+    const frames = this.chosen.length ? this.chosen : [this.frame];
+    this.copied = core.copy(this.cover.id, frames);
+  }
+
+  paste(all = false): void {
+    if (this.copied.length) this.onCover(all ? { do: 'pasteAll', keys: this.copied } : { do: 'paste', frame: this.frame, keys: this.copied });
+  }
+
+  // ---- Looking -----------------------------------------------------------
+
+  /** The longest stretch of the span that was not looked at since the last change. */
+  get unseen(): [number, number] | undefined {
+    return this.cover && this.longest(new Set(this.looked[this.cover.id]));
+  }
+
+  private longest(seen: Set<number>): [number, number] | undefined {
+    const c = this.cover!;
+    let best: [number, number] | undefined;
+    for (let f = c.span.first, from = f; f <= c.span.last + 1; f++) {
+      if (f <= c.span.last && !seen.has(f)) continue;
+      if (f > from && (!best || f - from > best[1] - best[0] + 1)) best = [from, f - 1];
+      from = f + 1;
     }
-    this.speed = speed;
-    if (speed === 0) return;
-    const range = this.range;
-    const rate = this.shot!.sourceInfo.info.rate;
-    const period = (1000 * rate.den) / rate.num;
-    const number = () => this.revision!.number;
-    this.frames.ahead(number(), this.frame, Math.sign(speed), range);
-    let from = performance.now();
-    let at = this.frame;
-    let begun = false;
-    const tick = (now: number) => {
-      if (this.speed === 0) return;
-      const step = Math.sign(this.speed);
-      const len = range[1] - range[0] + 1;
-      const next = (f: number, n: number) => range[0] + ((((f - range[0] + n) % len) + len) % len);
-      if (!begun) {
-        // A few frames are there before the clock starts.
-        if (this.frames.ready(number(), [1, 2, 3, 5, 8, 11].map((n) => next(at, n * step)))) {
-          begun = true;
-          from = now;
-        }
-        requestAnimationFrame(tick);
-        return;
-      }
-      const due = Math.floor(((now - from) * Math.abs(this.speed)) / period + 0.25);
-      if (due > 0) {
-        const want = next(at, step * due);
-        if (this.frames.have(number(), want)) {
-          this.played += due;
-          this.dropped += due - 1;
-          at = want;
-          from += (due * period) / Math.abs(this.speed);
-          this.frame = at;
-          this.frames.ahead(number(), at, step, range);
-        }
-      }
-      requestAnimationFrame(tick);
-    };
-    requestAnimationFrame(tick);
+    return best;
   }
 
-  async deliver(preset: 'review' | 'archive', name: string): Promise<void> {
+  /** Where fitting by halves goes from here: the span's ends, then the middle of the longest stretch. */
+  get nextToFit(): number | undefined {
+    const c = this.cover;
+    if (!c) return undefined;
+    const seen = new Set(this.looked[c.id]).add(this.frame);
+    for (const end of [c.span.first, c.span.last]) if (!seen.has(end)) return end;
+    const gap = this.longest(seen);
+    return gap && Math.floor((gap[0] + gap[1]) / 2);
+  }
+
+  /** The cover is right on this frame: enters that, and goes on by halves. */
+  fits(): void {
+    const c = this.cover;
+    if (!c) return;
+    this.leave();
+    this.play(0);
+    if (this.held?.inside) {
+      const frames = { [this.frame]: core.digest(c.id, this.frame) };
+      this.looks = { ...this.looks, [c.id]: { ...this.looks[c.id], ...frames } };
+      void ask(api.POST('/api/shots/{id}/looks', { params: { path: { id: this.shot!.id } }, body: { cover: c.id, frames } })).catch((e) => this.say(e));
+    }
+    const to = this.nextToFit; // this frame counts as seen
+    if (to === undefined) this.error = 'Every frame of the span has been looked at since the last change.';
+    else this.seek(to);
+  }
+
+  setSteady(on: boolean): void {
+    this.steady = on;
+    if (on && this.zoom === 0) this.zoomToItem();
+  }
+
+  /** Shows the cover in hand as large as suits it. */
+  zoomToItem(): void {
+    const h = this.held;
+    if (!h) return;
+    this.zoom = Math.min(Math.max(Math.min((0.5 * this.room.w) / h.size.x, (0.5 * this.room.h) / h.size.y), 0.25), 8);
+    if (this.zoom >= 2) this.zoom = Math.floor(this.zoom);
+    this.centre = h.centre;
+  }
+
+  nextItem(way: 1 | -1): void {
+    const i = this.items.findIndex((x) => x.id === this.item);
+    if (this.items.length) this.choose(this.items[(i + way + this.items.length) % this.items.length]!.id);
+  }
+
+  async deliver(preset: string, name: string): Promise<void> {
     try {
-      await ask(api.POST('/api/shots/{id}/deliveries', { params: { path: { id: this.shot!.id } }, body: { preset, name } }));
+      await ask(api.POST('/api/shots/{id}/deliveries', { params: { path: { id: this.shot!.id } }, body: { preset: preset as 'review', name } }));
       await this.loadDeliveries();
     } catch (e) {
       this.say(e);
@@ -389,7 +639,20 @@ export class Bench {
   }
 }
 
-/** The number of a value where it is constant, or of its first key. */
-export function constant(v: Treatment['strength'] | undefined): number {
-  return typeof v === 'number' ? v : ((v as { keys: { value: number }[] } | undefined)?.keys[0]?.value ?? 0);
+/** The same four corners, begun and ordered so that each stays nearest to what it was. */
+function aligned(knots: Knot[], was: Knot[]): Knot[] {
+  const far = (ks: Knot[]) => ks.reduce((s, k, i) => s + Math.hypot(k.p.x - was[i]!.p.x, k.p.y - was[i]!.p.y), 0);
+  const middle = (ks: Knot[]) => ({ x: ks.reduce((s, k) => s + k.p.x, 0) / 4, y: ks.reduce((s, k) => s + k.p.y, 0) / 4 });
+  const [a, b] = [middle(knots), middle(was)];
+  const home = knots.map((k) => ({ ...k, p: { x: k.p.x - a.x + b.x, y: k.p.y - a.y + b.y } }));
+  let best = { d: Infinity, ks: knots };
+  for (const way of [false, true]) {
+    for (let i = 0; i < 4; i++) {
+      const turn = <T>(ks: T[]) => [...ks.slice(i), ...ks.slice(0, i)];
+      const order = <T>(ks: T[]) => turn(way ? ks.toReversed() : ks);
+      const d = far(order(home));
+      if (d < best.d) best = { d, ks: order(knots) };
+    }
+  }
+  return best.ks;
 }

@@ -1,16 +1,33 @@
 // The core, compiled for the browser: covers are evaluated and edited here by
 // the very code that the server and a delivery run.
-import type { Command, Document, Outline, Placement, Treatment } from './api';
+import type { Command, Copied, Cover, Document, Knot, Lane, Outline, Placement, Point, Treatment } from './api';
 
-export interface CoverAt {
+/** A cover at a frame, as it is drawn when it is not in hand. */
+export interface Glance {
   id: string;
   inside: boolean;
-  keyed: boolean;
   path: string;
+}
+
+/** The cover in hand at a frame, with everything that can be changed. */
+export interface Hand {
+  id: string;
+  inside: boolean;
   placement: Placement;
-  centre: { x: number; y: number };
-  size: { x: number; y: number };
+  centre: Point;
+  size: Point; // of the box around the outlines before turning
+  outlines: { id: string; shape: Outline['shape']; path: string; knots: Knot[] }[];
+  lanes: Lane[];
+  keyed: string[]; // lanes with a key at the frame
+  values: Record<string, number>; // by lane
+}
+
+/** What the louvre shows of a cover. */
+export interface Slat {
+  id: string;
   keys: number[];
+  lanes: Lane[];
+  outside: number; // keys outside the span
 }
 
 declare global {
@@ -45,13 +62,32 @@ export const core = {
   load: (d: Document) => call<void>('load', JSON.stringify(d)),
   /** Makes the saved document with these commands the draft, and names the change. */
   apply: (c: Command[]) => call<string>('apply', JSON.stringify(c)),
-  /** The draft, or the saved document where there is none. */
+  /** Makes the draft the saved document, for the next commands to build on. */
+  keep: () => call<void>('keep'),
+  /** Whether no cover that the commands name differs between two documents. */
+  untouched: (base: Document, head: Document, c: Command[]) => call<boolean>('untouched', JSON.stringify(base), JSON.stringify(head), JSON.stringify(c)),
+  /** The draft, or the saved document where there is none; and one cover of it. */
   document: () => call<Document>('document'),
-  /** All its covers at a frame. */
-  at: (f: number) => call<CoverAt[]>('at', f),
+  cover: (id: string) => call<Cover>('cover', id),
+  /** All its covers at a frame; the one in hand; what their keys are. */
+  at: (f: number) => call<Glance[]>('at', f),
+  hand: (id: string, f: number) => call<Hand>('hand', id, f),
+  slats: () => call<Slat[]>('slats'),
+  /** The cover's centre at every frame of its span. */
+  course: (id: string) => call<Point[]>('course', id),
+  copy: (id: string, frames: number[]) => call<Copied[]>('copy', id, JSON.stringify(frames)),
+  /** The place of the cover's outlines nearest to a point. */
+  nearest: (id: string, f: number, p: Point) => call<{ id: string; segment: number; at: number; distance: number }>('nearest', id, f, p.x, p.y),
+  /** Names everything that decides the cover's pixels at a frame. */
+  digest: (id: string, f: number) => call<string>('digest', id, f),
+  /** Of what was looked at (cover, frame, digest), the frames unchanged since, by cover. */
+  looked: (l: Record<string, Record<string, string>>) => call<Record<string, number[]>>('looked', JSON.stringify(l)),
   clock: (num: number, den: number, start: string) => call<void>('clock', num, den, start),
   timecode: (f: number) => call<string>('timecode', f),
-  frameOf: (s: string) => call<number>('frameOf', s),
+  /** The frame that a person means who types s while frame now is shown. */
+  frameOf: (s: string, now: number) => call<number>('frameOf', s, now),
   treatment: (id: string, kind: string) => call<Treatment>('treatment', id, kind),
-  outline: (id: string, shape: string, x0: number, y0: number, x1: number, y1: number) => call<Outline>('outline', id, shape, x0, y0, x1, y1),
+  outline: (id: string, shape: string, frame: number, x0: number, y0: number, x1: number, y1: number) => call<Outline>('outline', id, shape, frame, x0, y0, x1, y1),
+  /** A path as SVG path data, with its bounds. */
+  path: (knots: Knot[]) => call<{ path: string; min: Point; max: Point }>('path', JSON.stringify(knots)),
 };

@@ -68,13 +68,14 @@ export class Frames {
    * The patch of a frame. Where it is waited for, it may first be a quick one; the
    * exact one takes its place when it is here.
    */
-  patch(revision: number, f: number, full = false, quick = false): Held<Patch> {
-    const url = `/api/shots/${this.shot}/patches/${revision}/${f}${full ? '?full=true' : ''}`;
+  patch(revision: number, f: number, as: { full?: boolean; matte?: boolean; quick?: boolean } = {}): Held<Patch> {
+    const { full = false, matte = false, quick = false } = as;
+    const url = `/api/shots/${this.shot}/patches/${revision}/${f}?${full ? 'full=true&' : ''}${matte ? 'matte=true&' : ''}`;
     const h: Held<Patch> = this.fetch(
       this.patches,
       url,
       async () => {
-        const first = await patch(fetch(quick && !full ? url + '?quick=true' : url));
+        const first = await patch(fetch(quick && !full ? url + 'quick=true' : url));
         if (first.quick) {
           void patch(fetch(url)).then((exact) => {
             if (this.patches.get(url) !== h) return exact.picture?.close();
@@ -94,7 +95,7 @@ export class Frames {
   /** The pictures of a frame when both are there, else undefined. */
   have(revision: number, f: number, full = false): { view: ImageBitmap; patch: Patch } | undefined {
     const v = this.view(f, full).value;
-    const p = this.patch(revision, f, full).value;
+    const p = this.patch(revision, f, { full }).value;
     return v && p && { view: v, patch: p };
   }
 

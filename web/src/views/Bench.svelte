@@ -11,11 +11,13 @@
   import { core } from '../lib/core';
   import { route } from '../lib/route.svelte';
   import Actions from './Actions.svelte';
+  import Changes from './Changes.svelte';
   import Deliver from './Deliver.svelte';
   import Items from './Items.svelte';
   import Louvre from './Louvre.svelte';
   import Picture from './Picture.svelte';
   import StepCard from './StepCard.svelte';
+  import Transport from './Transport.svelte';
 
   let { id }: { id: string } = $props();
   const b = new Bench();
@@ -40,7 +42,11 @@
     if (opened && press(b, e)) e.preventDefault();
   }}
   onkeyup={(e) => release(b, e)}
-  onblur={() => ((b.clean = false), (b.bare = false))}
+  onblur={() => ((b.clean = false), (b.bare = false), (b.hand = false))}
+  onclick={(e) => {
+    // After a click the keys belong to the bench again, not to the button.
+    if (e.detail > 0) (document.activeElement?.closest('main button') as HTMLElement | null)?.blur();
+  }}
 />
 
 {#if failed}
@@ -61,9 +67,9 @@
         {#if b.error}
           <span class="text-error flex items-center gap-1" role="alert"><CircleAlert size={14} /> {b.error}</span>
         {:else}
-          <span class="quiet max-w-72 truncate" data-testid="saved">
-            {#if b.saving}Saving{:else if b.revision?.number}<Check size={13} class="inline" /> Saved: {b.revision.label}{:else}Nothing changed yet{/if}
-          </span>
+          <button class="btn btn-ghost btn-xs quiet max-w-80 font-normal" title="All changes (Ctrl+Y)" onclick={() => document.dispatchEvent(new CustomEvent('all-changes'))}>
+            <span class="truncate" data-testid="saved">{#if b.saving}Saving{:else if b.revision?.number}<Check size={13} class="inline" /> Saved: {b.revision.label}{:else}Nothing changed yet{/if}</span>
+          </button>
         {/if}
         <button class="btn btn-ghost btn-xs btn-square" aria-label="Undo (Ctrl+Z)" disabled={!b.revision?.canUndo} onclick={b.undo}><Undo2 size={15} /></button>
         <button class="btn btn-ghost btn-xs btn-square" aria-label="Redo (Ctrl+Shift+Z)" disabled={!b.revision?.canRedo} onclick={b.redo}><Redo2 size={15} /></button>
@@ -74,11 +80,24 @@
       </div>
     </header>
     <Items {b} />
-    <Picture {b} />
+    <div class="relative grid min-h-0 min-w-0">
+      <Picture {b} />
+      {#if b.conflict}
+        {@const head = b.conflict.head}
+        <div class="bg-base-100 border-error absolute inset-x-8 top-3 flex items-center gap-3 border-l-4 px-3 py-2" role="alertdialog" aria-label="Two versions" data-testid="conflict">
+          <p>
+            The shot was changed in the meantime ({head.label}, by {head.author}), and you changed the same cover: <em>{b.conflict.label}</em>. Theirs is shown; yours is kept here{#if b.conflict.path}, dashed in red{/if}.
+          </p>
+          <button class="btn btn-sm btn-primary" onclick={() => b.resolve(true)}>Put mine on top</button>
+          <button class="btn btn-sm" onclick={() => b.resolve(false)}>Keep theirs</button>
+        </div>
+      {/if}
+    </div>
     <StepCard {b} />
-    <div class="border-base-300 col-span-3 border-t"><Louvre {b} /></div>
+    <div class="border-base-300 col-span-3 border-t"><Transport {b} /><Louvre {b} /></div>
   </main>
   <Actions {b} />
+  <Changes {b} />
   {#if delivering}<Deliver {b} onclose={() => (delivering = false)} />{/if}
 {:else}
   <p class="quiet p-8">Opening the shot</p>

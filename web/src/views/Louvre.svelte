@@ -1,17 +1,10 @@
 <script lang="ts">
-  import ChevronFirst from '@lucide/svelte/icons/chevron-first';
-  import ChevronLast from '@lucide/svelte/icons/chevron-last';
-  import ChevronLeft from '@lucide/svelte/icons/chevron-left';
-  import ChevronRight from '@lucide/svelte/icons/chevron-right';
-  import Pause from '@lucide/svelte/icons/pause';
-  import Play from '@lucide/svelte/icons/play';
   import type { Bench } from '../lib/bench.svelte';
   import { core } from '../lib/core';
 
   let { b }: { b: Bench } = $props();
   let track = $state<HTMLDivElement>();
   let width = $state(100);
-  let goto = $state('');
 
   $effect(() => {
     const o = new ResizeObserver(([e]) => (width = e!.contentRect.width));
@@ -23,6 +16,8 @@
   const step = $derived(width / frames);
   const x = (f: number) => (f + 0.5) * step;
   const frameAt = (e: PointerEvent) => Math.min(Math.max(Math.floor((e.clientX - track!.getBoundingClientRect().left) / step), 0), b.last);
+  /** Frames between the ruler's marks: a round number of them, far enough apart to read. */
+  const every = $derived([1, 5, 10, 25, 50, 100, 250, 500, 1000, 5000, 10000].find((n) => n * step >= 44) ?? 50000);
 
   let scrubbing = false;
   function down(e: PointerEvent) {
@@ -30,82 +25,72 @@
     scrubbing = true;
     (e.currentTarget as Element).setPointerCapture(e.pointerId);
     b.play(0);
+    b.pins = [];
     b.seek(frameAt(e));
   }
 
-  let pin = $state<{ from: number; to: number }>();
+  /** A key, or all that are picked, is moved along the slat, no further than the span. */
+  let pin = $state<{ from: number; by: number }>();
   function pinDown(e: PointerEvent, item: string, f: number) {
     e.stopPropagation();
-    b.item = item;
+    b.choose(item);
+    if (e.shiftKey || e.ctrlKey) {
+      b.pins = b.pins.includes(f) ? b.pins.filter((p) => p !== f) : [...b.pins, f];
+      return;
+    }
+    if (!b.pins.includes(f)) b.pins = [];
     b.seek(f);
+    if (b.cover?.locked) return;
     (e.currentTarget as Element).setPointerCapture(e.pointerId);
-    pin = { from: f, to: f };
+    pin = { from: f, by: 0 };
+  }
+  function pinMove(e: PointerEvent) {
+    if (!pin || !b.cover) return;
+    const all = b.pins.length ? b.pins : [pin.from];
+    const { first, last } = b.cover.span;
+    pin = { from: pin.from, by: Math.min(Math.max(frameAt(e) - pin.from, first - Math.min(...all)), last - Math.max(...all)) };
   }
   function pinUp() {
-    if (pin && pin.from !== pin.to) {
-      const { from, to } = pin;
-      pin = undefined;
-      b.moveKey(from, to);
-      b.seek(to);
-    }
+    const p = pin;
     pin = undefined;
+    if (!p || p.by === 0) return;
+    b.moveKeys(b.pins.length ? b.pins : [p.from], p.by);
+    b.seek(p.from + p.by);
   }
+  const moving = (f: number) => (pin && (f === pin.from || b.pins.includes(f)) ? f + pin.by : f);
 
   let end = $state<{ side: 'first' | 'last'; frame: number }>();
   function endUp() {
-    const c = b.cover;
-    if (end && c) {
-      const { side, frame } = end;
-      const span = { ...c.span, [side]: frame };
-      if (span.first <= span.last && c.span[side] !== frame) void b.save([{ do: 'span', cover: c.id, span }]);
-    }
+    const e = end;
     end = undefined;
+    if (e) b.setSpan(e.side, e.frame);
   }
 
-  function go(e: Event) {
-    e.preventDefault();
-    const t = goto.trim();
-    if (!t) return;
-    try {
-      const f = /^f?\s*\d+$/i.test(t) ? Number(t.replace(/\D/g, '')) : core.frameOf(t);
-      if (f < 0 || f > b.last) throw new Error(`The shot runs from ${core.timecode(0)} (f 0) to ${core.timecode(b.last)} (f ${b.last}).`);
-      b.seek(f);
-      b.error = '';
-      goto = '';
-      (document.activeElement as HTMLElement | null)?.blur();
-    } catch (err) {
-      b.say(err);
+  /** Runs of consecutive frames. */
+  function runs(fs: number[]): [number, number][] {
+    const out: [number, number][] = [];
+    for (const f of fs) {
+      const l = out.at(-1);
+      if (l && l[1] === f - 1) l[1] = f;
+      else out.push([f, f]);
     }
+    return out;
   }
+  const louvre = (colour: string) => {
+    const w = Math.max(step * 0.72, 1);
+    return `repeating-linear-gradient(90deg,${colour} 0 ${w}px,transparent ${w}px ${Math.max(step, 1.4)}px)`;
+  };
+  const kinds = (id: string, f: number) => {
+    const on = b.slats.get(id)!.lanes.filter((l) => l.frames.includes(f)).map((l) => l.name);
+    return { place: on.includes('placement'), shape: on.some((n) => n.startsWith('outline/')), number: on.some((n) => n !== 'placement' && !n.startsWith('outline/')) };
+  };
+  const words = (k: { place: boolean; shape: boolean; number: boolean }) => [k.place && 'place', k.shape && 'shape', k.number && 'numbers'].filter(Boolean).join(' and ');
 </script>
-
-<div class="flex h-9 items-center gap-1 px-2">
-  <button class="btn btn-ghost btn-xs btn-square" aria-label="Previous key (up)" onclick={() => b.key(-1)}><ChevronFirst size={15} /></button>
-  <button class="btn btn-ghost btn-xs btn-square" aria-label="Previous frame (left)" onclick={() => b.seek(b.frame - 1)}><ChevronLeft size={15} /></button>
-  <button class="btn btn-xs btn-square" aria-label={b.speed ? 'Pause (space)' : 'Play (space)'} onclick={() => b.play(b.speed ? 0 : 1)}>
-    {#if b.speed}<Pause size={15} />{:else}<Play size={15} />{/if}
-  </button>
-  <button class="btn btn-ghost btn-xs btn-square" aria-label="Next frame (right)" onclick={() => b.seek(b.frame + 1)}><ChevronRight size={15} /></button>
-  <button class="btn btn-ghost btn-xs btn-square" aria-label="Next key (down)" onclick={() => b.key(1)}><ChevronLast size={15} /></button>
-  {#if b.speed}<span class="tc quiet w-10">{b.speed > 0 ? '' : '−'}{Math.abs(b.speed)}×</span>{/if}
-  <form onsubmit={go} class="ml-2"><input id="goto" class="input input-xs tc w-28" aria-label="Go to a frame or timecode (G)" placeholder="go to" bind:value={goto} /></form>
-  {#if b.cover}
-    <span class="quiet ml-3">span</span>
-    <button class="btn btn-xs" onclick={() => b.setSpan('first')}>Begins here</button>
-    <span class="tc" data-testid="span">{b.cover.span.first}–{b.cover.span.last}</span>
-    <button class="btn btn-xs" onclick={() => b.setSpan('last')}>Ends here</button>
-  {/if}
-  <div class="join ml-auto" role="group" aria-label="Zoom">
-    {#each [[0, 'Fit'], [1, '100 %'], [2, '200 %']] as const as [z, t] (z)}
-      <button class="btn btn-xs join-item {b.zoom === z ? 'btn-primary' : ''}" aria-pressed={b.zoom === z} onclick={() => (b.zoom = z)}>{t}</button>
-    {/each}
-  </div>
-</div>
 
 <div class="grid max-h-44 overflow-auto pb-2" style="grid-template-columns: 124px minmax(0,1fr) 12px">
   <div class="flex flex-col pt-4">
     {#each b.items as it (it.id)}
-      <button class="h-8 truncate px-2 text-left {b.item === it.id ? 'text-primary font-medium' : 'quiet'}" onclick={() => (b.item = it.id)}>{it.name}</button>
+      <button class="h-8 truncate px-2 text-left {b.item === it.id ? 'text-primary font-medium' : 'quiet'}" onclick={() => b.choose(it.id)}>{it.name}</button>
     {:else}
       <span class="quiet px-2 py-2">No items</span>
     {/each}
@@ -121,27 +106,35 @@
     onpointerup={() => (scrubbing = false)}
   >
     <div class="tc quiet relative h-4 overflow-hidden text-[11px]">
-      {#each Array.from({ length: Math.ceil(frames / 25) }, (_, i) => i * 25) as f (f)}
+      {#each Array.from({ length: Math.ceil(frames / every) }, (_, i) => i * every) as f (f)}
         <span class="border-base-300 absolute border-l pl-0.5" style="left:{f * step}px">{f}</span>
       {/each}
     </div>
     {#each b.items as it (it.id)}
       {@const cover = b.coverOf(it.id)}
+      {@const slat = cover && b.slats.get(cover.id)}
       {@const hand = b.item === it.id}
       {@const first = hand && end?.side === 'first' ? end.frame : (cover?.span.first ?? 0)}
       {@const last = hand && end?.side === 'last' ? end.frame : (cover?.span.last ?? -1)}
       {@const lit = cover?.off ? '#6b6b6b' : hand ? '#b8964c' : '#8d8d8d'}
       <div class="border-base-300 relative h-8 border-b">
         <div class="absolute inset-x-0 top-[15px] h-px bg-[#3a3a3a]"></div>
-        {#if cover && last >= first}
-          <!-- One thin slat a frame. -->
-          <div
-            class="absolute top-2 h-[15px]"
-            style="left:{first * step}px;width:{(last - first + 1) * step}px;background:{cover.off
-              ? `repeating-linear-gradient(135deg,#4a4a4a 0 3px,transparent 3px 7px)`
-              : `repeating-linear-gradient(90deg,${lit} 0 ${Math.max(step * 0.72, 1)}px,transparent ${Math.max(step * 0.72, 1)}px ${Math.max(step, 1.4)}px)`}"
-          ></div>
-          {#if hand}
+        {#if cover && slat && last >= first}
+          {@const held = Math.min(Math.max(slat.keys[0] ?? first, first), last + 1)}
+          <!-- One thin slat a frame; before the first key, which holds backward, only its edge. -->
+          {#if cover.off}
+            <div class="absolute top-2 h-[13px]" style="left:{first * step}px;width:{(last - first + 1) * step}px;background:repeating-linear-gradient(135deg,#4a4a4a 0 3px,transparent 3px 7px)"></div>
+          {:else}
+            <div class="absolute top-2 h-[13px]" style="left:{held * step}px;width:{(last - held + 1) * step}px;background:{louvre(lit)}"></div>
+            {#if held > first}
+              <div class="absolute top-2 h-[13px] border-y-2" style="left:{first * step}px;width:{(held - first) * step}px;border-color:{lit}" title="The first key, at f {held}, holds backward" data-testid="held-backward"></div>
+            {/if}
+          {/if}
+          <!-- A line under what was looked at since the last change. -->
+          {#each runs(b.looked[cover.id] ?? []) as [from, to] (from)}
+            <div class="absolute top-[24px] h-[3px] bg-[#6fb39d]" style="left:{from * step}px;width:{Math.max((to - from + 1) * step, 3)}px" data-testid="looked-at"></div>
+          {/each}
+          {#if hand && !cover.locked}
             {#each ['first', 'last'] as const as side (side)}
               <div
                 class="absolute top-1 h-[23px] w-2 cursor-ew-resize border-y-2 border-[#f0cd7c] {side === 'first' ? 'border-l-2' : 'border-r-2'}"
@@ -163,20 +156,25 @@
               ></div>
             {/each}
           {/if}
-          {#each b.keysOf.get(cover.id) ?? [] as f (f)}
-            {@const at = hand && pin?.from === f ? pin.to : f}
+          {#each slat.keys as f (f)}
+            {@const k = kinds(cover.id, f)}
             {@const inside = f >= cover.span.first && f <= cover.span.last}
+            {@const picked = hand && b.pins.includes(f)}
+            {@const colour = picked ? '#ffffff' : hand ? '#f7dc9a' : '#c9c9c9'}
             <button
-              class="absolute top-0 h-8 w-[9px] -translate-x-1/2 cursor-pointer"
-              style="left:{x(at)}px;opacity:{inside ? 1 : 0.4}"
-              aria-label="Key at frame {f}"
+              class="absolute top-0 flex h-8 w-[11px] -translate-x-1/2 cursor-pointer flex-col items-center"
+              style="left:{x(hand ? moving(f) : f)}px;opacity:{inside ? 1 : 0.45}"
+              aria-label="Key at frame {f}: {words(k)}{inside ? '' : ', outside the span'}"
+              aria-pressed={picked}
               data-testid="key"
               onpointerdown={(e) => pinDown(e, it.id, f)}
-              onpointermove={(e) => pin && (pin = { from: pin.from, to: frameAt(e) })}
+              onpointermove={pinMove}
               onpointerup={pinUp}
             >
-              <span class="mx-auto block h-[7px] w-[7px] rounded-full border border-[#161616] {hand ? 'bg-[#f7dc9a]' : 'bg-[#c9c9c9]'}"></span>
-              <span class="mx-auto block h-[22px] w-px {hand ? 'bg-[#f7dc9a]' : 'bg-[#c9c9c9]'}"></span>
+              {#if k.place}<span class="h-[7px] w-[7px] shrink-0 rounded-full border border-[#161616]" style="background:{colour}"></span>{/if}
+              {#if k.shape}<span class="h-[6px] w-[6px] shrink-0 rotate-45 border border-[#161616]" style="background:{colour}"></span>{/if}
+              <span class="w-px flex-1" style="background:{colour}"></span>
+              {#if k.number}<span class="h-[4px] w-[7px] shrink-0 border border-[#161616]" style="background:{colour}"></span>{/if}
             </button>
           {/each}
         {/if}

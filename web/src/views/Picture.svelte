@@ -1,66 +1,89 @@
 <script lang="ts">
-  import { constant, type Bench } from '../lib/bench.svelte';
+  import { Drawing } from '../lib/drawing.svelte';
+  import type { Bench } from '../lib/bench.svelte';
   import { toHex } from '../lib/colour';
-  import type { Placement } from '../lib/api';
+  import type { Point } from '../lib/api';
+  import Overlay from './Overlay.svelte';
 
   let { b }: { b: Bench } = $props();
   let canvas = $state<HTMLCanvasElement>();
+  let beside = $state<HTMLCanvasElement>(); // the clean picture, side by side
   let pane = $state<HTMLDivElement>();
-  let room = $state({ w: 1, h: 1 });
-  let pan = $state({ x: 0, y: 0 });
-  let shown = $state(''); // what the canvas holds: frame and revision, for tests
+  let whole = $state({ w: 1, h: 1 });
+  let wipe = $state(0.5); // share of the pane
+  let shown = $state(''); // what the canvas holds: frame, revision and look, for tests
   let waiting = $state(false);
 
   const src = $derived(b.shot!.sourceInfo);
   const aspect = $derived(src.info.pixel.num / src.info.pixel.den);
+  const side = $derived(b.shownLook === 'side');
+  // The two lie the way in which they come out larger.
+  const halves = $derived([{ w: (whole.w - 1) / 2, h: whole.h }, { w: whole.w, h: (whole.h - 1) / 2 }].map((r) => ({ ...r, fits: Math.min(r.w / (b.width * aspect), r.h / b.height) })));
+  const below = $derived(side && halves[1]!.fits > halves[0]!.fits);
+  const room = $derived(side ? halves[below ? 1 : 0]! : whole);
   /** Screen pixels for a source pixel, down; across it is times the pixel aspect. */
   const scale = $derived(b.zoom || Math.min(room.w / (b.width * aspect), room.h / b.height));
   const w = $derived(b.width * aspect * scale);
   const h = $derived(b.height * scale);
   // View frames may be smaller than the source; looking closer asks for the whole.
   const full = $derived(b.speed === 0 && scale * devicePixelRatio > (src.viewHeight / b.height) * 1.2 && src.viewHeight < b.height && src.state === 'ready');
-  const left = $derived(w <= room.w ? (room.w - w) / 2 : Math.min(Math.max((room.w - w) / 2 + pan.x, room.w - w), 0));
-  const top = $derived(h <= room.h ? (room.h - h) / 2 : Math.min(Math.max((room.h - h) / 2 + pan.y, room.h - h), 0));
+  const onCover = $derived(b.steady && b.held?.inside);
+  const centre = $derived(onCover ? b.held!.centre : (b.centre ?? { x: b.width / 2, y: b.height / 2 }));
+  // Some room is left around the picture, for outlines that reach beyond it.
+  const edge = (at: number, size: number, room: number) =>
+    onCover ? room / 2 - at : size <= room ? (room - size) / 2 : Math.min(Math.max(room / 2 - at, room - size - 60), 60);
+  const left = $derived(edge(centre.x * aspect * scale, w, room.w));
+  const top = $derived(edge(centre.y * scale, h, room.h));
 
   $effect(() => {
-    const o = new ResizeObserver(([e]) => (room = { w: e!.contentRect.width, h: e!.contentRect.height }));
+    const o = new ResizeObserver(([e]) => (whole = { w: e!.contentRect.width, h: e!.contentRect.height }));
     o.observe(pane!);
     return () => o.disconnect();
+  });
+  $effect(() => {
+    b.room = room;
+    b.full = full;
   });
 
   // Draws the frame; when its pictures are not here yet, the last one stays.
   $effect(() => {
     void b.drawn;
     const f = b.frame;
-    const rev = b.revision!.number;
+    const rev = b.shown;
     const big = full;
-    const clean = b.clean;
-    const draft = b.draft?.frame === f && !big ? b.draft.patch : undefined;
+    const look = b.shownLook;
+    const matte = look === 'matte';
+    const line = look === 'wipe' ? (wipe * whole.w - left) / w : 0;
+    const draft = b.draft?.frame === f && b.draft.matte === matte ? b.draft.patch : undefined;
+    const as = { full: big, matte, quick: b.speed === 0 && !matte };
     let gone = false;
     const paint = () => {
       const view = b.frames.view(f, big).value;
-      const patch = draft ?? b.frames.patch(rev, f, big, b.speed === 0).value;
-      if (gone || !view || (!patch && !clean) || !canvas) return false;
-      if (canvas.width !== view.width || canvas.height !== view.height) {
-        canvas.width = view.width;
-        canvas.height = view.height;
-      }
-      const c = canvas.getContext('2d', { alpha: false })!;
-      c.drawImage(view, 0, 0);
-      if (!clean && patch?.picture) {
+      const patch = draft ?? b.frames.patch(rev, f, as).value;
+      if (gone || !view || (!patch && look !== 'clean') || !canvas) return false;
+      const c = fit(canvas, view);
+      if (matte) c.fillRect(0, 0, view.width, view.height);
+      else c.drawImage(view, 0, 0);
+      if (look !== 'clean' && patch?.picture) {
+        c.save();
+        c.beginPath();
+        c.rect(Math.max(line, 0) * view.width, 0, view.width, view.height);
+        c.clip();
         let y = 0;
         for (const [px, py, pw, ph] of patch.regions) {
           c.drawImage(patch.picture, 0, y, pw, ph, px, py, pw, ph);
           y += ph;
         }
+        c.restore();
       }
-      shown = `${f}:${draft ? 'draft' : rev}:${clean ? 'clean' : 'concealed'}`;
+      if (beside) fit(beside, view).drawImage(view, 0, 0);
+      shown = `${f}:${draft ? 'draft' : rev}:${look}`;
       waiting = false;
       return true;
     };
     if (!paint()) {
       const late = setTimeout(() => (waiting = true), 250);
-      void Promise.all([b.frames.view(f, big).wait, b.frames.patch(rev, f, big, b.speed === 0).wait]).then(() => {
+      void Promise.all([b.frames.view(f, big).wait, b.frames.patch(rev, f, as).wait]).then(() => {
         clearTimeout(late);
         if (!gone && !paint()) waiting = true;
       });
@@ -72,21 +95,32 @@
     return () => (gone = true);
   });
 
+  function fit(c: HTMLCanvasElement, view: ImageBitmap): CanvasRenderingContext2D {
+    if (c.width !== view.width || c.height !== view.height) {
+      c.width = view.width;
+      c.height = view.height;
+    }
+    return c.getContext('2d', { alpha: false })!;
+  }
+
   /** A pointer's place in source pixels. */
-  function place(e: PointerEvent): { x: number; y: number } {
+  function place(e: { clientX: number; clientY: number }): Point {
     const r = canvas!.getBoundingClientRect();
     return { x: ((e.clientX - r.left) / r.width) * b.width, y: ((e.clientY - r.top) / r.height) * b.height };
   }
 
-  let drawing = $state<{ x0: number; y0: number; x1: number; y1: number }>();
   let drag: ((e: PointerEvent) => void) | undefined;
-  let done: ((e: PointerEvent) => void) | undefined;
+  let done: (() => void) | undefined;
+  let marquee = $state<{ from: Point; to: Point }>();
 
-  function begin(e: PointerEvent, move: (p: { x: number; y: number }, e: PointerEvent) => void, end: (moved: boolean) => void) {
+  /** Follows the pointer until it is let go. */
+  function follow(e: PointerEvent, move: (p: Point, e: PointerEvent) => void, end: (moved: boolean) => void) {
     e.stopPropagation();
     (e.currentTarget as Element).setPointerCapture(e.pointerId);
     let moved = false;
+    const start = { x: e.clientX, y: e.clientY };
     drag = (m) => {
+      if (!moved && Math.hypot(m.clientX - start.x, m.clientY - start.y) < 2) return;
       moved = true;
       move(place(m), m);
     };
@@ -96,37 +130,65 @@
     };
   }
 
+  const pans = (e: PointerEvent) => b.hand || e.button === 1 || (e.button === 0 && e.shiftKey);
+
   function down(e: PointerEvent) {
-    if (e.button === 1 || e.shiftKey) {
-      const start = { x: e.clientX - pan.x, y: e.clientY - pan.y };
-      begin(e, (_, m) => (pan = { x: m.clientX - start.x, y: m.clientY - start.y }), () => {});
+    if (pans(e)) {
+      const from = { ...centre };
+      const start = { x: e.clientX, y: e.clientY };
+      b.steady = false;
+      follow(e, (_, m) => (b.centre = { x: from.x - (m.clientX - start.x) / scale / aspect, y: from.y - (m.clientY - start.y) / scale }), () => {});
       return;
     }
     if (e.button !== 0) return;
     const p = place(e);
-    if (b.tool === 'pick') {
-      pick(p);
-    } else if (b.tool !== 'move' && b.item && !b.cover) {
-      drawing = { x0: p.x, y0: p.y, x1: p.x, y1: p.y };
-      begin(
-        e,
-        (q) => (drawing = { x0: p.x, y0: p.y, x1: q.x, y1: q.y }),
-        () => {
-          const d = drawing!;
-          drawing = undefined;
-          const [x0, x1] = [Math.min(d.x0, d.x1), Math.max(d.x0, d.x1)];
-          const [y0, y1] = [Math.min(d.y0, d.y1), Math.max(d.y0, d.y1)];
-          if (x1 - x0 < 2 || y1 - y0 < 2) {
-            b.error = 'That outline is too small to hide anything; drag from one corner to the other.';
-            return;
-          }
-          void b.addCover(b.tool === 'ellipse' ? 'ellipse' : 'box', x0, y0, x1, y1);
-        },
-      );
-    }
+    if (b.tool === 'pick') return pick(p);
+    if (b.tool !== 'move') return draw(e, p);
+    // On nothing: picks the knots inside a rectangle, or none.
+    marquee = { from: p, to: p };
+    follow(e, (q) => (marquee = { from: p, to: q }), (moved) => {
+      const m = marquee!;
+      marquee = undefined;
+      b.picked = { outline: '', knots: [] };
+      if (!moved || b.cover?.locked) return;
+      const inside = (q: Point) => (q.x - m.from.x) * (q.x - m.to.x) <= 0 && (q.y - m.from.y) * (q.y - m.to.y) <= 0;
+      for (const o of b.held?.outlines ?? []) {
+        if (o.shape !== 'path' && o.shape !== 'corners') continue;
+        const knots = o.knots.flatMap((k, i) => (inside(k.p) ? [i] : []));
+        if (knots.length > b.picked.knots.length) b.picked = { outline: o.id, knots };
+      }
+    });
   }
 
-  function pick(p: { x: number; y: number }) {
+  function draw(e: PointerEvent, p: Point) {
+    if (b.tool === 'move' || b.tool === 'pick' || !b.item) return;
+    if (b.cover?.locked) {
+      b.error = `${b.cover.name} is locked; unlock it first.`;
+      return;
+    }
+    const d = (b.drawing ??= new Drawing(b.tool));
+    const close = (q: Point, r: number) => Math.hypot((q.x - p.x) * aspect, q.y - p.y) * scale < r;
+    if (d.shape === 'box' || d.shape === 'ellipse') {
+      d.drag(p, p);
+      follow(e, (q) => d.drag(p, q), () => b.finish());
+      return;
+    }
+    if (d.shape === 'corners') {
+      d.add(p);
+      follow(e, (q) => d.knots.length === 1 || d.knots.length === 4 ? d.drag(p, q) : undefined, (moved) => {
+        if (d.knots.length === 4 && (moved || d.whole)) b.finish();
+      });
+      return;
+    }
+    if (d.knots.length >= 3 && (close(d.knots[0]!.p, 9) || close(d.knots.at(-1)!.p, 4))) {
+      e.stopPropagation();
+      return b.finish();
+    }
+    d.add(p);
+    follow(e, (q) => d.pull(q), () => {});
+  }
+
+  function pick(p: Point) {
     const c = canvas!;
     const was = b.frames.view(b.frame, full).value!;
     const spot = new OffscreenCanvas(1, 1).getContext('2d')!;
@@ -137,168 +199,93 @@
     b.treat(ts.map((t) => (t.kind === 'fill' ? { ...t, colour: toHex(r!, g!, bl!) } : t)));
   }
 
-  function change(p: Placement, save: boolean) {
-    const c = b.place(p);
-    if (save) void b.save([c]);
-    else b.show([c]);
-  }
-
-  /** Drags the cover in hand from a placement, by a function of the pointer. */
-  function grab(e: PointerEvent, to: (q: { x: number; y: number }, m: PointerEvent) => Placement) {
-    if (e.button !== 0 || e.shiftKey || b.tool !== 'move') return;
-    b.play(0);
-    let last: Placement | undefined;
-    begin(
-      e,
-      (q, m) => change((last = to(q, m)), false),
-      (moved) => moved && last && change(last, true),
-    );
-  }
-
-  function moveCover(e: PointerEvent) {
-    const from = place(e);
-    const p = b.inHand!.placement;
-    grab(e, (q) => ({ ...p, move: { x: p.move.x + q.x - from.x, y: p.move.y + q.y - from.y } }));
-  }
-
-  const turned = (x: number, y: number, deg: number) => {
-    const a = (deg * Math.PI) / 180;
-    return { x: x * Math.cos(a) - y * Math.sin(a), y: x * Math.sin(a) + y * Math.cos(a) };
-  };
-
-  /** Sizes by the handle on side (sx, sy): the opposite side stays, or with Alt the centre. */
-  function sizeCover(e: PointerEvent, sx: number, sy: number) {
-    const c = b.inHand!;
-    const p = c.placement;
-    const rest = { x: c.size.x / p.size.x, y: c.size.y / p.size.y };
-    const fixed = turned((-sx * c.size.x) / 2, (-sy * c.size.y) / 2, p.turn);
-    grab(e, (q, m) => {
-      const local = m.altKey ? turned(q.x - c.centre.x, q.y - c.centre.y, -p.turn) : turned(q.x - c.centre.x - fixed.x, q.y - c.centre.y - fixed.y, -p.turn);
-      const k = m.altKey ? 2 : 1;
-      const nw = sx ? Math.max(sx * local.x * k, 2) : c.size.x;
-      const nh = sy ? Math.max(sy * local.y * k, 2) : c.size.y;
-      const shift = m.altKey ? { x: 0, y: 0 } : turned((sx * (nw - c.size.x)) / 2, (sy * (nh - c.size.y)) / 2, p.turn);
-      return { ...p, move: { x: p.move.x + shift.x, y: p.move.y + shift.y }, size: { x: nw / rest.x, y: nh / rest.y } };
-    });
-  }
-
-  function turnCover(e: PointerEvent) {
-    const c = b.inHand!;
-    const p = c.placement;
-    const angle = (q: { x: number; y: number }) => (Math.atan2(q.y - c.centre.y, q.x - c.centre.x) * 180) / Math.PI;
-    const from = angle(place(e));
-    grab(e, (q, m) => {
-      let d = angle(q) - from;
-      d -= 360 * Math.round(d / 360);
-      return { ...p, turn: m.ctrlKey ? Math.round((p.turn + d) / 15) * 15 : p.turn + d };
-    });
-  }
-
-  const handles = [
-    [-1, -1],
-    [0, -1],
-    [1, -1],
-    [1, 0],
-    [1, 1],
-    [0, 1],
-    [-1, 1],
-    [-1, 0],
-  ] as const;
-  const px = $derived(1 / scale); // one screen pixel in picture pixels
-  const rim = $derived(b.cover ? constant(b.cover.grow) + Math.max(constant(b.cover.soften.across), constant(b.cover.soften.down)) : 0);
-
+  const steps = [0.25, 0.5, 1, 2, 4, 8];
   function wheel(e: WheelEvent) {
     e.preventDefault();
-    if (e.ctrlKey) {
-      const steps = [0, 0.5, 1, 2, 4];
-      const i = steps.findIndex((z) => z === b.zoom);
-      const next = steps[Math.min(Math.max((i < 0 ? 2 : i) + (e.deltaY < 0 ? 1 : -1), 0), steps.length - 1)]!;
-      const at = { x: e.clientX - pane!.getBoundingClientRect().left, y: e.clientY - pane!.getBoundingClientRect().top };
-      const p = { x: (at.x - left) / w, y: (at.y - top) / h };
-      b.zoom = next;
-      // The point under the pointer stays there.
-      queueMicrotask(() => (pan = { x: at.x - p.x * w - (room.w - w) / 2, y: at.y - p.y * h - (room.h - h) / 2 }));
-    } else {
-      const p = { x: left - (room.w - w) / 2, y: top - (room.h - h) / 2 };
-      pan = { x: p.x - e.deltaX, y: p.y - e.deltaY };
+    if (!e.ctrlKey) {
+      b.steady = false;
+      b.centre = { x: centre.x + e.deltaX / scale / aspect, y: centre.y + e.deltaY / scale };
+      return;
     }
+    const fits = Math.min(room.w / (b.width * aspect), room.h / b.height);
+    const now = b.zoom || fits;
+    const next = e.deltaY < 0 ? steps.find((z) => z > now * 1.01) : steps.findLast((z) => z < now * 0.99);
+    if (!next || next <= fits) {
+      b.zoom = 0;
+      b.centre = undefined;
+      return;
+    }
+    // The point under the pointer stays there.
+    const p = place(e);
+    const at = canvas!.parentElement!.getBoundingClientRect();
+    b.zoom = next;
+    b.centre = { x: p.x - (e.clientX - at.left - room.w / 2) / next / aspect, y: p.y - (e.clientY - at.top - room.h / 2) / next };
   }
+
+  function wipeDown(e: PointerEvent) {
+    follow(e, (_, m) => (wipe = Math.min(Math.max((m.clientX - pane!.getBoundingClientRect().left) / whole.w, 0), 1)), () => {});
+  }
+
+  const name = $derived(b.items.find((i) => i.id === b.item)?.name);
+  const hint = $derived.by(() => {
+    if (b.tool === 'move') return '';
+    if (b.tool === 'pick') return 'Click where the colour is';
+    if (!b.item) return 'Add an item first';
+    const fits = b.cover && !b.adding && b.tool !== 'path';
+    const what = { box: 'Drag a box', ellipse: 'Drag an ellipse', corners: 'Click the four corners', path: 'Click for corners, drag for curves, close on the first knot or with Enter' }[b.tool];
+    return fits ? `Fit ${name} at f ${b.frame}: ${what.toLowerCase()}` : `${b.cover ? 'One more outline of' : 'Outline of'} ${name}: ${what.toLowerCase()}`;
+  });
 </script>
 
 <div
   bind:this={pane}
-  class="relative min-h-0 min-w-0 overflow-hidden bg-[#161616]"
+  class="relative flex min-h-0 min-w-0 gap-px overflow-hidden bg-[#161616] {below ? 'flex-col' : ''}"
   role="application"
   aria-label="Picture"
   data-testid="picture"
   data-shown={shown}
   onwheel={wheel}
   onpointerdown={down}
-  onpointermove={(e) => drag?.(e)}
-  onpointerup={(e) => done?.(e)}
-  onpointercancel={(e) => done?.(e)}
-  style:cursor={b.tool === 'move' ? 'default' : 'crosshair'}
+  onpointermove={(e) => {
+    if (drag) drag(e);
+    else if (b.drawing?.open) b.drawing.at = place(e);
+  }}
+  onpointerup={() => done?.()}
+  onpointercancel={() => done?.()}
+  style:cursor={b.hand ? 'grab' : b.tool === 'move' ? 'default' : 'crosshair'}
 >
-  <canvas bind:this={canvas} class="absolute" style="left:{left}px;top:{top}px;width:{w}px;height:{h}px;image-rendering:{b.zoom >= 2 ? 'pixelated' : 'auto'}"></canvas>
-  {#if !b.bare}
-    <svg class="absolute overflow-visible" style="left:{left}px;top:{top}px;width:{w}px;height:{h}px" viewBox="0 0 {b.width} {b.height}" preserveAspectRatio="none">
-      {#each b.at as c (c.id)}
-        {@const cover = b.document!.covers.find((x) => x.id === c.id)!}
-        {@const hand = cover.item === b.item}
-        {#if c.inside}
-          <path d={c.path} fill="none" stroke="#000" stroke-opacity=".55" stroke-width={hand ? 3.5 : 2.5} vector-effect="non-scaling-stroke" pointer-events="none" />
-          <path d={c.path} fill="none" stroke={hand ? '#f0cd7c' : '#d6d6d6'} stroke-width={hand ? 1.5 : 1} stroke-dasharray={cover.off ? '2 5' : undefined} vector-effect="non-scaling-stroke" pointer-events="none" />
-          {#if hand}
-            <path d={c.path} fill="transparent" style:cursor={b.tool === 'move' ? 'move' : 'inherit'} onpointerdown={moveCover} role="presentation" data-testid="cover-in-hand" />
-          {:else}
-            <path d={c.path} fill="transparent" role="presentation" onpointerdown={(e) => b.tool === 'move' && !e.shiftKey && e.button === 0 && cover.item && (b.item = cover.item)} />
-          {/if}
+  {#if side}
+    <div class="relative min-h-0 flex-1 overflow-hidden outline outline-[#4a4a4a]" data-testid="beside">
+      <canvas bind:this={beside} class="absolute max-w-none" style="left:{left}px;top:{top}px;width:{w}px;height:{h}px;image-rendering:{scale >= 2 ? 'pixelated' : 'auto'}"></canvas>
+      <span class="bg-base-100/90 absolute bottom-2 left-2 px-2 py-0.5">Clean</span>
+    </div>
+  {/if}
+  <div class="relative min-h-0 flex-1 overflow-hidden">
+    <canvas bind:this={canvas} data-main class="absolute max-w-none" style="left:{left}px;top:{top}px;width:{w}px;height:{h}px;image-rendering:{scale >= 2 ? 'pixelated' : 'auto'}"></canvas>
+    {#if b.overlays && !b.bare}
+      <svg class="absolute overflow-visible" style="left:{left}px;top:{top}px;width:{w}px;height:{h}px" viewBox="0 0 {b.width} {b.height}" preserveAspectRatio="none">
+        <Overlay {b} px={1 / scale} {place} {follow} {pans} />
+        {#if marquee}
+          <rect x={Math.min(marquee.from.x, marquee.to.x)} y={Math.min(marquee.from.y, marquee.to.y)} width={Math.abs(marquee.to.x - marquee.from.x)} height={Math.abs(marquee.to.y - marquee.from.y)} fill="#f0cd7c" fill-opacity=".08" stroke="#f0cd7c" stroke-dasharray="3 3" vector-effect="non-scaling-stroke" />
         {/if}
-      {/each}
-      {#if b.inHand?.inside && b.tool === 'move' && b.speed === 0}
-        {@const c = b.inHand}
-        <g transform="translate({c.centre.x} {c.centre.y}) rotate({c.placement.turn})">
-          <line x1="0" y1={-c.size.y / 2} x2="0" y2={-c.size.y / 2 - 26 * px} stroke="#f0cd7c" stroke-width="1" vector-effect="non-scaling-stroke" />
-          <circle cx="0" cy={-c.size.y / 2 - 26 * px} r={5 * px} fill="#161616" stroke="#f0cd7c" stroke-width="1.5" vector-effect="non-scaling-stroke" style="cursor:grab" onpointerdown={turnCover} role="presentation" data-testid="turn" />
-          {#each handles as [sx, sy] (`${sx}${sy}`)}
-            <circle
-              cx={(sx * c.size.x) / 2}
-              cy={(sy * c.size.y) / 2}
-              r={(sx && sy ? 5 : 3.5) * px}
-              fill="#f0cd7c"
-              stroke="#161616"
-              stroke-width="1"
-              vector-effect="non-scaling-stroke"
-              style="cursor:{sx * sy > 0 ? 'nwse' : sx * sy < 0 ? 'nesw' : sx ? 'ew' : 'ns'}-resize"
-              onpointerdown={(e) => sizeCover(e, sx, sy)}
-              role="presentation"
-              data-testid="size {sx},{sy}"
-            />
-          {/each}
-        </g>
-      {/if}
-      {#if drawing}
-        {@const x = Math.min(drawing.x0, drawing.x1)}
-        {@const y = Math.min(drawing.y0, drawing.y1)}
-        {@const dw = Math.abs(drawing.x1 - drawing.x0)}
-        {@const dh = Math.abs(drawing.y1 - drawing.y0)}
-        {#if b.tool === 'ellipse'}
-          <ellipse cx={x + dw / 2} cy={y + dh / 2} rx={dw / 2} ry={dh / 2} fill="none" stroke="#f0cd7c" stroke-width="1.5" vector-effect="non-scaling-stroke" />
-        {:else}
-          <rect {x} {y} width={dw} height={dh} fill="none" stroke="#f0cd7c" stroke-width="1.5" vector-effect="non-scaling-stroke" />
-        {/if}
-      {/if}
-    </svg>
+      </svg>
+    {/if}
+    {#if side}<span class="bg-base-100/90 pointer-events-none absolute bottom-2 left-2 px-2 py-0.5">Concealed</span>{/if}
+  </div>
+  {#if b.shownLook === 'wipe'}
+    <div class="absolute inset-y-0 w-4 -translate-x-1/2 cursor-ew-resize" style="left:{wipe * 100}%" role="presentation" data-testid="wipe" onpointerdown={wipeDown}>
+      <div class="mx-auto h-full w-px bg-[#f2f2f2]"></div>
+      <span class="bg-base-100/90 absolute bottom-2 right-5 px-2 py-0.5">Clean</span>
+      <span class="bg-base-100/90 absolute bottom-2 left-5 px-2 py-0.5">Concealed</span>
+    </div>
   {/if}
   {#if waiting}
     <p class="bg-base-100/90 absolute bottom-2 left-2 px-2 py-1" role="status">
       {src.state === 'ready' ? 'Decoding the frame' : src.state === 'failed' ? src.error : `View frames are being made: ${src.views} of ${src.frames}`}
     </p>
   {/if}
-  {#if b.clean}<p class="bg-base-100/90 absolute top-2 left-2 px-2 py-1" role="status">Clean picture</p>{/if}
-  {#if b.tool !== 'move' && !b.clean}
-    <p class="bg-base-100/90 absolute top-2 left-2 px-2 py-1" role="status">
-      {b.tool === 'pick' ? 'Click where the colour is' : b.cover ? 'This item has its cover' : b.item ? `Drag ${b.tool === 'box' ? 'a box' : 'an ellipse'} over ${b.items.find((i) => i.id === b.item)?.name}` : 'Add an item first'}
-    </p>
+  {#if b.shownLook === 'clean' || b.shownLook === 'matte'}
+    <p class="bg-base-100/90 pointer-events-none absolute top-2 right-2 px-2 py-1" role="status">{b.shownLook === 'clean' ? 'Clean picture' : 'Matte'}</p>
   {/if}
+  {#if hint && !b.clean}<p class="bg-base-100/90 pointer-events-none absolute top-2 left-2 px-2 py-1" role="status">{hint}</p>{/if}
 </div>

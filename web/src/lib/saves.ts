@@ -1,0 +1,195 @@
+// Saving: edits go to the server one after another in the order they were made.
+// What is not saved yet is also kept in the browser's storage, so that neither a
+// lost line nor a closed tab loses it. When another browser changed the shot in
+// the meantime, edits of covers it left alone are put on top of its changes; for
+// the others the editor is asked, with both versions shown.
+import { api, ask, Problem, type Command, type Document, type Revision } from './api';
+import { core } from './core';
+
+export type Change = { commands: Command[] } | { step: 'undo' | 'redo' } | { jump: number };
+
+/** Mine, made on a version that is no longer the shot's. */
+export interface Conflict {
+  head: Revision; // theirs
+  commands: Command[];
+  label: string; // what mine does
+  path: string; // the outlines that mine would give, on the frame shown
+}
+
+interface Bench {
+  document(): void; // the core holds another document
+  shown(r: Revision): void; // show what the server has
+  waiting(n: number): void;
+  conflict(c: Conflict | undefined): void;
+  say(e: unknown): void;
+  glimpse(covers: string[]): string; // their outlines on the frame shown
+  painted(revision: number): Promise<void>; // its pixels are here
+}
+
+const retry = 2000; // ms
+
+export class Saves {
+  private queue: Change[] = [];
+  private head!: Revision; // as the server has it
+  private open: Conflict | undefined;
+  private running: Promise<void> | undefined;
+  private closed = false;
+  private missed: Revision | undefined; // heard of while saving
+
+  constructor(
+    private shot: string,
+    private bench: Bench,
+  ) {}
+
+  /** Begins on a revision, and takes up what an earlier visit could not save. */
+  begin(head: Revision): void {
+    this.head = head;
+    const left = localStorage.getItem(this.place);
+    if (!left) return;
+    this.ask(head, (JSON.parse(left) as Conflict).commands);
+  }
+
+  close(): void {
+    this.closed = true;
+  }
+
+  private get place(): string {
+    return `celator.unsaved.${this.shot}`;
+  }
+
+  /** The revision that the next request builds on, and the commands that are on their way. */
+  get base(): number {
+    return this.head.number;
+  }
+  get waiting(): Command[] {
+    return this.queue.flatMap((c) => ('commands' in c ? c.commands : []));
+  }
+
+  /** Another browser made a revision; when nothing is on its way it is shown. */
+  heard(r: Revision): void {
+    if (r.number <= this.head.number) return;
+    if (this.queue.length) {
+      this.missed = r;
+      return;
+    }
+    this.head = r;
+    if (this.open) this.open = { ...this.open, head: r };
+    this.bench.shown(r);
+  }
+
+  add(c: Change): Promise<void> {
+    this.queue.push(c);
+    this.keep();
+    this.running ??= this.run().finally(() => (this.running = undefined));
+    return this.running;
+  }
+
+  /** Keeps what is unsaved in the browser as well. */
+  private keep(): void {
+    const commands = this.open?.commands ?? this.waiting;
+    if (commands.length) localStorage.setItem(this.place, JSON.stringify({ commands }));
+    else localStorage.removeItem(this.place);
+    this.bench.waiting(this.queue.length);
+  }
+
+  private send(c: Change): Promise<Revision> {
+    const at = { params: { path: { id: this.shot } } };
+    const base = this.head.number;
+    if ('commands' in c) return ask(api.POST('/api/shots/{id}/edits', { ...at, body: { base, commands: c.commands } }));
+    if ('jump' in c) return ask(api.POST('/api/shots/{id}/jump', { ...at, body: { base, state: c.jump } }));
+    return ask(api.POST(c.step === 'undo' ? '/api/shots/{id}/undo' : '/api/shots/{id}/redo', { ...at, body: { base } }));
+  }
+
+  private async run(): Promise<void> {
+    while (this.queue.length && !this.closed) {
+      try {
+        this.head = await this.send(this.queue[0]!);
+        if (this.queue.length > 1) {
+          this.queue.shift();
+        } else {
+          // The old pixels stay until the new ones are here.
+          await this.bench.painted(this.head.number);
+          this.queue.shift();
+          if (!this.queue.length) this.bench.shown(this.head);
+        }
+      } catch (e) {
+        await this.failed(e);
+      }
+      this.keep();
+    }
+    if (this.missed) this.heard(this.missed);
+    this.missed = undefined;
+  }
+
+  private async failed(e: unknown): Promise<void> {
+    const status = e instanceof Problem ? e.status : -1;
+    if (status === 0) {
+      this.bench.say('The server cannot be reached. Your changes are kept here and saved when it is back.');
+      await new Promise((r) => setTimeout(r, retry));
+      return;
+    }
+    let head: Revision;
+    try {
+      head = (await ask(api.GET('/api/shots/{id}', { params: { path: { id: this.shot } } }))).revision;
+    } catch {
+      return; // tried again, and then said
+    }
+    const was: Document = this.head.document;
+    const outdated = status === 409 && head.number !== this.head.number;
+    const commands = this.waiting;
+    this.head = head;
+    if (!outdated || commands.length === 0) {
+      this.queue = [];
+      this.bench.shown(head);
+      this.bench.say(outdated ? 'The shot was changed in the meantime; nothing was undone.' : e);
+      return;
+    }
+    this.queue = this.queue.filter((c) => 'commands' in c);
+    if (core.untouched(was, head.document, commands)) {
+      this.bench.shown(head);
+      core.apply(commands);
+      core.keep();
+      this.bench.document();
+      return; // and sent again, on the new base
+    }
+    this.queue = [];
+    this.ask(head, commands);
+  }
+
+  /** Asks the editor about commands made on another version than the head. */
+  private ask(head: Revision, commands: Command[]): void {
+    this.open = { head, commands, label: 'your changes', path: '' };
+    this.keep();
+    this.bench.shown(head);
+    try {
+      const label = core.apply(commands);
+      this.open = { ...this.open, label, path: this.bench.glimpse(commands.map((c) => c.cover ?? '')) };
+    } catch {
+      // Mine cannot be put on top; that is said when it is tried.
+    }
+    core.load(head.document);
+    this.bench.conflict(this.open);
+  }
+
+  /** The editor's answer to a conflict. */
+  resolve(mine: boolean): Promise<void> {
+    const c = this.open;
+    this.open = undefined;
+    this.bench.conflict(undefined);
+    if (!c) return Promise.resolve();
+    if (mine) {
+      try {
+        core.apply(c.commands);
+      } catch (e) {
+        this.keep();
+        this.bench.say(e);
+        return Promise.resolve();
+      }
+      core.keep();
+      this.bench.document();
+      return this.add({ commands: c.commands });
+    }
+    this.keep();
+    return Promise.resolve();
+  }
+}

@@ -1,0 +1,254 @@
+<script lang="ts">
+  // What lies on the picture: outlines, handles, knots, the course, the drawing.
+  // All coordinates are the picture's; px is the size of a screen pixel there.
+  import type { Bench } from '../lib/bench.svelte';
+  import { core } from '../lib/core';
+  import type { Command, Knot, Placement, Point } from '../lib/api';
+
+  interface Props {
+    b: Bench;
+    px: number;
+    place: (e: PointerEvent) => Point;
+    follow: (e: PointerEvent, move: (p: Point, e: PointerEvent) => void, end: (moved: boolean) => void) => void;
+    pans: (e: PointerEvent) => boolean;
+  }
+  let { b, px, place, follow, pans }: Props = $props();
+
+  const bright = '#f0cd7c';
+  const dark = '#161616';
+  const hand = $derived(b.held);
+  const cover = $derived(b.cover);
+  const free = $derived(b.tool === 'move' && !cover?.locked && !cover?.unseen && b.speed === 0 && hand?.inside ? hand : undefined);
+  // A box is sized by its own corners; around other outlines stands a frame apart.
+  const boxes = $derived(hand?.outlines.every((o) => o.shape === 'box' || o.shape === 'ellipse') ?? true);
+  const apart = $derived(boxes ? 0 : 12 * px);
+
+  /** Drags: commands made from the pointer's place are shown, and saved at the end. */
+  function drag(e: PointerEvent, to: (q: Point, m: PointerEvent) => Command) {
+    if (e.button !== 0 || pans(e) || !free) return;
+    b.play(0);
+    let last: Command | undefined;
+    follow(e, (q, m) => b.show([(last = to(q, m))]), (moved) => void (moved && last && b.save([last])));
+  }
+  const placed = (e: PointerEvent, to: (q: Point, m: PointerEvent) => Placement) => drag(e, (q, m) => b.place(to(q, m)));
+
+  function moveCover(e: PointerEvent) {
+    const from = place(e);
+    const p = hand!.placement;
+    placed(e, (q, m) => {
+      const d = { x: q.x - from.x, y: q.y - from.y };
+      if (m.ctrlKey) d[Math.abs(d.x) > Math.abs(d.y) ? 'y' : 'x'] = 0;
+      return { ...p, move: { x: p.move.x + d.x, y: p.move.y + d.y } };
+    });
+  }
+
+  const turned = (x: number, y: number, deg: number) => {
+    const a = (deg * Math.PI) / 180;
+    return { x: x * Math.cos(a) - y * Math.sin(a), y: x * Math.sin(a) + y * Math.cos(a) };
+  };
+
+  /** Sizes by the handle on side (sx, sy): the opposite side stays, or with Alt the centre. */
+  function sizeCover(e: PointerEvent, sx: number, sy: number) {
+    const c = hand!;
+    const p = c.placement;
+    const rest = { x: c.size.x / p.size.x, y: c.size.y / p.size.y };
+    const fixed = turned((-sx * c.size.x) / 2, (-sy * c.size.y) / 2, p.turn);
+    placed(e, (q, m) => {
+      const from = m.altKey ? { x: 0, y: 0 } : fixed;
+      const local = turned(q.x - c.centre.x - from.x, q.y - c.centre.y - from.y, -p.turn);
+      const k = m.altKey ? 2 : 1;
+      let nw = sx ? Math.max((sx * local.x - apart) * k, 2) : c.size.x;
+      let nh = sy ? Math.max((sy * local.y - apart) * k, 2) : c.size.y;
+      if (m.ctrlKey && sx && sy) { // in proportion
+        const r = Math.max(nw / c.size.x, nh / c.size.y);
+        [nw, nh] = [c.size.x * r, c.size.y * r];
+      }
+      const shift = m.altKey ? { x: 0, y: 0 } : turned((sx * (nw - c.size.x)) / 2, (sy * (nh - c.size.y)) / 2, p.turn);
+      return { ...p, move: { x: p.move.x + shift.x, y: p.move.y + shift.y }, size: { x: nw / rest.x, y: nh / rest.y } };
+    });
+  }
+
+  /** Turns about the middle of the box, which stays where it is. */
+  function turnCover(e: PointerEvent) {
+    const c = hand!;
+    const p = c.placement;
+    const angle = (q: Point) => (Math.atan2(q.y - c.centre.y, q.x - c.centre.x) * 180) / Math.PI;
+    const from = angle(place(e));
+    placed(e, (q, m) => {
+      let d = angle(q) - from;
+      d -= 360 * Math.round(d / 360);
+      const turn = m.ctrlKey ? Math.round((p.turn + d) / 15) * 15 : p.turn + d;
+      return b.posed(turn, p.size);
+    });
+  }
+
+  function knotDown(e: PointerEvent, outline: string, i: number) {
+    if (e.button !== 0 || b.hand) return;
+    const has = b.picked.outline === outline && b.picked.knots.includes(i);
+    if (e.shiftKey) {
+      e.stopPropagation();
+      const rest = b.picked.outline === outline ? b.picked.knots : [];
+      b.picked = { outline, knots: has ? rest.filter((k) => k !== i) : [...rest, i] };
+      return;
+    }
+    if (!has) b.picked = { outline, knots: [i] };
+    const was = hand!.outlines.find((o) => o.id === outline)!.knots;
+    const from = place(e);
+    const picked = new Set(b.picked.knots);
+    drag(e, (q) => b.reshape(outline, was.map((k, j) => (picked.has(j) ? { ...k, p: { x: k.p.x + q.x - from.x, y: k.p.y + q.y - from.y } } : k))));
+  }
+
+  /** Drags a handle; the one across stays in line with it, or with Alt where it is. */
+  function handleDown(e: PointerEvent, outline: string, i: number, end: 'in' | 'out') {
+    const was = hand!.outlines.find((o) => o.id === outline)!.knots;
+    const k = was[i]!;
+    const other = end === 'in' ? 'out' : 'in';
+    const inLine = k.in && k.out && Math.abs(k.in.x * k.out.y - k.in.y * k.out.x) < 1e-3 * Math.hypot(k.in.x, k.in.y) * Math.hypot(k.out.x, k.out.y);
+    drag(e, (q, m) => {
+      const d = { x: q.x - k.p.x, y: q.y - k.p.y };
+      const next: Knot = { ...k, [end]: d };
+      const l = Math.hypot(d.x, d.y);
+      const far = k[other] ? Math.hypot(k[other].x, k[other].y) : 0;
+      if (inLine && !m.altKey && l > 0) next[other] = { x: (-d.x * far) / l, y: (-d.y * far) / l };
+      return b.reshape(outline, was.map((x, j) => (j === i ? next : x)));
+    });
+  }
+
+  /** A double click on the line puts a knot there. */
+  function insert(e: MouseEvent) {
+    if (!free) return;
+    const n = core.nearest(hand!.id, b.frame, place(e as PointerEvent));
+    if (n.distance > 8 * px || n.at <= 0 || n.at >= 1) return;
+    b.onCover({ do: 'insertKnot', id: n.id, index: n.segment, at: n.at });
+    b.picked = { outline: n.id, knots: [n.segment + 1] };
+  }
+
+  function toggleSmooth(o: { id: string; knots: Knot[] }, i: number) {
+    b.picked = { outline: o.id, knots: [i] };
+    b.onKnots({ do: 'smooth', on: !o.knots[i]!.in && !o.knots[i]!.out });
+  }
+
+  // The course of the centre: a point a frame, larger where the placement has a key.
+  const course = $derived.by(() => {
+    if (!b.course || !cover) return [];
+    void b.at;
+    const keyed = new Set(hand!.lanes.find((l) => l.name === 'placement')?.frames);
+    return core.course(cover.id).map((p, i) => ({ ...p, f: cover.span.first + i, key: keyed.has(cover.span.first + i) }));
+  });
+  function courseDown(e: PointerEvent, f: number) {
+    const from = place(e);
+    const p = core.hand(cover!.id, f).placement;
+    drag(e, (q) => ({ do: 'place', cover: cover!.id, frame: f, scope: 'frame', placement: { ...p, move: { x: p.move.x + q.x - from.x, y: p.move.y + q.y - from.y } } }));
+  }
+
+  const handles = [[-1, -1], [0, -1], [1, -1], [1, 0], [1, 1], [0, 1], [-1, 1], [-1, 0]] as const;
+  const drawn = $derived.by(() => {
+    const d = b.drawing;
+    if (!d?.open) return undefined;
+    const ks = d.knots;
+    if (d.shape === 'ellipse') return { d: '', ellipse: [ks[0]!.p, ks[2]!.p] as const };
+    const seg = (k: Knot, l: Knot) => `C${k.p.x + (k.out?.x ?? 0)} ${k.p.y + (k.out?.y ?? 0)} ${l.p.x + (l.in?.x ?? 0)} ${l.p.y + (l.in?.y ?? 0)} ${l.p.x} ${l.p.y}`;
+    let s = `M${ks[0]!.p.x} ${ks[0]!.p.y}` + ks.slice(1).map((k, i) => seg(ks[i]!, k)).join('');
+    if (ks.length === 4 && d.shape !== 'path') s += 'Z';
+    else if (d.at) s += seg(ks.at(-1)!, { p: d.at });
+    return { d: s, ellipse: undefined };
+  });
+</script>
+
+{#snippet line(d: string, colour: string, width: number, dash?: string)}
+  <path {d} fill="none" stroke="#000" stroke-opacity=".55" stroke-width={width + 2} vector-effect="non-scaling-stroke" pointer-events="none" />
+  <path {d} fill="none" stroke={colour} stroke-width={width} stroke-dasharray={dash} vector-effect="non-scaling-stroke" pointer-events="none" />
+{/snippet}
+
+{#each b.at as c (c.id)}
+  {@const doc = b.document!.covers.find((x) => x.id === c.id)!}
+  {@const inHand = c.id === cover?.id}
+  {#if c.inside && !doc.unseen}
+    {@render line(c.path, inHand ? bright : '#d6d6d6', inHand ? 1.5 : 1, doc.off ? '2 5' : doc.locked ? '7 3' : undefined)}
+    {#if inHand}
+      <path d={c.path} fill="transparent" stroke="transparent" stroke-width="10" vector-effect="non-scaling-stroke" style:cursor={free ? 'move' : 'inherit'} onpointerdown={moveCover} ondblclick={insert} role="presentation" data-testid="cover-in-hand" />
+    {:else if b.tool === 'move'}
+      <path d={c.path} fill="transparent" role="presentation" onpointerdown={(e) => !pans(e) && e.button === 0 && doc.item && (e.stopPropagation(), b.choose(doc.item))} />
+    {/if}
+  {/if}
+{/each}
+
+{#if course.length}
+  {@render line('M' + course.map((p) => `${p.x} ${p.y}`).join('L'), '#9fc9ba', 1)}
+  {#each course as p (p.f)}
+    <circle cx={p.x} cy={p.y} r={(p.key ? 4 : p.f === b.frame ? 3 : 1.5) * px} fill={p.key ? '#9fc9ba' : p.f === b.frame ? '#fff' : '#6e9485'} stroke={dark} stroke-width={p.key ? 1 : 0} vector-effect="non-scaling-stroke" style:cursor={free ? 'move' : 'default'} onpointerdown={(e) => courseDown(e, p.f)} role="presentation" data-testid={p.key ? `course ${p.f}` : undefined} />
+  {/each}
+{/if}
+
+{#if b.conflict?.path}{@render line(b.conflict.path, '#e8684a', 1.5, '6 4')}{/if}
+
+{#if free && b.drawing === undefined}
+  {@const c = free}
+  {#if b.picked.knots.length === 0}
+    {@const [hx, hy] = [c.size.x / 2 + apart, c.size.y / 2 + apart]}
+    <g transform="translate({c.centre.x} {c.centre.y}) rotate({c.placement.turn})">
+      {#if !boxes}<rect x={-hx} y={-hy} width={2 * hx} height={2 * hy} fill="none" stroke={bright} stroke-opacity=".7" stroke-dasharray="2 4" vector-effect="non-scaling-stroke" pointer-events="none" />{/if}
+      <line x1="0" y1={-hy} x2="0" y2={-hy - 24 * px} stroke={bright} stroke-width="1" vector-effect="non-scaling-stroke" />
+      <circle cx="0" cy={-hy - 24 * px} r={5 * px} fill={dark} stroke={bright} stroke-width="1.5" vector-effect="non-scaling-stroke" style="cursor:grab" onpointerdown={turnCover} role="presentation" data-testid="turn" />
+      {#each handles as [sx, sy] (`${sx}${sy}`)}
+        <circle
+          cx={sx * hx}
+          cy={sy * hy}
+          r={(sx && sy ? 5 : 3.5) * px}
+          fill={boxes ? bright : dark}
+          stroke={boxes ? dark : bright}
+          stroke-width="1"
+          vector-effect="non-scaling-stroke"
+          style="cursor:{sx * sy > 0 ? 'nwse' : sx * sy < 0 ? 'nesw' : sx ? 'ew' : 'ns'}-resize"
+          onpointerdown={(e) => sizeCover(e, sx, sy)}
+          role="presentation"
+          data-testid="size {sx},{sy}"
+        />
+      {/each}
+    </g>
+  {/if}
+  {#each c.outlines as o (o.id)}
+    {#if o.shape === 'path' || o.shape === 'corners'}
+      {#each o.knots as k, i (i)}
+        {@const picked = b.picked.outline === o.id && b.picked.knots.includes(i)}
+        {#if picked}
+          {#each ['in', 'out'] as const as end (end)}
+            {@const d = k[end]}
+            {#if d && (d.x || d.y)}
+              <line x1={k.p.x} y1={k.p.y} x2={k.p.x + d.x} y2={k.p.y + d.y} stroke={bright} stroke-width="1" vector-effect="non-scaling-stroke" pointer-events="none" />
+              <circle cx={k.p.x + d.x} cy={k.p.y + d.y} r={3.5 * px} fill={dark} stroke={bright} stroke-width="1.5" vector-effect="non-scaling-stroke" style="cursor:move" onpointerdown={(e) => handleDown(e, o.id, i, end)} role="presentation" data-testid="handle {i} {end}" />
+            {/if}
+          {/each}
+        {/if}
+        <circle
+          cx={k.p.x}
+          cy={k.p.y}
+          r={(picked ? 5.5 : 4.5) * px}
+          fill={picked ? '#fff' : bright}
+          stroke={dark}
+          stroke-width="1"
+          vector-effect="non-scaling-stroke"
+          style="cursor:move"
+          onpointerdown={(e) => knotDown(e, o.id, i)}
+          ondblclick={(e) => (e.stopPropagation(), toggleSmooth(o, i))}
+          role="presentation"
+          data-testid="knot {i}"
+        />
+      {/each}
+    {/if}
+  {/each}
+{/if}
+
+{#if drawn}
+  {#if drawn.ellipse}
+    {@const [p, q] = drawn.ellipse}
+    <ellipse cx={(p.x + q.x) / 2} cy={(p.y + q.y) / 2} rx={(q.x - p.x) / 2} ry={(q.y - p.y) / 2} fill="none" stroke={bright} stroke-width="1.5" vector-effect="non-scaling-stroke" />
+  {:else}
+    {@render line(drawn.d, bright, 1.5)}
+    {#if b.drawing!.shape === 'path' || b.drawing!.shape === 'corners'}
+      {#each b.drawing!.knots as k, i (i)}
+        <circle cx={k.p.x} cy={k.p.y} r={(i === 0 ? 6 : 3.5) * px} fill={i === 0 ? dark : bright} stroke={i === 0 ? bright : dark} stroke-width="1.5" vector-effect="non-scaling-stroke" pointer-events="none" />
+      {/each}
+    {/if}
+  {/if}
+{/if}
