@@ -318,6 +318,7 @@ test('looking: steady view, wipe, side by side, timecode', async ({ page }) => {
 
   // The wipe's two sides, in pixels: clean left of the line, concealed right of it.
   await page.getByLabel('What is shown').selectOption('wipe');
+  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /^70:\d+:wipe$/);
   const box = (await page.getByTestId('picture').boundingBox())!;
   const region = (await hand(page));
   const p = await onScreen(page, region.centre.x, region.centre.y);
@@ -333,11 +334,10 @@ test('looking: steady view, wipe, side by side, timecode', async ({ page }) => {
   await drag(box.x + box.width - 20);
   const clean = await shot();
   await drag(box.x + 20);
-  const concealed = await shot();
-  expect(clean).not.toBe(concealed);
+  await expect.poll(shot).not.toBe(clean);
   await page.getByLabel('What is shown').selectOption('clean');
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /clean$/);
-  expect(await shot()).toBe(clean);
+  await expect.poll(shot).toBe(clean);
   await page.getByLabel('What is shown').selectOption('side');
   await expect(page.getByTestId('beside').locator('canvas')).toBeVisible();
   await page.keyboard.press('d');
