@@ -82,10 +82,6 @@ func renderCommand() *cobra.Command {
 				return wrongUse{fmt.Errorf("render needs --%s", flag)}
 			}
 		}
-		p, err := media.PresetFor(preset, out)
-		if err != nil {
-			return wrongUse{err}
-		}
 		if out == "-" {
 			return wrongUse{fmt.Errorf("a file with an index cannot be written to standard output; name a file")}
 		}
@@ -100,6 +96,15 @@ func renderCommand() *cobra.Command {
 		info, err := media.Probe(ctx, clip)
 		if err != nil {
 			return fmt.Errorf("%s: %w", clip, err)
+		}
+		var p media.Preset
+		if info.Still != "" {
+			p, err = stillPreset(info, preset, out, matte)
+		} else {
+			p, err = media.PresetFor(preset, out)
+		}
+		if err != nil {
+			return wrongUse{err}
 		}
 		if err := deliver.Fits(doc, info, info.Frames); err != nil {
 			return err
@@ -141,6 +146,28 @@ func renderCommand() *cobra.Command {
 		return nil
 	}
 	return c
+}
+
+// stillPreset checks that a still is written as what it is: by its own kind's
+// ending, or its matte as a PNG.
+func stillPreset(info media.Info, name, out string, matte bool) (media.Preset, error) {
+	if name == "" {
+		name = "still"
+	}
+	p, err := info.For(name)
+	if err != nil {
+		return p, err
+	}
+	want := info.Still
+	if matte {
+		want = "png"
+	}
+	ending := strings.ToLower(filepath.Ext(out))
+	kinds := map[string]string{".png": "png", ".jpg": "jpeg", ".jpeg": "jpeg", ".tif": "tiff", ".tiff": "tiff"}
+	if kinds[ending] != want {
+		return p, fmt.Errorf("this is written as %s; end the name accordingly", strings.ToUpper(want))
+	}
+	return p, nil
 }
 
 func same(a, b string) bool {

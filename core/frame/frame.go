@@ -1,5 +1,5 @@
 // Package frame holds pictures as they are decoded: planar Y'CbCr, 8 to 16 bit,
-// 4:2:0, 4:2:2 or 4:4:4, and moves regions of them to and from float32.
+// 4:2:0, 4:2:2 or 4:4:4, or planar R'G'B', and moves regions of them to and from float32.
 //
 // Samples keep their code values throughout (0..255 for 8 bit, 0..1023 for 10).
 // Luma sample (i, j) covers the unit square from (i, j); a chroma sample covers
@@ -28,6 +28,7 @@ const (
 	BT601  Matrix = "bt601"
 	BT709  Matrix = "bt709"
 	BT2020 Matrix = "bt2020"
+	RGB    Matrix = "rgb" // no Y'CbCr: the planes are G', B', R', all of full size and range
 )
 
 // Format is the shape and meaning of a picture's samples.
@@ -52,6 +53,8 @@ func (f Format) Validate() error {
 		return fmt.Errorf("%w: %dx%d, the sides must be 1 to %d", ErrFormat, f.Width, f.Height, MaxSide)
 	case f.Depth < 8 || f.Depth > 16:
 		return fmt.Errorf("%w: %d bits per sample", ErrFormat, f.Depth)
+	case f.Matrix == RGB && (f.SubX != 0 || f.SubY != 0 || f.Range != Full):
+		return fmt.Errorf("%w: R'G'B' in other than whole planes of full range", ErrFormat)
 	case f.SubX < 0 || f.SubX > 1 || f.SubY < 0 || f.SubY > 1 || f.SubY > f.SubX:
 		return fmt.Errorf("%w: chroma subsampling", ErrFormat)
 	}
@@ -257,9 +260,13 @@ func (f Format) scale() (black, luma, chroma, zero float64) {
 	return 16 * unit, 219 * unit, 224 * unit, 128 * unit
 }
 
-// Encode returns the Y'CbCr codes of a R'G'B' colour, each component 0..1. The
+// Encode returns the codes, in the order of the planes, of a R'G'B' colour, each component 0..1. The
 // codes are not rounded.
 func (f Format) Encode(r, g, b float64) [3]float32 {
+	if f.Matrix == RGB {
+		top := float64(f.Max())
+		return [3]float32{float32(g * top), float32(b * top), float32(r * top)}
+	}
 	kr, kb := f.coefficients()
 	black, luma, chroma, zero := f.scale()
 	y := kr*r + (1-kr-kb)*g + kb*b
@@ -275,6 +282,16 @@ func (f Format) Encode(r, g, b float64) [3]float32 {
 func (p *Picture) RGBA(r image.Rectangle) *image.RGBA {
 	r = r.Intersect(p.Rect())
 	out := image.NewRGBA(r)
+	if p.Matrix == RGB {
+		scale := 255 / p.Max()
+		for plane, at := range [3]int{1, 2, 0} {
+			for i, v := range p.Read(plane, r).Pix {
+				out.Pix[4*i+at] = clip8(v * scale)
+				out.Pix[4*i+3] = 255
+			}
+		}
+		return out
+	}
 	kr, kb := p.coefficients()
 	black, luma, chroma, zero := p.scale()
 	kg := 1 - kr - kb

@@ -50,6 +50,9 @@ func Fits(d *cover.Document, info media.Info, frames int) error {
 // order; at most a few are in memory at a time, whatever the clip's length. A
 // file that could not be finished is left for the caller to remove.
 func Render(ctx context.Context, j Job) error {
+	if j.Preset.Still {
+		return renderStill(ctx, j)
+	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	r, err := j.Clip.Open(ctx, j.First, j.Last)
@@ -135,6 +138,32 @@ func Render(ctx context.Context, j Job) error {
 	return w.Close()
 }
 
+// renderStill writes the one picture of a still.
+func renderStill(ctx context.Context, j Job) error {
+	r, err := j.Clip.Open(ctx, 0, 0)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	pic := frame.New(j.Clip.Info.Format(), nil)
+	if err := r.Read(pic); err != nil {
+		return err
+	}
+	live := j.Document.At(0)
+	matte := treat.Combined(pic.Format, live)
+	if j.Matte {
+		return media.WriteStillMatte(matte, j.Out)
+	}
+	treat.Conceal(pic, live)
+	if err := media.WriteStill(ctx, j.Clip.Path, pic, matte, j.Out); err != nil {
+		return err
+	}
+	if j.Progress != nil {
+		j.Progress(1)
+	}
+	return nil
+}
+
 func grey(m frame.Plane) []byte {
 	out := make([]byte, len(m.Pix))
 	for i, v := range m.Pix {
@@ -150,6 +179,7 @@ type Proof struct {
 	Sound    int     `json:"sound"`    // streams
 	Compared int     `json:"compared"` // frames of which every sample outside the mattes was found equal to the source
 	Touched  int     `json:"touched"`  // frames with a cover
+	Off      *int    `json:"off,omitempty" doc:"of a still encoded with loss: the largest difference from the source outside the covers, in codes of 256"`
 }
 
 // Verify reads the written file again. It must have the job's frames, duration
@@ -170,7 +200,7 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 	case len(info.Sound) != len(j.Clip.Info.Sound):
 		return p, fmt.Errorf("the written file has %d sound streams, not %d", len(info.Sound), len(j.Clip.Info.Sound))
 	}
-	if !j.Preset.Lossless {
+	if !j.Preset.Lossless && !j.Preset.Still {
 		for f := j.First; f <= j.Last; f++ {
 			if len(j.Document.At(f)) > 0 {
 				p.Touched++
@@ -205,6 +235,11 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 			p.Touched++
 			matte = treat.Combined(src.Format, live)
 		}
+		if j.Preset.Still && !j.Preset.Lossless {
+			off := largest(src, out, matte)
+			p.Off = &off
+			continue
+		}
 		for plane := range 3 {
 			var skip *frame.Plane
 			if len(live) > 0 {
@@ -220,4 +255,29 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		}
 	}
 	return p, nil
+}
+
+// largest returns the largest difference of two pictures in R'G'B', in codes of
+// 256, away from the matte: two samples, since coarser chroma spreads.
+func largest(a, b *frame.Picture, matte frame.Plane) int {
+	const spread = 2
+	p, q := a.RGBA(a.Rect()), b.RGBA(b.Rect())
+	hidden := func(x, y int) bool {
+		for v := max(y-spread, 0); v <= min(y+spread, a.Height-1) && len(matte.Pix) > 0; v++ {
+			for _, m := range matte.Row(v)[max(x-spread, 0) : min(x+spread, a.Width-1)+1] {
+				if m > 0 {
+					return true
+				}
+			}
+		}
+		return false
+	}
+	off := 0
+	for i := range p.Pix {
+		d := int(p.Pix[i]) - int(q.Pix[i])
+		if d = max(d, -d); d > off && !hidden(i/4%a.Width, i/4/a.Width) {
+			off = d
+		}
+	}
+	return off
 }

@@ -219,7 +219,10 @@ func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Jo
 	if j.Sound, err = r.lib.SourcePath(src); err != nil {
 		return d, j, err
 	}
-	j.Document, j.Preset, j.Last, j.Total = rev.Document, media.Presets[d.Preset], src.Frames-1, src.Frames
+	if j.Preset, err = src.Info.V.For(d.Preset); err != nil {
+		return d, j, err
+	}
+	j.Document, j.Last, j.Total = rev.Document, src.Frames-1, src.Frames
 	return d, j, deliver.Fits(j.Document, j.Clip.Info, src.Frames)
 }
 

@@ -87,7 +87,7 @@ func (l Library) MediaFiles() ([]MediaFile, error) {
 		if err != nil || d.IsDir() || strings.HasPrefix(d.Name(), ".") || d.Name() == "foreground.mkv" {
 			return nil // what cannot be read is not offered; demo truth is no clip
 		}
-		if !slices.Contains(clipEndings, strings.ToLower(filepath.Ext(p))) {
+		if ext := strings.ToLower(filepath.Ext(p)); !slices.Contains(clipEndings, ext) && !slices.Contains(media.StillEndings, ext) {
 			return nil
 		}
 		rel, err := filepath.Rel(l.Media, p)

@@ -43,7 +43,8 @@ type Info struct {
 	Lead      float64       `json:"lead"`     // seconds from the file's start to the first picture
 	Duration  float64       `json:"duration"` // seconds of picture
 	Sound     []Sound       `json:"sound"`
-	Size      int64         `json:"size"` // bytes
+	Size      int64         `json:"size"`                                 // bytes
+	Still     string        `json:"still,omitempty" enum:"png,jpeg,tiff"` // the kind of a still picture
 
 	packets int // of pictures, those not shown included
 }
@@ -146,6 +147,9 @@ func Probe(ctx context.Context, path string) (Info, error) {
 		return info, unusable("it is empty")
 	}
 	info.Size = st.Size()
+	if still, ok, err := probeStill(path, info.Size); ok || err != nil {
+		return still, err
+	}
 	ctx, cancel := context.WithTimeout(ctx, probeTime)
 	defer cancel()
 	out, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-of", "json", "-show_streams", "-show_format"}, input(path)...))

@@ -28,6 +28,7 @@ var ErrLanding = errors.New("media: the file's index does not lead to the frame"
 type Reader struct {
 	clip  Clip
 	next  int // frame number of the next Read
+	still *frame.Picture
 	last  int
 	proc  *process
 	pipe  *os.File
@@ -37,6 +38,13 @@ type Reader struct {
 // Open starts reading at frame first and ends after last (both counted from 0;
 // last < 0: to the end). The reader must be closed.
 func (c Clip) Open(ctx context.Context, first, last int) (*Reader, error) {
+	if c.Info.Still != "" {
+		s, err := readStill(c.Path)
+		if err != nil {
+			return nil, err
+		}
+		return &Reader{clip: c, next: first, last: last, still: s.picture()}, nil
+	}
 	r, err := c.open(ctx, first, last, len(c.Sums) > 0)
 	if err != nil {
 		return nil, err
@@ -97,6 +105,17 @@ func (r *Reader) Read(p *frame.Picture) error {
 	if r.ended || r.last >= 0 && r.next > r.last {
 		return io.EOF
 	}
+	if r.still != nil {
+		if r.next > 0 {
+			return io.EOF
+		}
+		if len(p.Data) != len(r.still.Data) {
+			return unusable("the picture is not what it was")
+		}
+		copy(p.Data, r.still.Data)
+		r.next++
+		return nil
+	}
 	if _, err := io.ReadFull(r.pipe, p.Data); err != nil {
 		r.ended = true
 		werr := r.proc.wait()
@@ -117,6 +136,9 @@ func (r *Reader) Read(p *frame.Picture) error {
 
 // Close ends the reading; frames not read are lost.
 func (r *Reader) Close() {
+	if r.still != nil {
+		return
+	}
 	r.pipe.Close()
 	if !r.ended {
 		r.ended = true

@@ -40,6 +40,9 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 	if err := os.MkdirAll(filepath.Join(dir, "views"), 0o755); err != nil {
 		return nil, err
 	}
+	if c.Info.Still != "" {
+		return makeStillView(c, dir)
+	}
 	w, h := c.Info.ViewSize()
 	filters := viewFilters(c.Info, w, h)
 	sums := filepath.Join(dir, "frames.txt")

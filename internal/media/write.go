@@ -19,6 +19,7 @@ type Preset struct {
 	Title    string   // for people
 	Ending   string   // of the finished file
 	Lossless bool     // samples come back as they went in
+	Still    bool     // one picture, in the kind of the source's file
 	video    []string // encoder options
 	pixFmt   string   // "" keeps the source's
 	segment  string   // ending and muxer of a segment, with exact times
@@ -54,8 +55,24 @@ var Camera = Preset{
 	sounds: []string{"aac"}, muxer: []string{"-movflags", "+faststart", "-f", "mp4"},
 }
 
-// PresetFor chooses the preset: by name, or where that is empty by the file's
-// ending.
+// For returns the preset of that name for a source, or an error where the two do
+// not go together.
+func (i Info) For(name string) (Preset, error) {
+	if i.Still != "" {
+		if name != "still" {
+			return Preset{}, fmt.Errorf("the source is a still picture; it is delivered as one, by the preset still")
+		}
+		return StillPreset(i.Still), nil
+	}
+	p, ok := Presets[name]
+	if !ok {
+		return p, fmt.Errorf("preset %q is not known; there are archive and review, and still for still pictures", name)
+	}
+	return p, nil
+}
+
+// PresetFor chooses the preset of a clip: by name, or where that is empty by the
+// file's ending.
 func PresetFor(name, path string) (Preset, error) {
 	if name != "" {
 		p, ok := Presets[name]
@@ -75,6 +92,9 @@ func PresetFor(name, path string) (Preset, error) {
 // EncoderArgs are the options that encode pictures of the source by this
 // preset: colour, pixel aspect and field order as the source has them.
 func (p Preset) EncoderArgs(info Info) []string {
+	if p.Still {
+		return []string{"still", info.Still}
+	}
 	pix := p.pixFmt
 	if pix == "" {
 		pix = info.storedFormat()
@@ -272,6 +292,13 @@ func (w *Writer) Abort() {
 // Join puts segments, written by Create with Segment, after one another without
 // encoding them again and adds the sound.
 func Join(ctx context.Context, o Output, segments []string, lengths []int) error {
+	if o.Preset.Still {
+		b, err := os.ReadFile(segments[0])
+		if err != nil {
+			return err
+		}
+		return os.WriteFile(o.Path, b, 0o644)
+	}
 	var list strings.Builder
 	list.WriteString("ffconcat version 1.0\n")
 	for i, s := range segments {

@@ -278,6 +278,10 @@ func viewSource(src store.Source) sourceView {
 	i := src.Info.V
 	v.ViewW, v.ViewH = i.ViewSize()
 	note := func(format string, a ...any) { v.Notes = append(v.Notes, fmt.Sprintf(format, a...)) }
+	if i.Still != "" {
+		note("It is a still picture: a shot of one frame, delivered as %s.", strings.ToUpper(i.Still))
+		return v
+	}
 	switch {
 	case i.Variable:
 		note("Its frame rate varies. It is conformed to a constant %.5g frames a second in a lossless copy; frames are counted there.", i.Rate.Float())
@@ -575,7 +579,7 @@ func (s *server) previewPatch(ctx context.Context, in *struct {
 func (s *server) addDelivery(ctx context.Context, in *struct {
 	ByID
 	Body struct {
-		Preset string `json:"preset" enum:"review,archive"`
+		Preset string `json:"preset" enum:"review,archive,still" doc:"still for still pictures, and for them alone"`
 		Name   string `json:"name,omitempty" maxLength:"120" doc:"of the file, without its ending; the shot's where it is empty"`
 	}
 }) (*body[deliveryView], error) {
@@ -594,7 +598,10 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, problem(err)
 	}
-	preset := media.Presets[in.Body.Preset]
+	preset, err := src.Info.V.For(in.Body.Preset)
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	}
 	d := store.Delivery{ID: store.NewID(), Shot: sh.ID, Revision: rev.Number, Preset: preset.Name, Frames: src.Frames, State: store.Queued, Created: time.Now()}
 	if d.Name = plain(in.Body.Name); d.Name == "" {
 		d.Name = plain(strings.TrimSuffix(sh.Name, filepath.Ext(sh.Name)))

@@ -321,8 +321,11 @@ export interface components {
         AddDeliveryRequest: {
             /** @description of the file, without its ending; the shot's where it is empty */
             name?: string;
-            /** @enum {string} */
-            preset: "review" | "archive";
+            /**
+             * @description still for still pictures, and for them alone
+             * @enum {string}
+             */
+            preset: "review" | "archive" | "still";
         };
         AddItemRequest: {
             /** @enum {string} */
@@ -541,6 +544,8 @@ export interface components {
             /** Format: int64 */
             size: number;
             sound: components["schemas"]["Sound"][];
+            /** @enum {string} */
+            still?: "png" | "jpeg" | "tiff";
             /** Format: int64 */
             subX: number;
             /** Format: int64 */
@@ -663,6 +668,11 @@ export interface components {
             duration: number;
             /** Format: int64 */
             frames: number;
+            /**
+             * Format: int64
+             * @description of a still encoded with loss: the largest difference from the source outside the covers, in codes of 256
+             */
+            off?: number;
             /** Format: int64 */
             sound: number;
             /** Format: int64 */

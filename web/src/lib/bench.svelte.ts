@@ -621,9 +621,9 @@ export class Bench extends Playhead {
     if (this.items.length) this.choose(this.items[(i + way + this.items.length) % this.items.length]!.id);
   }
 
-  async deliver(preset: string, name: string): Promise<void> {
+  async deliver(preset: 'review' | 'archive' | 'still', name: string): Promise<void> {
     try {
-      await ask(api.POST('/api/shots/{id}/deliveries', { params: { path: { id: this.shot!.id } }, body: { preset: preset as 'review', name } }));
+      await ask(api.POST('/api/shots/{id}/deliveries', { params: { path: { id: this.shot!.id } }, body: { preset, name } }));
       await this.loadDeliveries();
     } catch (e) {
       this.say(e);

@@ -17,6 +17,7 @@
       case 'verifying':
         return d.preset === 'archive' ? `verifying, ${d.verified} of ${d.frames} frames compared` : 'verifying';
       case 'done':
+        if (d.proof?.off !== undefined) return `${bytes(d.size)}, outside the covers at most ${d.proof.off} of 256 codes from the source`;
         return d.proof?.compared
           ? `${bytes(d.size)}, every sample outside the covers equals the source's in all ${d.proof.compared} frames`
           : `${bytes(d.size)}, ${d.proof?.frames} frames, duration and sound verified`;

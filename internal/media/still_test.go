@@ -1,0 +1,95 @@
+package media
+
+import (
+	"bytes"
+	"encoding/binary"
+	"errors"
+	"image"
+	"image/jpeg"
+	"image/png"
+	"testing"
+
+	"golang.org/x/image/tiff"
+)
+
+// samples are encoded stills of each kind.
+func samples(t testing.TB) map[string][]byte {
+	img := image.NewNRGBA(image.Rect(0, 0, 9, 7))
+	for i := range img.Pix {
+		img.Pix[i] = byte(i * 7)
+	}
+	out := map[string][]byte{}
+	for kind, encode := range map[string]func(*bytes.Buffer) error{
+		"png":  func(b *bytes.Buffer) error { return png.Encode(b, img) },
+		"jpeg": func(b *bytes.Buffer) error { return jpeg.Encode(b, img, nil) },
+		"tiff": func(b *bytes.Buffer) error { return tiff.Encode(b, img, nil) },
+	} {
+		var b bytes.Buffer
+		if err := encode(&b); err != nil {
+			t.Fatal(err)
+		}
+		out[kind] = b.Bytes()
+	}
+	return out
+}
+
+// A TIFF's profile and resolution go from one file to another, whatever the byte
+// order; several pages are refused.
+func TestTiffTags(t *testing.T) {
+	be := binary.BigEndian
+	source := []byte("MM\x00*\x00\x00\x00\x08")
+	source = be.AppendUint16(source, 3)
+	for _, e := range [][4]uint32{{tagXResolution, 5, 1, 50}, {tagResolution, 3, 1, 3 << 16}, {tagProfile, 7, 6, 58}} {
+		source = be.AppendUint32(be.AppendUint32(be.AppendUint16(be.AppendUint16(source, uint16(e[0])), uint16(e[1])), e[2]), e[3])
+	}
+	source = append(be.AppendUint32(source, 0), "\x00\x00\x01\x2c\x00\x00\x00\x01colour"...)
+	with := withTiffTags(samples(t)["tiff"], source)
+	tags, order := tiffTags(with)
+	if string(tags[tagProfile].value) != "colour" || order.Uint16(tags[tagResolution].value) != 3 || order.Uint32(tags[tagXResolution].value) != 300 {
+		t.Fatalf("%v", tags)
+	}
+	s, err := decodeStill(with)
+	if err != nil || s.img.Bounds().Dx() != 9 {
+		t.Fatalf("%v, %v", s.img, err)
+	}
+	again, _ := tiffTags(withTiffTags(samples(t)["tiff"], with))
+	if string(again[tagProfile].value) != "colour" || len(again) != len(tags) {
+		t.Fatalf("%v", again)
+	}
+	at := order.Uint32(with[4:])
+	n := uint32(order.Uint16(with[at:]))
+	order.PutUint32(with[at+2+12*n:], at) // a directory after the last
+	if _, err := decodeStill(with); !errors.Is(err, ErrUnusable) {
+		t.Errorf("several pages: %v", err)
+	}
+}
+
+// Whatever a stranger's file holds, reading it ends in a picture or in an error
+// for people.
+func FuzzStill(f *testing.F) {
+	for _, b := range samples(f) {
+		f.Add(b)
+		f.Add(b[:len(b)/2])
+	}
+	f.Add([]byte("MM\x00*\x00\x00\x00\x08\xff\xff"))
+	f.Fuzz(func(t *testing.T, b []byte) {
+		for _, seg := range jpegSegments(b, 0xe1) {
+			tiffTags(seg)
+		}
+		withChunks(samples(t)["png"], b)
+		withTiffTags(samples(t)["tiff"], b)
+		if len(b) > 1<<16 {
+			return
+		}
+		s, err := decodeStill(b)
+		if err != nil {
+			if !errors.Is(err, ErrUnusable) {
+				t.Fatalf("%v", err)
+			}
+			return
+		}
+		if p := s.picture(); p.Width != s.img.Bounds().Dx() {
+			t.Fatal("the picture has another size")
+		}
+	})
+}
