@@ -7,9 +7,7 @@ package main
 
 import (
 	"encoding/json"
-	"fmt"
 	"strconv"
-	"strings"
 	"syscall/js"
 
 	"celator/core/cover"
@@ -276,12 +274,18 @@ func svg(p geom.Path) string {
 	if len(p) == 0 {
 		return ""
 	}
-	var b strings.Builder
-	fmt.Fprintf(&b, "M%.2f %.2f", p[0].P.X, p[0].P.Y)
+	b := []byte("M")
+	at := func(q geom.Point) {
+		b = append(strconv.AppendFloat(b, q.X, 'f', 2, 64), ' ')
+		b = append(strconv.AppendFloat(b, q.Y, 'f', 2, 64), ' ')
+	}
+	at(p[0].P)
 	for i, k := range p {
 		l := p[(i+1)%len(p)]
-		c, d := k.P.Add(k.Out), l.P.Add(l.In)
-		fmt.Fprintf(&b, "C%.2f %.2f %.2f %.2f %.2f %.2f", c.X, c.Y, d.X, d.Y, l.P.X, l.P.Y)
+		b = append(b, 'C')
+		at(k.P.Add(k.Out))
+		at(l.P.Add(l.In))
+		at(l.P)
 	}
-	return b.String() + "Z"
+	return string(append(b, 'Z'))
 }

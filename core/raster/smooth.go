@@ -26,23 +26,47 @@ func BoxAcross(pix []float32, w, h int, r float64) {
 	}
 	n, share := window(r)
 	norm := 1 / (2*r + 1)
-	line := make([]float64, w+2*n+2)
-	for y := range h {
-		row := pix[y*w : (y+1)*w]
-		for i := range n + 1 {
-			line[i], line[len(line)-1-i] = float64(row[0]), float64(row[w-1])
+	// Rows are done four at a time: each running sum waits for itself alone.
+	size := w + 2*n + 2
+	lines := make([]float32, 4*size)
+	for y := 0; y < h; y += 4 {
+		var in [4][]float32
+		var out [4][]float32
+		for j := range in {
+			in[j], out[j] = lines[j*size:(j+1)*size], pix[min(y+j, h-1)*w:][:w]
+			line, row := in[j], out[j]
+			for i := range n + 1 {
+				line[i], line[size-1-i] = row[0], row[w-1]
+			}
+			copy(line[n+1:], row)
 		}
-		for i, v := range row {
-			line[n+1+i] = float64(v)
-		}
-		var sum float64
+		across(in, out, n, float32(share), float32(norm))
+	}
+}
+
+func across(in, out [4][]float32, n int, share, norm float32) {
+	var s [4]float32
+	for j, line := range in {
 		for _, v := range line[1 : 2*n+2] {
-			sum += v
+			s[j] += v
 		}
-		for i := range row {
-			row[i] = float32((sum + share*(line[i]+line[i+2*n+2])) * norm)
-			sum += line[i+2*n+2] - line[i+1]
-		}
+	}
+	w := len(out[0])
+	o0, o1, o2, o3 := out[0][:w], out[1][:w], out[2][:w], out[3][:w]
+	// The samples before the window, its first, and after it.
+	a0, a1, a2, a3 := in[0][:w], in[1][:w], in[2][:w], in[3][:w]
+	f0, f1, f2, f3 := in[0][1:w+1], in[1][1:w+1], in[2][1:w+1], in[3][1:w+1]
+	b0, b1, b2, b3 := in[0][2*n+2:][:w], in[1][2*n+2:][:w], in[2][2*n+2:][:w], in[3][2*n+2:][:w]
+	s0, s1, s2, s3 := s[0], s[1], s[2], s[3]
+	for i := range w {
+		o0[i] = (s0 + share*(a0[i]+b0[i])) * norm
+		o1[i] = (s1 + share*(a1[i]+b1[i])) * norm
+		o2[i] = (s2 + share*(a2[i]+b2[i])) * norm
+		o3[i] = (s3 + share*(a3[i]+b3[i])) * norm
+		s0 += b0[i] - f0[i]
+		s1 += b1[i] - f1[i]
+		s2 += b2[i] - f2[i]
+		s3 += b3[i] - f3[i]
 	}
 }
 
@@ -52,7 +76,7 @@ func BoxDown(pix []float32, w, h int, r float64) {
 		return
 	}
 	n, share := window(r)
-	norm := 1 / (2*r + 1)
+	norm, part := float32(1/(2*r+1)), float32(share)
 	// Rows that the window still needs after they are overwritten.
 	keep := make([][]float32, n+2)
 	for i := range keep {
@@ -62,10 +86,10 @@ func BoxDown(pix []float32, w, h int, r float64) {
 	old := func(y int) []float32 { // row y as it was, y at most the one being written
 		return keep[max(y, 0)%len(keep)]
 	}
-	sum := make([]float64, w)
+	sum := make([]float32, w)
 	for k := -n; k <= n; k++ {
 		for x, v := range row(k) {
-			sum[x] += float64(v)
+			sum[x] += v
 		}
 	}
 	for y := range h {
@@ -75,10 +99,10 @@ func BoxDown(pix []float32, w, h int, r float64) {
 		if y+n+1 >= h && h-1 <= y {
 			after = old(h - 1)
 		}
-		for x := range out {
-			a := float64(after[x])
-			out[x] = float32((sum[x] + share*(float64(before[x])+a)) * norm)
-			sum[x] += a - float64(first[x])
+		before, first, after, out, sum := before[:w], first[:w], after[:w], out[:w], sum[:w] // no bounds to check below
+		for x := range w {
+			out[x] = (sum[x] + part*(before[x]+after[x])) * norm
+			sum[x] += after[x] - first[x]
 		}
 	}
 }

@@ -107,3 +107,20 @@ func BenchmarkPatch(b *testing.B) {
 		})
 	}
 }
+
+func BenchmarkPatchThirty(b *testing.B) {
+	pic := frame.New(frame.Format{Width: 1280, Height: 720, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709}, nil)
+	rand.New(rand.NewSource(1)).Read(pic.Data)
+	var lives []cover.Live
+	for i := range 30 {
+		t := []cover.LiveTreatment{{Kind: cover.Blur, Strength: 1, Sigma: geom.Pt(12, 12)}, {Kind: cover.Mosaic, Strength: 1, Cell: geom.Pt(16, 16)}, {Kind: cover.Fill, Strength: 1, Colour: "#808080"}}[i%3]
+		at := geom.Pt(60+200*float64(i%6), 60+130*float64(i/6))
+		lives = append(lives, cover.Live{Paths: []geom.Path{geom.Box(geom.Rect{Min: at, Max: at.Add(geom.Pt(100, 60))}).Map(geom.Placement(at, geom.Point{}, 3, 1, 1))},
+			Soften: geom.Pt(4, 4), Treatments: []cover.LiveTreatment{t}})
+	}
+	for b.Loop() {
+		if _, err := render(pic, lives, Size{1280, 720}, false); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

@@ -63,8 +63,7 @@ export class Bench extends Playhead {
   private saves!: Saves;
 
   async open(id: string): Promise<void> {
-    await loadCore();
-    const shot = await ask(api.GET('/api/shots/{id}', { params: { path: { id } } }));
+    const [shot] = await Promise.all([ask(api.GET('/api/shots/{id}', { params: { path: { id } } })), loadCore()]);
     this.shot = shot;
     const i = shot.sourceInfo.info;
     core.clock(i.rate.num, i.rate.den, i.timecode);
@@ -83,8 +82,8 @@ export class Bench extends Playhead {
     this.saves.begin(shot.revision);
     this.item = this.items[0]?.id ?? '';
     if (this.cover) this.frame = this.cover.span.first;
-    await this.loadDeliveries();
     this.stop = listen((kind, what) => void this.heard(kind, what));
+    void this.loadDeliveries().catch((e) => this.say(e));
   }
 
   close(): void {
@@ -120,12 +119,12 @@ export class Bench extends Playhead {
     this.revision = r;
     core.load(r.document);
     this.draft = undefined;
-    this.loaded();
+    this.loaded(r.document);
   }
 
   /** After the core's saved document has changed. */
-  private loaded(): void {
-    this.document = core.document();
+  private loaded(d: Document = core.document()): void {
+    this.document = d;
     this.drafts++;
     this.settled++;
     this.drawn++;
@@ -163,11 +162,16 @@ export class Bench extends Playhead {
     void this.drafts;
     return this.document ? core.at(this.frame) : [];
   });
-  /** The cover in hand at the frame. */
+  /**
+   * The frame that the card speaks of: while playing the one where it began, so
+   * that numbers nobody can read cost no frame.
+   */
+  here = $derived.by<number>(() => (this.speed !== 0 && !this.steady ? this.begun : this.frame));
+  /** The cover in hand at that frame. */
   held = $derived.by<Hand | undefined>(() => {
     void this.drafts;
     const c = this.cover;
-    return c && core.hand(c.id, this.frame);
+    return c && core.hand(c.id, this.here);
   });
   /** What the louvre shows; it does not depend on the frame. */
   slats = $derived.by<Map<string, Slat>>(() => {
@@ -220,6 +224,11 @@ export class Bench extends Playhead {
   }
 
   // ---- Editing -----------------------------------------------------------
+
+  /** Stops playing, so that what is said and changed is of the frame shown. */
+  private rest(): void {
+    if (this.speed !== 0) this.play(0);
+  }
 
   /** Shows commands without saving them; the treated pixels follow as fast as they can. */
   show(commands: Command[]): void {
@@ -407,6 +416,7 @@ export class Bench extends Playhead {
 
   /** Moves the knots picked, or else the whole cover, by so many pixels. */
   nudge(dx: number, dy: number): void {
+    this.rest();
     const h = this.held;
     if (!h) return;
     const o = h.outlines.find((o) => o.id === this.picked.outline);
@@ -418,6 +428,7 @@ export class Bench extends Playhead {
   }
 
   change(f: (p: Placement) => Placement): void {
+    this.rest();
     if (this.held) void this.save([this.place(f(this.held.placement))]);
   }
 
@@ -437,22 +448,26 @@ export class Bench extends Playhead {
   }
 
   turnBy(degrees: number): void {
+    this.rest();
     const p = this.held?.placement;
     if (p) this.change(() => this.posed(p.turn + degrees, p.size));
   }
 
   sizeBy(x: number, y: number): void {
+    this.rest();
     const p = this.held?.placement;
     if (p) this.change(() => this.posed(p.turn, { x: p.size.x * x, y: p.size.y * y }));
   }
 
   onKnots(command: Omit<Command, 'cover' | 'id' | 'indexes'>): void {
+    this.rest();
     if (!this.cover || !this.picked.knots.length) return;
     void this.save([{ ...command, cover: this.cover.id, id: this.picked.outline, indexes: this.picked.knots } as Command]);
   }
 
   /** A command for the cover in hand. */
   onCover(command: Omit<Command, 'cover'>): void {
+    this.rest();
     if (this.cover) void this.save([{ ...command, cover: this.cover.id } as Command]);
   }
 
@@ -478,6 +493,7 @@ export class Bench extends Playhead {
 
   /** Sets a number of the cover: for the whole span, or where it is keyed as the switch says. */
   set(lanes: string[], number: number, live = false): void {
+    this.rest();
     const h = this.held;
     if (!h) return;
     const commands = lanes.map((lane): Command => {
@@ -490,6 +506,7 @@ export class Bench extends Playhead {
 
   /** Keys what is there at this frame, or takes that key away. */
   toggleKey(lane: string): void {
+    this.rest();
     const h = this.held;
     if (!h) return;
     if (h.keyed.includes(lane)) this.onCover({ do: 'removeKeys', frames: [this.frame], lanes: [lane] });
@@ -505,7 +522,7 @@ export class Bench extends Playhead {
   get between(): string {
     const h = this.held;
     if (!h) return '';
-    const f = this.frame;
+    const f = this.here;
     const moving = h.lanes.filter((l) => l.name === 'placement' || l.name.startsWith('outline/'));
     const frames = [...new Set(moving.flatMap((l) => l.frames))].sort((a, b) => a - b);
     if (!h.inside) return 'Outside the span.';
@@ -529,10 +546,11 @@ export class Bench extends Playhead {
 
   /** The keys that are picked, or else the one at this frame. */
   get chosen(): number[] {
-    return this.pins.length ? this.pins : this.keys.includes(this.frame) ? [this.frame] : [];
+    return this.pins.length ? this.pins : this.keys.includes(this.here) ? [this.here] : [];
   }
 
   removeKeys(): void {
+    this.rest();
     const frames = this.chosen;
     this.pins = [];
     if (frames.length) this.onCover({ do: 'removeKeys', frames });
@@ -545,10 +563,12 @@ export class Bench extends Playhead {
   }
 
   ease(ease: Ease): void {
+    this.rest();
     if (this.chosen.length) this.onCover({ do: 'ease', frames: this.chosen, ease });
   }
 
   copyKeys(): void {
+    this.rest();
     if (!this.cover) return;
     const frames = this.chosen.length ? this.chosen : [this.frame];
     this.copied = core.copy(this.cover.id, frames);
@@ -580,7 +600,7 @@ export class Bench extends Playhead {
   get nextToFit(): number | undefined {
     const c = this.cover;
     if (!c) return undefined;
-    const seen = new Set(this.looked[c.id]).add(this.frame);
+    const seen = new Set(this.looked[c.id]).add(this.here);
     for (const end of [c.span.first, c.span.last]) if (!seen.has(end)) return end;
     const gap = this.longest(seen);
     return gap && Math.floor((gap[0] + gap[1]) / 2);
@@ -609,6 +629,7 @@ export class Bench extends Playhead {
 
   /** Shows the cover in hand as large as suits it. */
   zoomToItem(): void {
+    this.rest();
     const h = this.held;
     if (!h) return;
     this.zoom = Math.min(Math.max(Math.min((0.5 * this.room.w) / h.size.x, (0.5 * this.room.h) / h.size.y), 0.25), 8);

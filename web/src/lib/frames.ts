@@ -17,6 +17,7 @@ export class Frames {
   private patches = new Map<string, Held<Patch>>();
   private queue: (() => Promise<unknown>)[] = [];
   private running = 0;
+  private atOnce = 1;
 
   constructor(
     private source: string,
@@ -104,9 +105,13 @@ export class Frames {
     return frames.every((f) => this.have(revision, f));
   }
 
-  /** Fetches what comes next, nearest first. */
-  ahead(revision: number, f: number, step: number, range: [number, number]): void {
+  /**
+   * Fetches what comes next, nearest first; while playing two frames at a time, else
+   * one, so that the frame that is asked for now need not share with many.
+   */
+  ahead(revision: number, f: number, step: number, range: [number, number], playing = false): void {
     this.queue = [];
+    this.atOnce = playing ? 2 : 1;
     for (let i = 1; i <= AHEAD; i++) {
       let n = f + i * step;
       const len = range[1] - range[0] + 1;
@@ -138,7 +143,7 @@ export class Frames {
   }
 
   private pump(): void {
-    while (this.running < 2 && this.queue.length > 0) {
+    while (this.running < this.atOnce && this.queue.length > 0) {
       this.running++;
       void this.queue.shift()!().finally(() => {
         this.running--;

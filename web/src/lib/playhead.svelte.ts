@@ -5,6 +5,7 @@ export abstract class Playhead {
   frame = $state(0);
   speed = $state(0); // frames a frame time, 0 paused
   loop = $state(true);
+  protected begun = 0; // the frame where playing began
   dropped = 0;
   played = 0;
   frames!: Frames;
@@ -52,6 +53,7 @@ export abstract class Playhead {
     this.busy();
     if (speed !== 0) this.leave();
     const was = this.speed;
+    if (was === 0) this.begun = this.frame;
     this.speed = speed;
     if (speed === 0) {
       if (this.back !== undefined) this.frame = this.back;
@@ -62,17 +64,17 @@ export abstract class Playhead {
     const period = (1000 * this.rate.den) / this.rate.num;
     let from = performance.now();
     let at = this.frame;
-    let begun = false;
+    let rolling = false;
     const len = range[1] - range[0] + 1;
     const next = (f: number, n: number) => range[0] + ((((f - range[0] + n) % len) + len) % len);
-    this.frames.ahead(this.shown, at, Math.sign(speed), range);
+    this.frames.ahead(this.shown, at, Math.sign(speed), range, true);
     const tick = (now: number) => {
       if (this.speed === 0) return;
       const step = Math.sign(this.speed);
-      if (!begun) {
+      if (!rolling) {
         // A few frames are there before the clock starts.
         if (this.frames.ready(this.shown, [1, 2, 3, 5, 8, 11].map((n) => next(at, n * step)))) {
-          begun = true;
+          rolling = true;
           from = now;
         }
         requestAnimationFrame(tick);
@@ -92,7 +94,7 @@ export abstract class Playhead {
           at = want;
           from += (due * period) / Math.abs(this.speed);
           this.frame = at;
-          this.frames.ahead(this.shown, at, step, range);
+          this.frames.ahead(this.shown, at, step, range, true);
         }
       }
       requestAnimationFrame(tick);

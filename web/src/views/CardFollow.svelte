@@ -50,14 +50,14 @@
   <p class="quiet text-[12px]" data-testid="between">{b.between}</p>
   {#if slat?.outside}<p class="text-warning text-[12px]">{slat.outside === 1 ? 'One key lies' : `${slat.outside} keys lie`} outside the span. It is kept, and counts where the cover moves towards it.</p>{/if}
   <div class="grid grid-cols-2 gap-1">
-    <button class="btn btn-xs" disabled={!b.keys.some((k) => k < b.frame)} onclick={() => b.key(-1)}>Previous key</button>
-    <button class="btn btn-xs" disabled={!b.keys.some((k) => k > b.frame)} onclick={() => b.key(1)}>Next key</button>
+    <button class="btn btn-xs" disabled={!b.keys.some((k) => k < b.here)} onclick={() => b.key(-1)}>Previous key</button>
+    <button class="btn btn-xs" disabled={!b.keys.some((k) => k > b.here)} onclick={() => b.key(1)}>Next key</button>
   </div>
-  {#if !b.keys.includes(b.frame)}<button class="btn btn-xs" disabled={!b.held?.inside || cover.locked} onclick={() => b.toggleKey('placement')}>Add a key at f {b.frame} (Y)</button>{/if}
+  {#if !b.keys.includes(b.here)}<button class="btn btn-xs" disabled={!b.held?.inside || cover.locked} onclick={() => b.toggleKey('placement')}>Add a key at f {b.here} (Y)</button>{/if}
   <ol class="border-base-300 divide-base-300 max-h-44 divide-y overflow-auto border" aria-label="Keys">
     {#each b.keys as k (k)}
       <li>
-        <button {@attach (el) => { const list = el.closest('ol')!; if (k === b.frame) list.scrollTop = el.offsetTop - list.offsetTop - 60; }} class="flex w-full gap-2 px-1.5 py-0.5 text-[12px] {chosen.includes(k) ? 'bg-base-300' : 'hover:bg-base-200'}" aria-pressed={b.pins.includes(k)} onclick={(e) => pick(e, k)} title={core.timecode(k)}>
+        <button {@attach (el) => { const list = el.closest('ol')!; if (k === b.here) list.scrollTop = el.offsetTop - list.offsetTop - 60; }} class="flex w-full gap-2 px-1.5 py-0.5 text-[12px] {chosen.includes(k) ? 'bg-base-300' : 'hover:bg-base-200'}" aria-pressed={b.pins.includes(k)} onclick={(e) => pick(e, k)} title={core.timecode(k)}>
           <span class="tc">f {k}</span><span class="quiet ml-auto">{what(k)}{easeAt(k) ? `, ${easeAt(k)}` : ''}</span>
         </button>
       </li>

@@ -180,6 +180,6 @@
         {/if}
       </div>
     {/each}
-    <div class="pointer-events-none absolute inset-y-0 w-px bg-white" style="left:{x(b.frame)}px" role="slider" tabindex="0" aria-label="Playhead" aria-valuemin="0" aria-valuemax={b.last} aria-valuenow={b.frame} aria-valuetext={core.timecode(b.frame)}><span class="absolute -top-0 -left-[4px] h-[5px] w-[9px] bg-white"></span></div>
+    <div class="pointer-events-none absolute inset-y-0 left-0 w-px bg-white will-change-transform" style="transform:translateX({x(b.frame)}px)" role="slider" tabindex="0" aria-label="Playhead" aria-valuemin="0" aria-valuemax={b.last} aria-valuenow={b.frame} aria-valuetext={core.timecode(b.frame)}><span class="absolute -top-0 -left-[4px] h-[5px] w-[9px] bg-white"></span></div>
   </div>
 </div>

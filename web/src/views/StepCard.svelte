@@ -33,12 +33,13 @@
       {/each}
     </div>
     <div class="flex flex-col gap-2 p-2.5">
+      {#if b.speed !== 0 && !b.steady}<p class="quiet text-[12px]">Playing. What is said here is of f {b.here}.</p>{/if}
       {#if cover?.locked}
         <p class="text-warning text-[12px]">{cover.name} is locked: nothing of it can be changed.</p>
         <button class="btn btn-xs" onclick={() => b.onCover({ do: 'lock', on: false })}>Unlock</button>
       {/if}
       {#if cover && b.held && !b.held.inside}
-        <p class="text-warning text-[12px]">f {b.frame} lies outside the span (f {cover.span.first}–{cover.span.last}): nothing is hidden here.</p>
+        <p class="text-warning text-[12px]">f {b.here} lies outside the span (f {cover.span.first}–{cover.span.last}): nothing is hidden here.</p>
       {/if}
       {#if b.step === 'outline' || !cover || !b.held}
         <CardOutline {b} {item} />
