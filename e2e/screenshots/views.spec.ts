@@ -21,7 +21,50 @@ test('main views', async ({ page }) => {
   await at(page, 150);
   await shot(page, 'bench');
   await page.getByRole('tab', { name: 'Follow' }).click();
+  await page.keyboard.press('Shift+P');
+  for (let i = 0; i < 9; i++) {
+    await page.keyboard.press('Enter');
+    await page.waitForTimeout(150);
+  }
+  await page.keyboard.press('s');
+  await page.waitForTimeout(800);
   await shot(page, 'follow');
+  await page.keyboard.press('s');
+  await page.keyboard.press('f');
+  await page.keyboard.press('d');
+  await at(page, 112);
+  await shot(page, 'side');
+  await page.keyboard.press('d');
+
+  await openDemo(page, 'Crane and crate');
+  await at(page, 60);
+  await page.keyboard.press('p');
+  await page.keyboard.press('2');
+  await page.keyboard.press('z');
+  for (let i = 0; i < 8; i++) {
+    const a = (Math.PI / 4) * i;
+    const [x, y] = [535 + 190 * Math.cos(a), 372 + 205 * Math.sin(a)];
+    await page.mouse.move(x, y);
+    await page.mouse.down();
+    await page.mouse.move(x - 55 * Math.sin(a), y + 55 * Math.cos(a), { steps: 3 });
+    await page.mouse.up();
+  }
+  await page.keyboard.press('Enter');
+  await saved(page);
+  const knot = (await page.getByTestId('knot 1').boundingBox())!;
+  await page.mouse.click(knot.x + 4, knot.y + 4);
+  await page.keyboard.press('Alt+Shift+ArrowRight');
+  await saved(page);
+  await page.waitForTimeout(500);
+  await shot(page, 'path');
+  await page.getByRole('button', { name: 'Smooth' }).click();
+  await saved(page);
+  await page.keyboard.press('Control+z');
+  await saved(page);
+  await page.keyboard.press('Control+y');
+  await page.waitForTimeout(400);
+  await shot(page, 'changes');
+  await page.keyboard.press('Escape');
 
   await openDemo(page, "Chandler's sign and pallet");
   await at(page, 30);

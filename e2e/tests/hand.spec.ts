@@ -275,6 +275,30 @@ test('keys, scopes, locks, and the list of changes', async ({ page }) => {
   await saved(page);
   await expect(page.getByTestId('held-backward')).toBeVisible();
 
+  // A point of the centre's path is dragged, from another frame.
+  await page.keyboard.press('Shift+P');
+  const point = (await page.getByTestId('course 59').boundingBox())!;
+  const far = (await hand(page, 59)).centre;
+  await page.mouse.move(point.x + point.width / 2, point.y + point.height / 2);
+  await page.mouse.down();
+  await page.mouse.move(point.x + point.width / 2 + 30, point.y + point.height / 2 + 60, { steps: 4 });
+  await page.mouse.up();
+  await saved(page);
+  await expect(page.getByTestId('saved')).toHaveText('Saved: moved Thing at f 59');
+  expect((await hand(page, 59)).centre.y).toBeGreaterThan(far.y + 5);
+  await page.keyboard.press('Control+z');
+  await saved(page);
+  await page.keyboard.press('Shift+P');
+
+  // Put away: the outline is not drawn, and what it hides stays hidden.
+  await expect(page.getByTestId('cover-in-hand')).toHaveCount(1);
+  await page.keyboard.press('Shift+U');
+  await saved(page);
+  await expect(page.getByTestId('cover-in-hand')).toHaveCount(0);
+  expect(await page.evaluate(() => (window as any).bench.document.covers[0].off)).toBeFalsy();
+  await page.keyboard.press('Shift+U');
+  await saved(page);
+
   // Locked: no drag, no key, no command moves it, and it says so.
   await page.keyboard.press('u');
   await saved(page);
