@@ -123,6 +123,33 @@ func New(f Format, data []byte) *Picture {
 	return p
 }
 
+// FromYCbCr returns the samples of a decoded JPEG, of full range and BT.601 as
+// JFIF has it, or ErrFormat for a subsampling other than 4:4:4, 4:2:2 or 4:2:0.
+func FromYCbCr(img *image.YCbCr) (*Picture, error) {
+	f := Format{Width: img.Rect.Dx(), Height: img.Rect.Dy(), Depth: 8, Range: Full, Matrix: BT601}
+	switch img.SubsampleRatio {
+	case image.YCbCrSubsampleRatio444:
+	case image.YCbCrSubsampleRatio422:
+		f.SubX = 1
+	case image.YCbCrSubsampleRatio420:
+		f.SubX, f.SubY = 1, 1
+	default:
+		return nil, fmt.Errorf("%w: chroma subsampling %v", ErrFormat, img.SubsampleRatio)
+	}
+	p := New(f, nil)
+	for plane, src := range [][]byte{img.Y, img.Cb, img.Cr} {
+		w, h := p.PlaneSize(plane)
+		stride := img.CStride
+		if plane == 0 {
+			stride = img.YStride
+		}
+		for y := range h {
+			copy(p.Row(plane, y, 0, w), src[y*stride:])
+		}
+	}
+	return p, nil
+}
+
 // Clone returns a picture with its own copy of the samples.
 func (p *Picture) Clone() *Picture { return New(p.Format, append([]byte(nil), p.Data...)) }
 

@@ -124,7 +124,7 @@ func decodeStill(data []byte) (s still, err error) {
 	case *image.Paletted:
 		s.img = unpaletted(p)
 	case *image.YCbCr:
-		if _, _, ok := subsampling(p); !ok || orientation != 1 {
+		if _, err := frame.FromYCbCr(p); err != nil || orientation != 1 {
 			rgb := image.NewRGBA(p.Rect)
 			draw.Draw(rgb, p.Rect, p, p.Rect.Min, draw.Src)
 			s.img = rgb
@@ -157,18 +157,6 @@ func unpaletted(p *image.Paletted) image.Image {
 		}
 	}
 	return out
-}
-
-func subsampling(p *image.YCbCr) (x, y int, ok bool) {
-	switch p.SubsampleRatio {
-	case image.YCbCrSubsampleRatio444:
-		return 0, 0, true
-	case image.YCbCrSubsampleRatio422:
-		return 1, 0, true
-	case image.YCbCrSubsampleRatio420:
-		return 1, 1, true
-	}
-	return 0, 0, false
 }
 
 // packed is the memory of a picture whose samples lie beside each other.
@@ -249,8 +237,8 @@ func (s still) info(size int64) Info {
 	i := Info{Container: s.kind, Codec: s.kind, Still: s.kind, Width: b.Dx(), Height: b.Dy(), Depth: 8, Range: frame.Full, Matrix: frame.RGB,
 		Rate: timecode.Rate{Num: 25, Den: 1}, Indexed: true, Frames: 1, Pixel: Ratio{1, 1}, Field: "progressive", Duration: 1. / 25, Size: size, PixFmt: "gbrp"}
 	if p, ok := s.img.(*image.YCbCr); ok {
-		i.SubX, i.SubY, _ = subsampling(p)
-		i.Matrix = frame.BT601
+		pic, _ := frame.FromYCbCr(p)
+		i.SubX, i.SubY, i.Matrix = pic.SubX, pic.SubY, pic.Matrix
 		i.PixFmt = map[[2]int]string{{0, 0}: "yuvj444p", {1, 0}: "yuvj422p", {1, 1}: "yuvj420p"}[[2]int{i.SubX, i.SubY}]
 	} else if pack(s.img).bytes == 2 {
 		i.Depth, i.PixFmt = 16, "gbrp16le"
@@ -263,20 +251,11 @@ var planeOf = [3]int{1, 2, 0}
 
 // picture returns the still's samples as a picture.
 func (s still) picture() *frame.Picture {
-	pic := frame.New(s.info(0).Format(), nil)
 	if p, ok := s.img.(*image.YCbCr); ok {
-		for plane, src := range [][]byte{p.Y, p.Cb, p.Cr} {
-			w, h := pic.PlaneSize(plane)
-			stride := p.CStride
-			if plane == 0 {
-				stride = p.YStride
-			}
-			for y := range h {
-				copy(pic.Row(plane, y, 0, w), src[y*stride:])
-			}
-		}
+		pic, _ := frame.FromYCbCr(p) // decodeStill keeps no other
 		return pic
 	}
+	pic := frame.New(s.info(0).Format(), nil)
 	src := pack(s.img)
 	for plane := range 3 {
 		at := planeOf[plane]

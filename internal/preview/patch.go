@@ -139,21 +139,10 @@ func view(path string) (*frame.Picture, error) {
 		return nil, err
 	}
 	y, ok := img.(*image.YCbCr)
-	if !ok || y.SubsampleRatio != image.YCbCrSubsampleRatio420 {
-		return nil, errors.New("preview: the view frame is not 4:2:0")
+	if !ok {
+		return nil, errors.New("preview: the view frame is not Y'CbCr")
 	}
-	pic := frame.New(frame.Format{Width: y.Rect.Dx(), Height: y.Rect.Dy(), Depth: 8, SubX: 1, SubY: 1, Range: frame.Full, Matrix: frame.BT601}, nil)
-	for plane, src := range [][]byte{y.Y, y.Cb, y.Cr} {
-		w, h := pic.PlaneSize(plane)
-		stride := y.CStride
-		if plane == 0 {
-			stride = y.YStride
-		}
-		for j := range h {
-			copy(pic.Row(plane, j, 0, w), src[j*stride:])
-		}
-	}
-	return pic, nil
+	return frame.FromYCbCr(y)
 }
 
 // scaled returns covers as they are on a picture of another size.

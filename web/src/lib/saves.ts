@@ -46,7 +46,16 @@ export class Saves {
     this.head = head;
     const left = localStorage.getItem(this.place);
     if (!left) return;
-    this.ask(head, (JSON.parse(left) as Conflict).commands);
+    const { commands, base } = JSON.parse(left) as { commands: Command[]; base: number };
+    if (base !== head.number) return this.ask(head, commands);
+    try {
+      core.apply(commands);
+    } catch {
+      return this.ask(head, commands);
+    }
+    core.keep();
+    this.bench.document();
+    void this.add({ commands });
   }
 
   close(): void {
@@ -87,7 +96,7 @@ export class Saves {
   /** Keeps what is unsaved in the browser as well. */
   private keep(): void {
     const commands = this.open?.commands ?? this.waiting;
-    if (commands.length) localStorage.setItem(this.place, JSON.stringify({ commands }));
+    if (commands.length) localStorage.setItem(this.place, JSON.stringify({ commands, base: this.open ? -1 : this.head.number }));
     else localStorage.removeItem(this.place);
     this.bench.waiting(this.queue.length);
   }

@@ -42,6 +42,7 @@
     if (opened && press(b, e)) e.preventDefault();
   }}
   onkeyup={(e) => release(b, e)}
+  onbeforeunload={() => b.leave()}
   onblur={() => ((b.clean = false), (b.bare = false), (b.hand = false))}
   onclick={(e) => {
     // After a click the keys belong to the bench again, not to the button.
