@@ -86,6 +86,29 @@ func Area(pts []Point) float64 {
 	return a / 2
 }
 
+// Crosses reports whether two edges of the closed polygon cross.
+func Crosses(poly []Point) bool {
+	n := len(poly)
+	for i := range n {
+		a, b := poly[i], poly[(i+1)%n]
+		for j := i + 2; j < n; j++ {
+			if i == 0 && j == n-1 {
+				continue
+			}
+			c, d := poly[j], poly[(j+1)%n]
+			if max(a.X, b.X) < min(c.X, d.X) || max(c.X, d.X) < min(a.X, b.X) ||
+				max(a.Y, b.Y) < min(c.Y, d.Y) || max(c.Y, d.Y) < min(a.Y, b.Y) {
+				continue
+			}
+			ab, cd := b.Sub(a), d.Sub(c)
+			if (ab.Cross(c.Sub(a)) > 0) != (ab.Cross(d.Sub(a)) > 0) && (cd.Cross(a.Sub(c)) > 0) != (cd.Cross(b.Sub(c)) > 0) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // Map is a projective map of the plane, row-major, acting on column vectors
 // (x, y, 1). Affine maps have a last row of 0 0 1.
 type Map [9]float64

@@ -226,7 +226,7 @@ func offset(poly []geom.Point, grow float64, half geom.Point) [][]geom.Point {
 		return [][]geom.Point{poly}
 	}
 	move := enlarge(grow, half)
-	if crosses(poly) {
+	if geom.Crosses(poly) {
 		polys := [][]geom.Point{poly}
 		for i, p := range poly {
 			q := poly[(i+1)%len(poly)]
@@ -286,27 +286,4 @@ func distinct(poly []geom.Point) []geom.Point {
 		out = out[:len(out)-1]
 	}
 	return out
-}
-
-// crosses reports whether two edges of the closed polygon cross.
-func crosses(poly []geom.Point) bool {
-	n := len(poly)
-	for i := range n {
-		a, b := poly[i], poly[(i+1)%n]
-		for j := i + 2; j < n; j++ {
-			if i == 0 && j == n-1 {
-				continue
-			}
-			c, d := poly[j], poly[(j+1)%n]
-			if max(a.X, b.X) < min(c.X, d.X) || max(c.X, d.X) < min(a.X, b.X) ||
-				max(a.Y, b.Y) < min(c.Y, d.Y) || max(c.Y, d.Y) < min(a.Y, b.Y) {
-				continue
-			}
-			ab, cd := b.Sub(a), d.Sub(c)
-			if (ab.Cross(c.Sub(a)) > 0) != (ab.Cross(d.Sub(a)) > 0) && (cd.Cross(a.Sub(c)) > 0) != (cd.Cross(b.Sub(c)) > 0) {
-				return true
-			}
-		}
-	}
-	return false
 }

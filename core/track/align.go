@@ -1,0 +1,304 @@
+package track
+
+import (
+	"math"
+
+	"gonum.org/v1/gonum/mat"
+
+	"celator/core/geom"
+)
+
+// Model is how a surface may move.
+type Model string
+
+const (
+	Translation Model = "translation"
+	Similarity  Model = "similarity"
+	Affine      Model = "affine"
+	Perspective Model = "perspective"
+)
+
+// basis lists the model's ways to move, each as the eight numbers of a small
+// projective map [[1+a, b, c], [d, 1+e, f], [g, h, 1]].
+func (m Model) basis() [][8]float64 {
+	move := [][8]float64{{2: 1}, {5: 1}}
+	switch m {
+	case Translation:
+		return move
+	case Similarity:
+		return append(move, [8]float64{0: 1, 4: 1}, [8]float64{1: -1, 3: 1})
+	}
+	all := append(move, [8]float64{0: 1}, [8]float64{1: 1}, [8]float64{3: 1}, [8]float64{4: 1})
+	if m == Affine {
+		return all
+	}
+	return append(all, [8]float64{6: 1}, [8]float64{7: 1})
+}
+
+// Valid reports whether the model is one of the four.
+func (m Model) Valid() bool {
+	return m == Translation || m == Similarity || m == Affine || m == Perspective
+}
+
+// alignment is what comparing the surface under a map with a frame gives.
+type alignment struct {
+	m       geom.Map // reference to frame
+	share   float64  // of the textured places in the picture, those that agree
+	seen    float64  // share of the textured places that lie in the picture
+	mean    float64  // mean local correlation where there is texture
+	spread  float64  // standard deviation of the corners that the noise explains, px of the frame
+	contour []float32
+}
+
+// work is memory that alignments share.
+type work struct {
+	view, norm, inside, agree, aa, bb []float32
+}
+
+func (w *work) size(n int) {
+	if cap(w.view) < n {
+		for _, v := range []*[]float32{&w.view, &w.norm, &w.inside, &w.agree, &w.aa, &w.bb} {
+			*v = make([]float32, n)
+		}
+	}
+	for _, v := range []*[]float32{&w.view, &w.norm, &w.inside, &w.agree, &w.aa, &w.bb} {
+		*v = (*v)[:n]
+	}
+}
+
+// look samples the frame under m, normalises it, and finds for each sample how
+// well its surroundings correlate with the reference.
+func (p *patch) look(pyr pyramid, m geom.Map, w *work) {
+	w.size(p.w * p.h)
+	warp(pyr, p, m.Mul(p.to), w.view, w.inside)
+	p.normalise(w.view, w.norm)
+	for i, a := range p.norm {
+		b := w.norm[i]
+		w.agree[i], w.aa[i], w.bb[i] = a*b*w.inside[i], a*a*w.inside[i], b*b*w.inside[i]
+	}
+	p.box(w.agree)
+	p.box(w.aa)
+	p.box(w.bb)
+	for i, c := range w.agree {
+		d := w.aa[i] * w.bb[i]
+		if d < 1e-6 {
+			w.agree[i] = 0
+			continue
+		}
+		w.agree[i] = c / float32(math.Sqrt(float64(d)))
+	}
+}
+
+const (
+	agrees  = .55 // local correlation above which a place shows the surface
+	doubted = .15 // and below which it certainly does not
+)
+
+// judge measures how well the surface is seen under m, from the last look.
+func (p *patch) judge(m geom.Map, w *work) alignment {
+	a := alignment{m: m}
+	var n, in, ok, sum float64
+	for _, k := range p.points {
+		if p.weight[k] == 0 {
+			continue
+		}
+		n++
+		if w.inside[k] == 0 {
+			continue
+		}
+		in++
+		c := float64(w.agree[k])
+		sum += max(c, 0)
+		if c > agrees {
+			ok++
+		}
+	}
+	if n > 0 && in > 0 {
+		a.seen, a.share, a.mean = in/n, ok/in, sum/in
+	}
+	return a
+}
+
+// align improves a map by Gauss-Newton steps of the inverse-compositional kind
+// (Baker and Matthews, "Lucas-Kanade 20 years on", IJCV 56(3), 2004) on locally
+// normalised samples, so that even and sloping changes of light do not matter.
+// Samples whose surroundings do not correlate with the reference, because
+// something passes in front, count little. It returns the best map seen.
+func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, lenient bool, w *work) alignment {
+	basis := model.basis()
+	k := len(basis)
+	c := geom.Pt(float64(p.w)/2, float64(p.h)/2)
+	// Solver coordinates: the patch's middle is 0, its longer half side 1.
+	fromUnit := p.to.Mul(geom.Map{p.unit, 0, c.X, 0, p.unit, c.Y, 0, 0, 1})
+	toUnit, err := fromUnit.Inverse()
+	if err != nil {
+		return alignment{m: m}
+	}
+	var best alignment
+	best.share = -1
+	for step := 0; ; step++ {
+		p.look(pyr, m, w)
+		if a := p.judge(m, w); a.mean*a.seen > best.mean*best.seen || best.share < 0 {
+			spread := best.spread
+			best = a
+			best.spread = spread
+		} else if step > 2 && a.mean < best.mean-.02 {
+			break
+		}
+		if step == steps {
+			break
+		}
+		var h [36]float64
+		var g [8]float64
+		var total, square float64
+		inv := 1 / p.unit
+		for _, idx := range p.points {
+			i := int(idx)
+			if w.inside[i] == 0 {
+				continue
+			}
+			gx, gy := float64(p.gx[i]), float64(p.gy[i])
+			if gx == 0 && gy == 0 {
+				continue
+			}
+			x, y := i%p.w, i/p.w
+			weight := float64((w.agree[i] - doubted) / (agrees - doubted))
+			weight = min(max(weight, 0), 1)
+			if lenient {
+				weight = .15 + .85*weight
+			} else {
+				weight = weight*weight + 1e-4
+			}
+			r := float64(w.norm[i] - p.norm[i])
+			if a := math.Abs(r); a > .7 { // Huber
+				weight *= .7 / a
+			}
+			u, v := (float64(x)+.5-c.X)*inv, (float64(y)+.5-c.Y)*inv
+			gx, gy = gx*p.unit, gy*p.unit
+			t := -(gx*u + gy*v)
+			j := [8]float64{gx * u, gx * v, gx, gy * u, gy * v, gy, t * u, t * v}
+			n := 0
+			for a, ja := range j {
+				wj := weight * ja
+				g[a] += wj * r
+				for _, jb := range j[a:] {
+					h[n] += wj * jb
+					n++
+				}
+			}
+			total += weight
+			square += weight * r * r
+		}
+		if total < 12 {
+			break
+		}
+		delta, cov, ok := solve(h, g, basis, total)
+		if !ok {
+			break
+		}
+		inc, err := geom.Map{1 + delta[0], delta[1], delta[2], delta[3], 1 + delta[4], delta[5], delta[6], delta[7], 1}.Inverse()
+		if err != nil {
+			break
+		}
+		far := 0.
+		noise := square / total
+		var spread float64
+		for _, q := range [4]geom.Point{{X: -1, Y: -1}, {X: 1, Y: -1}, {X: 1, Y: 1}, {X: -1, Y: 1}} {
+			q = geom.Pt(q.X*float64(p.w)/2*inv, q.Y*float64(p.h)/2*inv)
+			far = max(far, inc.Apply(q).Sub(q).Len()*p.unit)
+			// How the corner moves with each way to move, and what the noise does to it.
+			for _, axis := range [2]int{0, 1} {
+				row := make([]float64, k)
+				for b, way := range basis {
+					if axis == 0 {
+						row[b] = way[0]*q.X + way[1]*q.Y + way[2] - q.X*(way[6]*q.X+way[7]*q.Y)
+					} else {
+						row[b] = way[3]*q.X + way[4]*q.Y + way[5] - q.Y*(way[6]*q.X+way[7]*q.Y)
+					}
+				}
+				spread += mat.Inner(mat.NewVecDense(k, row), cov, mat.NewVecDense(k, row)) / 8
+			}
+		}
+		// Neighbouring samples err alike: as many are independent as windows of three by three.
+		best.spread = math.Sqrt(spread*noise*9) * p.unit / p.scale * scaleOf(m, p)
+		m = m.Mul(fromUnit.Mul(inc).Mul(toUnit))
+		m = scaled(m)
+		if far < .004 || far > float64(max(p.w, p.h)) {
+			if far < .004 {
+				p.look(pyr, m, w)
+				if a := p.judge(m, w); a.mean*a.seen >= best.mean*best.seen-1e-4 {
+					a.spread = best.spread
+					best = a
+				}
+			}
+			break
+		}
+	}
+	return best
+}
+
+// solve finds the small map, made of the model's ways to move, that takes the
+// residual away: the weighted normal equations, a little damped. It returns the
+// eight numbers and the inverse of the normal matrix.
+func solve(h [36]float64, g [8]float64, basis [][8]float64, total float64) (delta [8]float64, cov *mat.SymDense, ok bool) {
+	full := mat.NewSymDense(8, nil)
+	n := 0
+	for a := range 8 {
+		for b := a; b < 8; b++ {
+			full.SetSym(a, b, h[n])
+			n++
+		}
+	}
+	k := len(basis)
+	ways := mat.NewDense(8, k, nil)
+	for j, way := range basis {
+		ways.SetCol(j, way[:])
+	}
+	var part, reduced mat.Dense
+	part.Mul(full, ways)
+	reduced.Mul(ways.T(), &part)
+	sym := mat.NewSymDense(k, nil)
+	for a := range k {
+		for b := a; b < k; b++ {
+			sym.SetSym(a, b, reduced.At(a, b))
+		}
+		sym.SetSym(a, a, reduced.At(a, a)*(1+1e-4)+1e-6*total)
+	}
+	var rhs, x mat.VecDense
+	rhs.MulVec(ways.T(), mat.NewVecDense(8, g[:]))
+	var chol mat.Cholesky
+	if !chol.Factorize(sym) {
+		return delta, nil, false
+	}
+	if err := chol.SolveVecTo(&x, &rhs); err != nil {
+		return delta, nil, false
+	}
+	cov = mat.NewSymDense(k, nil)
+	if err := chol.InverseTo(cov); err != nil {
+		return delta, nil, false
+	}
+	for j, way := range basis {
+		for a := range 8 {
+			delta[a] += way[a] * x.AtVec(j)
+		}
+	}
+	return delta, cov, true
+}
+
+// scaled returns the map with its last number 1.
+func scaled(m geom.Map) geom.Map {
+	if m[8] == 0 {
+		return m
+	}
+	for i := range m {
+		m[i] /= m[8]
+	}
+	return m
+}
+
+// scaleOf is how much larger the map shows the patch's middle.
+func scaleOf(m geom.Map, p *patch) float64 {
+	c := p.to.Apply(geom.Pt(float64(p.w)/2, float64(p.h)/2))
+	o := m.Apply(c)
+	return math.Sqrt(math.Abs(m.Apply(c.Add(geom.Pt(1, 0))).Sub(o).Cross(m.Apply(c.Add(geom.Pt(0, 1))).Sub(o))))
+}

@@ -1,0 +1,75 @@
+package track
+
+import (
+	"math"
+
+	"celator/core/geom"
+)
+
+// Gray is one channel of a picture as code values of 8 bit. Sample (i, j) covers
+// the unit square from (i, j), so its centre lies at (i+½, j+½).
+type Gray struct {
+	W, H int
+	Pix  []float32 // row-major
+}
+
+// NewGray returns a picture of zeros.
+func NewGray(w, h int) *Gray { return &Gray{w, h, make([]float32, w*h)} }
+
+// at returns the picture at a continuous place, bilinearly; outside it its edge
+// is repeated.
+func (g *Gray) at(p geom.Point) float32 {
+	x, y := p.X-.5, p.Y-.5
+	x, y = min(max(x, 0), float64(g.W-1)), min(max(y, 0), float64(g.H-1))
+	i, j := min(int(x), max(g.W-2, 0)), min(int(y), max(g.H-2, 0))
+	u, v := float32(x-float64(i)), float32(y-float64(j))
+	di, dj := min(1, g.W-1), g.W*min(1, g.H-1)
+	a := g.Pix[j*g.W+i:]
+	top := a[0] + u*(a[di]-a[0])
+	low := a[dj] + u*(a[dj+di]-a[dj])
+	return top + v*(low-top)
+}
+
+// pyramid holds a picture and its halves: a place p of the picture lies at
+// p/2^k of level k.
+type pyramid []*Gray
+
+const pyramidLevels = 5
+
+func newPyramid(g *Gray) pyramid {
+	p := pyramid{g}
+	for len(p) < pyramidLevels && min(g.W, g.H) >= 16 {
+		g = half(g)
+		p = append(p, g)
+	}
+	return p
+}
+
+// half returns the picture at half the size, after a binomial filter of four
+// taps (1 3 3 1), which keeps places where they are.
+func half(g *Gray) *Gray {
+	w, h := g.W/2, g.H/2
+	out, mid := NewGray(w, h), NewGray(w, g.H)
+	for y := range g.H {
+		src, dst := g.Pix[y*g.W:(y+1)*g.W], mid.Pix[y*w:(y+1)*w]
+		for x := range dst {
+			a, d := max(2*x-1, 0), min(2*x+2, g.W-1)
+			dst[x] = (src[a] + 3*(src[2*x]+src[2*x+1]) + src[d]) * .125
+		}
+	}
+	for y := range h {
+		a, b, c, d := mid.Pix[max(2*y-1, 0)*w:][:w], mid.Pix[2*y*w:][:w], mid.Pix[(2*y+1)*w:][:w], mid.Pix[min(2*y+2, g.H-1)*w:][:w]
+		dst := out.Pix[y*w:][:w]
+		for x := range dst {
+			dst[x] = (a[x] + 3*(b[x]+c[x]) + d[x]) * .125
+		}
+	}
+	return out
+}
+
+// level chooses the level whose samples lie about as close as those asked for:
+// step is the distance in the full picture from one to the next.
+func (p pyramid) level(step float64) int {
+	k := int(math.Round(math.Log2(max(step, 1e-6))))
+	return min(max(k, 0), len(p)-1)
+}

@@ -1,0 +1,250 @@
+// Package track follows surfaces and points through pictures: which map takes
+// the reference frame's coordinates to each other frame's, and how well that is
+// known. It sees pictures one after another and does no I/O.
+package track
+
+import (
+	"math"
+
+	"celator/core/geom"
+)
+
+// State says how a frame's pose is known.
+type State string
+
+const (
+	Anchor  State = "anchor"  // given, not found
+	Good    State = "good"    // within two pixels, as far as can be told
+	Weak    State = "weak"    // found, but not surely within two pixels
+	Lost    State = "lost"    // not found; the pose is the best estimate
+	Outside State = "outside" // the surface is out of the picture
+)
+
+// Pose is where a surface is on one frame.
+type Pose struct {
+	Map        geom.Map // reference coordinates to the frame's
+	Confidence float64  // 0 to 1
+	State      State
+}
+
+// Planar follows one surface away from its reference frame, in one direction.
+type Planar struct {
+	ref    *reference
+	model  Model
+	now    geom.Map // the last known pose
+	before geom.Map // and the one before it
+	missed int      // frames since it was known
+	usual  float64  // share that agrees of late
+	turn   int      // which sizes and turns a search tries next
+	w      work
+}
+
+// NewPlanar begins on the reference frame with the surface's outline there, in
+// picture coordinates. The errors are ErrSmall, ErrFlat, ErrOutside, ErrCrossed.
+func NewPlanar(g *Gray, outline []geom.Point, model Model) (*Planar, error) {
+	ref, err := newReference(newPyramid(g), outline)
+	if err != nil {
+		return nil, err
+	}
+	return &Planar{ref: ref, model: model, now: geom.Identity, before: geom.Identity, usual: 1}, nil
+}
+
+// Fork returns a tracker that begins anew on the same reference, for the other
+// direction.
+func (t *Planar) Fork() *Planar {
+	return &Planar{ref: t.ref, model: t.model, now: geom.Identity, before: geom.Identity, usual: 1}
+}
+
+const (
+	lostBelow  = .3  // share that must agree to count as found
+	backAbove  = .45 // and to be found again after loss
+	goodAbove  = .6
+	goodWithin = .8 // px that the noise may explain
+)
+
+// Step finds the surface on the next frame.
+func (t *Planar) Step(g *Gray) Pose {
+	pyr := newPyramid(g)
+	guess := t.predict()
+	best := alignment{share: -1}
+	try := func(m geom.Map) bool {
+		a, ok := t.attempt(pyr, m)
+		if ok && a.share*a.mean > best.share*max(best.mean, 0) {
+			best = a
+		}
+		return best.share > .88*t.usual && best.share > goodAbove
+	}
+	coarse := t.ref.levels[len(t.ref.levels)-1]
+	done := try(guess)
+	if !done && t.missed == 0 {
+		done = try(t.now)
+	}
+	if !done {
+		reach := 24 + .35*t.extent(guess)
+		for _, m := range coarse.find(pyr, guess, geom.Pt(reach, reach), 2) {
+			if done = try(m); done {
+				break
+			}
+		}
+	}
+	need := lostBelow
+	if t.missed > 0 {
+		need = backAbove
+	}
+	if !done && (best.share < need || t.missed > 0) {
+		t.recover(pyr, try)
+	}
+	if best.share >= need && best.seen > .12 {
+		return t.found(g, best)
+	}
+	t.missed++
+	p := Pose{Map: t.now, State: Lost}
+	if t.visible(g, t.now) < .1 {
+		p.State = Outside
+	}
+	return p
+}
+
+func (t *Planar) found(g *Gray, a alignment) Pose {
+	if t.missed > 0 {
+		t.before = a.m
+	} else {
+		t.before = t.now
+	}
+	t.now, t.missed = a.m, 0
+	t.usual += .25 * (a.share - t.usual)
+	p := Pose{Map: a.m, Confidence: min(max(a.mean, 0), 1) * min(1, .4+.6*a.share), State: Good}
+	if a.share < goodAbove || a.spread > goodWithin || a.mean < .6 || a.seen < .3 {
+		p.State = Weak
+	}
+	return p
+}
+
+// predict repeats the last motion.
+func (t *Planar) predict() geom.Map {
+	if t.missed > 0 {
+		return t.now
+	}
+	back, err := t.before.Inverse()
+	if err != nil {
+		return t.now
+	}
+	m := scaled(t.now.Mul(back).Mul(t.now))
+	if !t.plausible(m) {
+		return t.now
+	}
+	return m
+}
+
+// extent is the size of the surface under m, in frame pixels.
+func (t *Planar) extent(m geom.Map) float64 {
+	b := geom.Bounds(t.corners(m))
+	return max(b.Max.X-b.Min.X, b.Max.Y-b.Min.Y)
+}
+
+func (t *Planar) corners(m geom.Map) []geom.Point {
+	q := make([]geom.Point, 4)
+	for i, c := range t.ref.quad {
+		q[i] = m.Apply(c)
+	}
+	return q
+}
+
+// plausible: the box around the surface stays convex, is not mirrored, and has a
+// size that can be followed.
+func (t *Planar) plausible(m geom.Map) bool {
+	q := t.corners(m)
+	for i := range q {
+		a, b, c := q[i], q[(i+1)%4], q[(i+2)%4]
+		if !a.Finite() || !(b.Sub(a).Cross(c.Sub(b)) > 0) {
+			return false
+		}
+		if t.ref.quad[i].Sub(geom.Point{}).Len() >= 0 && m[6]*t.ref.quad[i].X+m[7]*t.ref.quad[i].Y+m[8] <= 0 {
+			return false
+		}
+	}
+	area, was := geom.Area(q), geom.Area(t.ref.quad[:])
+	return area > 40 && area > .02*was && area < 40*was
+}
+
+// visible is the share of the surface under m that lies in the picture.
+func (t *Planar) visible(g *Gray, m geom.Map) float64 {
+	p := t.ref.levels[len(t.ref.levels)-1]
+	in := 0
+	for _, i := range p.points {
+		q := m.Apply(p.to.Apply(geom.Pt(float64(int(i)%p.w)+.5, float64(int(i)/p.w)+.5)))
+		if q.X > 0 && q.Y > 0 && q.X < float64(g.W) && q.Y < float64(g.H) {
+			in++
+		}
+	}
+	return float64(in) / float64(max(len(p.points), 1))
+}
+
+// attempt aligns from coarse to fine, beginning at m.
+func (t *Planar) attempt(pyr pyramid, m geom.Map) (alignment, bool) {
+	if !t.plausible(m) {
+		return alignment{}, false
+	}
+	levels := t.ref.levels
+	now := scaleOf(m, levels[0])
+	fine := 0
+	for fine < len(levels)-1 && levels[fine].scale > 1.15*now {
+		fine++
+	}
+	a := alignment{m: m}
+	for _, stage := range []struct {
+		up, steps int
+		model     Model
+		lenient   bool
+	}{{5, 10, Similarity, true}, {3, 10, Affine, true}, {1, 8, t.model, false}, {0, 6, t.model, false}} {
+		l := min(fine+stage.up, len(levels)-1)
+		model := stage.model
+		if len(t.model.basis()) < len(model.basis()) {
+			model = t.model
+		}
+		next := levels[l].align(pyr, a.m, model, stage.steps, stage.lenient, &t.w)
+		if next.share < 0 || !t.plausible(next.m) {
+			return a, false
+		}
+		a = next
+		if stage.up > 0 && a.mean < .12 { // nothing here
+			return a, false
+		}
+	}
+	return a, true
+}
+
+// recover searches the whole picture for the surface, at the size and turn it
+// was last seen and, in turn from frame to frame, at others.
+func (t *Planar) recover(pyr pyramid, try func(geom.Map) bool) {
+	p := t.ref.levels[len(t.ref.levels)-1]
+	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
+	all := geom.Pt(float64(pyr[0].W), float64(pyr[0].H))
+	variants := [][2]float64{{1, 0}, {.8, 0}, {1.25, 0}, {1, 14}, {1, -14}, {.64, 0}, {1.5, 0}, {1, 30}, {1, -30}}
+	at := t.now.Apply(mid)
+	for n := range 2 {
+		v := variants[0]
+		if n > 0 {
+			t.turn = t.turn%(len(variants)-1) + 1
+			v = variants[t.turn]
+		}
+		m := geom.Placement(at, geom.Point{}, v[1], v[0], v[0]).Mul(t.now)
+		// From the middle of the picture everything is in reach.
+		m = geom.Translate(all.Mul(.5).Sub(m.Apply(mid))).Mul(m)
+		for _, c := range p.find(pyr, m, all.Mul(.5), 3) {
+			if try(c) {
+				return
+			}
+		}
+	}
+}
+
+// Spread returns the root mean square distance of the corners of two poses.
+func Spread(a, b geom.Map, quad [4]geom.Point) float64 {
+	var s float64
+	for _, q := range quad {
+		d := a.Apply(q).Sub(b.Apply(q))
+		s += d.Dot(d)
+	}
+	return math.Sqrt(s / 4)
+}

@@ -1,0 +1,217 @@
+package track
+
+import (
+	"errors"
+	"math"
+
+	"celator/core/geom"
+	"celator/core/raster"
+)
+
+// Errors of a surface that cannot be followed; each is for people.
+var (
+	ErrSmall   = errors.New("the surface is smaller than 12 pixels across; draw it larger or begin on a frame where it is nearer")
+	ErrFlat    = errors.New("the surface has too little texture to be followed; include some of what moves with it")
+	ErrOutside = errors.New("the surface lies outside the picture on this frame")
+	ErrCrossed = errors.New("the surface's outline crosses itself or has no area")
+)
+
+const (
+	patchSide  = 144 // samples on the longest side of the finest patch
+	coarsest   = 14  // samples on the shortest side of the coarsest
+	noiseFloor = 3.  // codes added to the contrast, so that noise in flat places counts for little
+	textured   = 3.5 // contrast, in codes, above which a place can be compared
+)
+
+// patch is the reference surface at one scale: what it looks like, locally
+// normalised, and how that changes with place.
+type patch struct {
+	scale float64  // samples for a reference pixel
+	to    geom.Map // patch samples (continuous) to reference coordinates
+	w, h  int
+	raw   []float32 // as in the picture
+	mask  []float32 // 1 inside the surface, 0 outside and on its rim
+	norm  []float32 // (raw - local mean) / local contrast
+	gx,
+	gy []float32 // derivatives of norm, per sample
+	weight []float32 // 1 where there is texture to compare
+	reach  float64   // half-width of what local means
+	area   []float32 // share of the mask around each sample
+	points []int32   // the samples inside the mask
+	unit   float64   // samples that make 1 in the solver's coordinates
+}
+
+// reference is the surface on its anchor frame, at scales half an octave apart.
+type reference struct {
+	outline []geom.Point
+	quad    [4]geom.Point // the box around it, whose corners measure motion
+	size    float64       // longest side, reference pixels
+	levels  []*patch      // finest first
+}
+
+func newReference(pyr pyramid, outline []geom.Point) (*reference, error) {
+	g := pyr[0]
+	if len(outline) < 3 || math.Abs(geom.Area(outline)) < 1 || geom.Crosses(outline) {
+		return nil, ErrCrossed
+	}
+	b := geom.Bounds(outline)
+	w, h := b.Max.X-b.Min.X, b.Max.Y-b.Min.Y
+	if min(w, h) < 8 || max(w, h) < 12 {
+		return nil, ErrSmall
+	}
+	if b.Max.X <= 0 || b.Max.Y <= 0 || b.Min.X >= float64(g.W) || b.Min.Y >= float64(g.H) {
+		return nil, ErrOutside
+	}
+	r := &reference{outline: outline, size: max(w, h), quad: [4]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}}}
+	for s := min(patchSide/r.size, 1); ; s /= math.Sqrt2 {
+		if len(r.levels) > 0 && (min(w, h)*s < coarsest || len(r.levels) >= 9) {
+			break
+		}
+		r.levels = append(r.levels, newPatch(pyr, outline, b, s))
+	}
+	var seen float32
+	for _, v := range r.levels[0].weight {
+		seen += v
+	}
+	if float64(seen) < max(.03*float64(len(r.levels[0].points)), 24) {
+		return nil, ErrFlat
+	}
+	return r, nil
+}
+
+func newPatch(pyr pyramid, outline []geom.Point, b geom.Rect, s float64) *patch {
+	p := &patch{scale: s, w: int(math.Ceil((b.Max.X - b.Min.X) * s)), h: int(math.Ceil((b.Max.Y - b.Min.Y) * s))}
+	p.to = geom.Map{1 / s, 0, b.Min.X, 0, 1 / s, b.Min.Y, 0, 0, 1}
+	p.unit = float64(max(p.w, p.h)) / 2
+	n := p.w * p.h
+	p.raw, p.mask = make([]float32, n), make([]float32, n)
+	g := pyr[0]
+	rim := min(1.5, float64(min(p.w, p.h))/20)
+	for y := range p.h {
+		for x := range p.w {
+			q := p.to.Apply(geom.Pt(float64(x)+.5, float64(y)+.5))
+			in := q.X > 1 && q.Y > 1 && q.X < float64(g.W)-1 && q.Y < float64(g.H)-1
+			if in && depth(outline, q)*s > rim {
+				p.mask[y*p.w+x] = 1
+				p.points = append(p.points, int32(y*p.w+x))
+			}
+		}
+	}
+	warp(pyr, p, p.to, p.raw, nil)
+	p.reach = max(2, float64(max(p.w, p.h))/9)
+	p.area = append([]float32(nil), p.mask...)
+	p.box(p.area)
+	p.norm, p.weight = make([]float32, n), make([]float32, n)
+	contrast := p.normalise(p.raw, p.norm)
+	for i, c := range contrast {
+		if p.mask[i] > 0 && c > textured {
+			p.weight[i] = 1
+		}
+	}
+	p.gradients()
+	return p
+}
+
+func (p *patch) box(v []float32) {
+	raster.BoxAcross(v, p.w, p.h, p.reach)
+	raster.BoxDown(v, p.w, p.h, p.reach)
+}
+
+// normalise writes (v - mean) / contrast, both over the mask around each sample,
+// and returns the contrast.
+func (p *patch) normalise(v, out []float32) (contrast []float32) {
+	n := p.w * p.h
+	mean, square := make([]float32, n), make([]float32, n)
+	for i, m := range p.mask {
+		mean[i], square[i] = m*v[i], m*v[i]*v[i]
+	}
+	p.box(mean)
+	p.box(square)
+	for i, m := range p.mask {
+		if m == 0 {
+			out[i] = 0
+			square[i] = 0
+			continue
+		}
+		mu := mean[i] / p.area[i]
+		c := float32(math.Sqrt(float64(max(square[i]/p.area[i]-mu*mu, 0))))
+		out[i] = (v[i] - mu) / (c + noiseFloor)
+		square[i] = c
+	}
+	return square
+}
+
+// gradients takes central differences of the normalised patch, inside the mask.
+func (p *patch) gradients() {
+	n := p.w * p.h
+	p.gx, p.gy = make([]float32, n), make([]float32, n)
+	slope := func(i, step int, low, high bool) float32 {
+		a, b, d := i, i, float32(0)
+		if !low && p.mask[i-step] > 0 {
+			a, d = i-step, d+1
+		}
+		if !high && p.mask[i+step] > 0 {
+			b, d = i+step, d+1
+		}
+		if d == 0 {
+			return 0
+		}
+		return (p.norm[b] - p.norm[a]) / d
+	}
+	for _, k := range p.points {
+		i := int(k)
+		x, y := i%p.w, i/p.w
+		p.gx[i] = slope(i, 1, x == 0, x == p.w-1)
+		p.gy[i] = slope(i, p.w, y == 0, y == p.h-1)
+	}
+}
+
+// warp samples the picture at m(sample centre) for every sample of the patch;
+// inside, when given, gets 1 where that lies in the picture and 0 elsewhere.
+func warp(pyr pyramid, p *patch, m geom.Map, out, inside []float32) {
+	c := geom.Pt(float64(p.w)/2, float64(p.h)/2)
+	o := m.Apply(c)
+	step := math.Sqrt(math.Abs(m.Apply(c.Add(geom.Pt(1, 0))).Sub(o).Cross(m.Apply(c.Add(geom.Pt(0, 1))).Sub(o))))
+	k := pyr.level(step)
+	g, f := pyr[k], 1/float64(int(1)<<k)
+	full := pyr[0]
+	for y := range p.h {
+		// The map along a row: numerators and denominator change evenly.
+		fy := float64(y) + .5
+		ax, ay, aw := m[1]*fy+m[2], m[4]*fy+m[5], m[7]*fy+m[8]
+		for x := range p.w {
+			fx := float64(x) + .5
+			w := 1 / (m[6]*fx + aw)
+			px, py := (m[0]*fx+ax)*w, (m[3]*fx+ay)*w
+			i := y*p.w + x
+			if inside != nil {
+				inside[i] = 0
+				if px > .5 && py > .5 && px < float64(full.W)-.5 && py < float64(full.H)-.5 && w > 0 {
+					inside[i] = 1
+				}
+			}
+			out[i] = g.at(geom.Point{X: px * f, Y: py * f})
+		}
+	}
+}
+
+// depth is how far inside a polygon a place lies, in pixels; negative outside.
+func depth(poly []geom.Point, q geom.Point) float64 {
+	best, in := math.Inf(1), false
+	for i, a := range poly {
+		b := poly[(i+1)%len(poly)]
+		ab := b.Sub(a)
+		t := 0.
+		if l := ab.Dot(ab); l > 0 {
+			t = min(max(q.Sub(a).Dot(ab)/l, 0), 1)
+		}
+		best = min(best, q.Sub(a.Add(ab.Mul(t))).Len())
+		if (a.Y > q.Y) != (b.Y > q.Y) && q.X < a.X+(q.Y-a.Y)/(b.Y-a.Y)*ab.X {
+			in = !in
+		}
+	}
+	if !in {
+		return -best
+	}
+	return best
+}
