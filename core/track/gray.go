@@ -70,6 +70,6 @@ func half(g *Gray) *Gray {
 // level chooses the level whose samples lie about as close as those asked for:
 // step is the distance in the full picture from one to the next.
 func (p pyramid) level(step float64) int {
-	k := int(math.Round(math.Log2(max(step, 1e-6))))
+	k := int(math.Floor(math.Log2(max(step, 1e-6)) + .1))
 	return min(max(k, 0), len(p)-1)
 }

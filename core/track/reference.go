@@ -17,7 +17,7 @@ var (
 )
 
 const (
-	patchSide  = 144 // samples on the longest side of the finest patch
+	patchSide  = 224 // samples on the longest side of the finest patch
 	coarsest   = 14  // samples on the shortest side of the coarsest
 	noiseFloor = 3.  // codes added to the contrast, so that noise in flat places counts for little
 	textured   = 3.5 // contrast, in codes, above which a place can be compared
@@ -98,7 +98,7 @@ func newPatch(pyr pyramid, outline []geom.Point, b geom.Rect, s float64) *patch 
 		}
 	}
 	warp(pyr, p, p.to, p.raw, nil)
-	p.reach = max(2, float64(max(p.w, p.h))/9)
+	p.reach = max(2, float64(max(p.w, p.h))/14)
 	p.area = append([]float32(nil), p.mask...)
 	p.box(p.area)
 	p.norm, p.weight = make([]float32, n), make([]float32, n)
