@@ -50,42 +50,42 @@ type alignment struct {
 	contour []float32
 }
 
-// work is memory that alignments share.
+// work is memory that alignments share: of the last look, the frame's samples,
+// their local mean and one over the local contrast, what lies in the picture, and
+// how well each place agrees.
 type work struct {
-	view, norm, inside, agree, aa, bb []float32
+	view, mean, inv, inside, agree, aa, bb []float32
 }
 
 func (w *work) size(n int) {
-	if cap(w.view) < n {
-		for _, v := range []*[]float32{&w.view, &w.norm, &w.inside, &w.agree, &w.aa, &w.bb} {
+	for _, v := range []*[]float32{&w.view, &w.mean, &w.inv, &w.inside, &w.agree, &w.aa, &w.bb} {
+		if cap(*v) < n {
 			*v = make([]float32, n)
 		}
-	}
-	for _, v := range []*[]float32{&w.view, &w.norm, &w.inside, &w.agree, &w.aa, &w.bb} {
 		*v = (*v)[:n]
 	}
 }
 
-// look samples the frame under m, normalises it, and finds for each sample how
-// well its surroundings correlate with the reference.
+// look samples the frame under m and finds for each sample how well its
+// surroundings correlate with the reference.
 func (p *patch) look(pyr pyramid, m geom.Map, w *work) {
 	w.size(p.w * p.h)
 	warp(pyr, p, m.Mul(p.to), w.view, w.inside)
-	p.normalise(w.view, w.norm)
-	for i, a := range p.norm {
-		b := w.norm[i]
-		w.agree[i], w.aa[i], w.bb[i] = a*b*w.inside[i], a*a*w.inside[i], b*b*w.inside[i]
+	p.local(w.view, w.mean, w.inv)
+	for i, a := range p.norm { // 0 outside the mask
+		b := (w.view[i] - w.mean[i]) * w.inv[i] * p.mask[i] * w.inside[i]
+		w.agree[i], w.aa[i], w.bb[i] = a*b, a*a*w.inside[i], b*b
 	}
 	p.box(w.agree)
 	p.box(w.aa)
 	p.box(w.bb)
-	for i, c := range w.agree {
+	for _, i := range p.points {
 		d := w.aa[i] * w.bb[i]
 		if d < 1e-6 {
 			w.agree[i] = 0
 			continue
 		}
-		w.agree[i] = c / float32(math.Sqrt(float64(d)))
+		w.agree[i] /= float32(math.Sqrt(float64(d)))
 	}
 }
 
@@ -134,53 +134,54 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, lenient b
 	if err != nil {
 		return alignment{m: m}
 	}
-	var best alignment
-	best.share = -1
-	for step := 0; ; step++ {
-		p.look(pyr, m, w)
-		if a := p.judge(m, w); a.mean*a.seen > best.mean*best.seen || best.share < 0 {
-			spread := best.spread
-			best = a
-			best.spread = spread
-		} else if step > 2 && a.mean < best.mean-.02 {
-			break
+	p.look(pyr, m, w)
+	best := p.judge(m, w)
+	full := pyr[0]
+	var spread float64
+	since := 0. // how far the map has moved since the last look, in samples
+	for range steps {
+		if since > 1 {
+			p.look(pyr, m, w)
+			since = 0
+			if a := p.judge(m, w); a.mean*a.seen > best.mean*best.seen {
+				best = a
+			}
 		}
-		if step == steps {
-			break
-		}
+		to := m.Mul(p.to)
+		level := pyr.level(stepOf(to, c))
+		g, f := pyr[level], 1/float64(int(1)<<level)
 		var h [36]float64
-		var g [8]float64
+		var rhs [8]float64
 		var total, square float64
 		inv := 1 / p.unit
-		for _, idx := range p.points {
+		for _, idx := range p.steep {
 			i := int(idx)
-			if w.inside[i] == 0 {
+			x, y := float64(i%p.w)+.5, float64(i/p.w)+.5
+			d := 1 / (to[6]*x + to[7]*y + to[8])
+			px, py := (to[0]*x+to[1]*y+to[2])*d, (to[3]*x+to[4]*y+to[5])*d
+			if !(px > .5 && py > .5 && px < float64(full.W)-.5 && py < float64(full.H)-.5 && d > 0) {
 				continue
 			}
-			gx, gy := float64(p.gx[i]), float64(p.gy[i])
-			if gx == 0 && gy == 0 {
-				continue
-			}
-			x, y := i%p.w, i/p.w
 			weight := float64((w.agree[i] - doubted) / (agrees - doubted))
 			weight = min(max(weight, 0), 1)
 			if lenient {
 				weight = .15 + .85*weight
-			} else {
-				weight = weight*weight + 1e-4
+			} else if weight *= weight; weight < 1e-3 {
+				continue
 			}
-			r := float64(w.norm[i] - p.norm[i])
+			// Mean and contrast are those of the last look, a sample away at most.
+			r := float64((g.at(geom.Point{X: px * f, Y: py * f})-w.mean[i])*w.inv[i] - p.norm[i])
 			if a := math.Abs(r); a > .7 { // Huber
 				weight *= .7 / a
 			}
-			u, v := (float64(x)+.5-c.X)*inv, (float64(y)+.5-c.Y)*inv
-			gx, gy = gx*p.unit, gy*p.unit
+			u, v := (x-c.X)*inv, (y-c.Y)*inv
+			gx, gy := float64(p.gx[i])*p.unit, float64(p.gy[i])*p.unit
 			t := -(gx*u + gy*v)
 			j := [8]float64{gx * u, gx * v, gx, gy * u, gy * v, gy, t * u, t * v}
 			n := 0
 			for a, ja := range j {
 				wj := weight * ja
-				g[a] += wj * r
+				rhs[a] += wj * r
 				for _, jb := range j[a:] {
 					h[n] += wj * jb
 					n++
@@ -192,7 +193,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, lenient b
 		if total < 12 {
 			break
 		}
-		delta, cov, ok := solve(h, g, basis, total)
+		delta, cov, ok := solve(h, rhs, basis, total)
 		if !ok {
 			break
 		}
@@ -200,9 +201,8 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, lenient b
 		if err != nil {
 			break
 		}
-		far := 0.
-		noise := square / total
-		var spread float64
+		far, noise := 0., square/total
+		spread = 0
 		for _, q := range [4]geom.Point{{X: -1, Y: -1}, {X: 1, Y: -1}, {X: 1, Y: 1}, {X: -1, Y: 1}} {
 			q = geom.Pt(q.X*float64(p.w)/2*inv, q.Y*float64(p.h)/2*inv)
 			far = max(far, inc.Apply(q).Sub(q).Len()*p.unit)
@@ -220,21 +220,25 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, lenient b
 			}
 		}
 		// Neighbouring samples err alike: as many are independent as windows of three by three.
-		best.spread = math.Sqrt(spread*noise*9) * p.unit / p.scale * scaleOf(m, p)
-		m = m.Mul(fromUnit.Mul(inc).Mul(toUnit))
-		m = scaled(m)
-		if far < .004 || far > float64(max(p.w, p.h)) {
-			if far < .004 {
-				p.look(pyr, m, w)
-				if a := p.judge(m, w); a.mean*a.seen >= best.mean*best.seen-1e-4 {
-					a.spread = best.spread
-					best = a
-				}
-			}
+		spread = math.Sqrt(spread*noise*9) * p.unit / p.scale * scaleOf(m, p)
+		m = scaled(m.Mul(fromUnit.Mul(inc).Mul(toUnit)))
+		since += far
+		if far < .004 || far > float64(max(p.w, p.h)) || math.IsNaN(far) {
 			break
 		}
 	}
+	p.look(pyr, m, w)
+	if a := p.judge(m, w); a.mean*a.seen >= best.mean*best.seen-1e-3 {
+		best = a
+	}
+	best.spread = spread
 	return best
+}
+
+// stepOf is how far apart in the frame a map lays neighbouring samples around c.
+func stepOf(to geom.Map, c geom.Point) float64 {
+	o := to.Apply(c)
+	return math.Sqrt(math.Abs(to.Apply(c.Add(geom.Pt(1, 0))).Sub(o).Cross(to.Apply(c.Add(geom.Pt(0, 1))).Sub(o))))
 }
 
 // solve finds the small map, made of the model's ways to move, that takes the
@@ -298,7 +302,5 @@ func scaled(m geom.Map) geom.Map {
 
 // scaleOf is how much larger the map shows the patch's middle.
 func scaleOf(m geom.Map, p *patch) float64 {
-	c := p.to.Apply(geom.Pt(float64(p.w)/2, float64(p.h)/2))
-	o := m.Apply(c)
-	return math.Sqrt(math.Abs(m.Apply(c.Add(geom.Pt(1, 0))).Sub(o).Cross(m.Apply(c.Add(geom.Pt(0, 1))).Sub(o))))
+	return stepOf(m, p.to.Apply(geom.Pt(float64(p.w)/2, float64(p.h)/2)))
 }

@@ -1,8 +1,10 @@
 package track
 
 import (
+	"cmp"
 	"errors"
 	"math"
+	"slices"
 
 	"celator/core/geom"
 	"celator/core/raster"
@@ -38,6 +40,7 @@ type patch struct {
 	reach  float64   // half-width of what local means
 	area   []float32 // share of the mask around each sample
 	points []int32   // the samples inside the mask
+	steep  []int32   // those of them that tell most about place
 	unit   float64   // samples that make 1 in the solver's coordinates
 }
 
@@ -102,13 +105,16 @@ func newPatch(pyr pyramid, outline []geom.Point, b geom.Rect, s float64) *patch 
 	p.area = append([]float32(nil), p.mask...)
 	p.box(p.area)
 	p.norm, p.weight = make([]float32, n), make([]float32, n)
-	contrast := p.normalise(p.raw, p.norm)
-	for i, c := range contrast {
-		if p.mask[i] > 0 && c > textured {
+	mean, inv := make([]float32, n), make([]float32, n)
+	p.local(p.raw, mean, inv)
+	for _, i := range p.points {
+		p.norm[i] = (p.raw[i] - mean[i]) * inv[i]
+		if 1/inv[i]-noiseFloor > textured {
 			p.weight[i] = 1
 		}
 	}
 	p.gradients()
+	p.choose()
 	return p
 }
 
@@ -117,28 +123,35 @@ func (p *patch) box(v []float32) {
 	raster.BoxDown(v, p.w, p.h, p.reach)
 }
 
-// normalise writes (v - mean) / contrast, both over the mask around each sample,
-// and returns the contrast.
-func (p *patch) normalise(v, out []float32) (contrast []float32) {
-	n := p.w * p.h
-	mean, square := make([]float32, n), make([]float32, n)
+// local finds the mean around each sample, over the mask, and one over the
+// contrast there.
+func (p *patch) local(v, mean, inv []float32) {
 	for i, m := range p.mask {
-		mean[i], square[i] = m*v[i], m*v[i]*v[i]
+		x := m * v[i]
+		mean[i], inv[i] = x, x*v[i]
 	}
 	p.box(mean)
-	p.box(square)
-	for i, m := range p.mask {
-		if m == 0 {
-			out[i] = 0
-			square[i] = 0
-			continue
-		}
+	p.box(inv)
+	for _, i := range p.points {
 		mu := mean[i] / p.area[i]
-		c := float32(math.Sqrt(float64(max(square[i]/p.area[i]-mu*mu, 0))))
-		out[i] = (v[i] - mu) / (c + noiseFloor)
-		square[i] = c
+		mean[i] = mu
+		inv[i] = 1 / (float32(math.Sqrt(float64(max(inv[i]/p.area[i]-mu*mu, 0)))) + noiseFloor)
 	}
-	return square
+}
+
+// most is how many samples of a patch are used to find the motion.
+const most = 6000
+
+// choose takes the samples with the steepest slopes.
+func (p *patch) choose() {
+	p.steep = slices.Clone(p.points)
+	slope := func(i int32) float32 { return p.gx[i]*p.gx[i] + p.gy[i]*p.gy[i] }
+	slices.SortStableFunc(p.steep, func(a, b int32) int { return cmp.Compare(slope(b), slope(a)) })
+	p.steep = p.steep[:min(len(p.steep), most)]
+	for len(p.steep) > 0 && slope(p.steep[len(p.steep)-1]) == 0 {
+		p.steep = p.steep[:len(p.steep)-1]
+	}
+	slices.Sort(p.steep) // neighbours in memory stay neighbours
 }
 
 // gradients takes central differences of the normalised patch, inside the mask.
@@ -169,10 +182,7 @@ func (p *patch) gradients() {
 // warp samples the picture at m(sample centre) for every sample of the patch;
 // inside, when given, gets 1 where that lies in the picture and 0 elsewhere.
 func warp(pyr pyramid, p *patch, m geom.Map, out, inside []float32) {
-	c := geom.Pt(float64(p.w)/2, float64(p.h)/2)
-	o := m.Apply(c)
-	step := math.Sqrt(math.Abs(m.Apply(c.Add(geom.Pt(1, 0))).Sub(o).Cross(m.Apply(c.Add(geom.Pt(0, 1))).Sub(o))))
-	k := pyr.level(step)
+	k := pyr.level(stepOf(m, geom.Pt(float64(p.w)/2, float64(p.h)/2)))
 	g, f := pyr[k], 1/float64(int(1)<<k)
 	full := pyr[0]
 	for y := range p.h {

@@ -41,23 +41,20 @@ func (p *patch) find(pyr pyramid, m geom.Map, reach geom.Point, most int) []geom
 			grid[y*gw+x] = g.at(q.Mul(f))
 		}
 	}
-	var mean, n float32
+	// The reference's samples less their mean, 0 outside the mask; sums over the
+	// frame's samples are taken over the whole box, from running totals.
+	var mean, power float32
 	for _, i := range p.points {
 		mean += p.raw[i]
-		n++
 	}
-	mean /= n
-	var power float32
-	type tap struct {
-		at int
-		t  float32
-	}
-	taps := make([]tap, 0, len(p.points))
+	mean /= float32(len(p.points))
+	taps := make([]float32, p.w*p.h)
 	for _, i := range p.points {
-		t := p.raw[i] - mean
-		power += t * t
-		taps = append(taps, tap{int(i)/p.w*gw + int(i)%p.w, t})
+		taps[i] = p.raw[i] - mean
+		power += taps[i] * taps[i]
 	}
+	sums, squares := totals(grid, gw, gh)
+	n := float64(p.w * p.h)
 	score := make([]float32, (2*rx+1)*(2*ry+1))
 	w := 2*rx + 1
 	for dy := range 2*ry + 1 {
@@ -67,14 +64,27 @@ func (p *patch) find(pyr pyramid, m geom.Map, reach geom.Point, most int) []geom
 				score[dy*w+dx] = -1
 				continue
 			}
-			var s, ss, st float32
-			for _, t := range taps {
-				v := grid[at+t.at]
-				s += v
-				ss += v * v
-				st += v * t.t
+			var st float32
+			for y := range p.h {
+				t, v := taps[y*p.w:][:p.w], grid[at+y*gw:][:p.w]
+				var a, b float32
+				x := 0
+				for ; x+1 < len(t) && x+1 < len(v); x += 2 {
+					a += t[x] * v[x]
+					b += t[x+1] * v[x+1]
+				}
+				if x < len(t) {
+					a += t[x] * v[x]
+				}
+				st += a + b
 			}
-			score[dy*w+dx] = st / float32(math.Sqrt(float64(max(ss-s*s/n, 0)*power))+float64(n))
+			box := func(t []float64) float64 {
+				i, j := dy*(gw+1)+dx, (dy+p.h)*(gw+1)+dx
+				return t[j+p.w] - t[j] - t[i+p.w] + t[i]
+			}
+			s := box(sums)
+			variance := max(box(squares)-s*s/n, 0) * float64(len(p.points)) / n
+			score[dy*w+dx] = st / float32(math.Sqrt(variance*float64(power))+n)
 		}
 	}
 	type peak struct {
@@ -109,4 +119,21 @@ func (p *patch) find(pyr pyramid, m geom.Map, reach geom.Point, most int) []geom
 		out = append(out, geom.Translate(d).Mul(m))
 	}
 	return out
+}
+
+// totals returns the running sums of samples and of their squares: entry (x, y)
+// of (w+1) x (h+1) is over all samples left of x and above y.
+func totals(v []float32, w, h int) (sums, squares []float64) {
+	sums, squares = make([]float64, (w+1)*(h+1)), make([]float64, (w+1)*(h+1))
+	for y := range h {
+		var s, ss float64
+		for x := range w {
+			f := float64(v[y*w+x])
+			s += f
+			ss += f * f
+			i := (y+1)*(w+1) + x + 1
+			sums[i], squares[i] = sums[i-w-1]+s, squares[i-w-1]+ss
+		}
+	}
+	return sums, squares
 }
