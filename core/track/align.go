@@ -122,9 +122,9 @@ func (p *patch) judge(m geom.Map, w *work) alignment {
 // align improves a map by Gauss-Newton steps of the inverse-compositional kind
 // (Baker and Matthews, "Lucas-Kanade 20 years on", IJCV 56(3), 2004) on locally
 // normalised samples, so that even and sloping changes of light do not matter.
-// Samples whose surroundings do not correlate with the reference, because
+// It ends when no corner moves by more than near samples. Samples whose surroundings do not correlate with the reference, because
 // something passes in front, count little. It returns the best map seen.
-func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, lenient bool, w *work) alignment {
+func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, near float64, lenient bool, w *work) alignment {
 	basis := model.basis()
 	k := len(basis)
 	c := geom.Pt(float64(p.w)/2, float64(p.h)/2)
@@ -197,6 +197,9 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, lenient b
 		if !ok {
 			break
 		}
+		if delta == ([8]float64{}) { // nothing moved: the map stays what it is, exactly
+			break
+		}
 		inc, err := geom.Map{1 + delta[0], delta[1], delta[2], delta[3], 1 + delta[4], delta[5], delta[6], delta[7], 1}.Inverse()
 		if err != nil {
 			break
@@ -223,7 +226,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, lenient b
 		spread = math.Sqrt(spread*noise*9) * p.unit / p.scale * scaleOf(m, p)
 		m = scaled(m.Mul(fromUnit.Mul(inc).Mul(toUnit)))
 		since += far
-		if far < .004 || far > float64(max(p.w, p.h)) || math.IsNaN(far) {
+		if far < near || far > float64(max(p.w, p.h)) || math.IsNaN(far) {
 			break
 		}
 	}

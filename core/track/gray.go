@@ -17,17 +17,40 @@ type Gray struct {
 func NewGray(w, h int) *Gray { return &Gray{w, h, make([]float32, w*h)} }
 
 // at returns the picture at a continuous place, bilinearly; outside it its edge
-// is repeated.
+// is repeated. The picture is at least two samples wide and high.
 func (g *Gray) at(p geom.Point) float32 {
 	x, y := p.X-.5, p.Y-.5
-	x, y = min(max(x, 0), float64(g.W-1)), min(max(y, 0), float64(g.H-1))
-	i, j := min(int(x), max(g.W-2, 0)), min(int(y), max(g.H-2, 0))
+	if !(x > 0) {
+		x = 0
+	}
+	if !(y > 0) {
+		y = 0
+	}
+	i, j := int(x), int(y)
+	if i > g.W-2 {
+		i, x = g.W-2, float64(g.W-1)
+	}
+	if j > g.H-2 {
+		j, y = g.H-2, float64(g.H-1)
+	}
 	u, v := float32(x-float64(i)), float32(y-float64(j))
-	di, dj := min(1, g.W-1), g.W*min(1, g.H-1)
-	a := g.Pix[j*g.W+i:]
-	top := a[0] + u*(a[di]-a[0])
-	low := a[dj] + u*(a[dj+di]-a[dj])
+	k := j*g.W + i
+	a, b := g.Pix[k:k+2:k+2], g.Pix[k+g.W:k+g.W+2:k+g.W+2]
+	top := a[0] + u*(a[1]-a[0])
+	low := b[0] + u*(b[1]-b[0])
 	return top + v*(low-top)
+}
+
+// Frame is a picture made ready to be searched.
+type Frame struct{ pyr pyramid }
+
+// Prepare makes a picture ready; it may be done ahead, by another goroutine. A
+// picture under two samples wide or high has nothing to follow: ErrTiny.
+func Prepare(g *Gray) (Frame, error) {
+	if g.W < 2 || g.H < 2 {
+		return Frame{}, ErrTiny
+	}
+	return Frame{newPyramid(g)}, nil
 }
 
 // pyramid holds a picture and its halves: a place p of the picture lies at

@@ -41,8 +41,8 @@ type Planar struct {
 
 // NewPlanar begins on the reference frame with the surface's outline there, in
 // picture coordinates. The errors are ErrSmall, ErrFlat, ErrOutside, ErrCrossed.
-func NewPlanar(g *Gray, outline []geom.Point, model Model) (*Planar, error) {
-	ref, err := newReference(newPyramid(g), outline)
+func NewPlanar(f Frame, outline []geom.Point, model Model) (*Planar, error) {
+	ref, err := newReference(f.pyr, outline)
 	if err != nil {
 		return nil, err
 	}
@@ -63,12 +63,13 @@ const (
 )
 
 // Step finds the surface on the next frame.
-func (t *Planar) Step(g *Gray) Pose {
-	pyr := newPyramid(g)
+func (t *Planar) Step(f Frame) Pose {
+	pyr := f.pyr
 	guess := t.predict()
 	best := alignment{share: -1}
+	searched := t.missed > 0
 	try := func(m geom.Map) bool {
-		a, ok := t.attempt(pyr, m)
+		a, ok := t.attempt(pyr, m, searched)
 		if ok && a.share*a.mean > best.share*max(best.mean, 0) {
 			best = a
 		}
@@ -92,20 +93,21 @@ func (t *Planar) Step(g *Gray) Pose {
 		need = backAbove
 	}
 	if !done && (best.share < need || t.missed > 0) {
+		searched = true
 		t.recover(pyr, try)
 	}
 	if best.share >= need && best.seen > .12 {
-		return t.found(g, best)
+		return t.found(best)
 	}
 	t.missed++
 	p := Pose{Map: t.now, State: Lost}
-	if t.visible(g, t.now) < .1 {
+	if t.visible(pyr[0], t.now) < .1 {
 		p.State = Outside
 	}
 	return p
 }
 
-func (t *Planar) found(g *Gray, a alignment) Pose {
+func (t *Planar) found(a alignment) Pose {
 	if t.missed > 0 {
 		t.before = a.m
 	} else {
@@ -159,7 +161,7 @@ func (t *Planar) plausible(m geom.Map) bool {
 		if !a.Finite() || !(b.Sub(a).Cross(c.Sub(b)) > 0) {
 			return false
 		}
-		if t.ref.quad[i].Sub(geom.Point{}).Len() >= 0 && m[6]*t.ref.quad[i].X+m[7]*t.ref.quad[i].Y+m[8] <= 0 {
+		if m[6]*t.ref.quad[i].X+m[7]*t.ref.quad[i].Y+m[8] <= 0 {
 			return false
 		}
 	}
@@ -180,8 +182,24 @@ func (t *Planar) visible(g *Gray, m geom.Map) float64 {
 	return float64(in) / float64(max(len(p.points), 1))
 }
 
+// stages are how a map is improved, from coarse to fine: how many levels above the
+// finest, steps at most, the closest model, how near is near enough, and the mean
+// correlation below which nothing is there.
+var stages = []struct {
+	up, steps int
+	model     Model
+	near      float64
+	lenient   bool
+	least     float64 // after a search, where most candidates are wrong, twice that
+}{
+	{5, 10, Similarity, .05, true, .15},
+	{3, 8, Affine, .03, true, .2},
+	{1, 6, Perspective, .02, false, .2},
+	{0, 6, Perspective, .004, false, 0},
+}
+
 // attempt aligns from coarse to fine, beginning at m.
-func (t *Planar) attempt(pyr pyramid, m geom.Map) (alignment, bool) {
+func (t *Planar) attempt(pyr pyramid, m geom.Map, searched bool) (alignment, bool) {
 	if !t.plausible(m) {
 		return alignment{}, false
 	}
@@ -192,22 +210,13 @@ func (t *Planar) attempt(pyr pyramid, m geom.Map) (alignment, bool) {
 		fine++
 	}
 	a := alignment{m: m}
-	for _, stage := range []struct {
-		up, steps int
-		model     Model
-		lenient   bool
-	}{{5, 10, Similarity, true}, {3, 10, Affine, true}, {1, 8, t.model, false}, {0, 6, t.model, false}} {
-		l := min(fine+stage.up, len(levels)-1)
-		model := stage.model
+	for _, s := range stages {
+		model := s.model
 		if len(t.model.basis()) < len(model.basis()) {
 			model = t.model
 		}
-		next := levels[l].align(pyr, a.m, model, stage.steps, stage.lenient, &t.w)
-		if next.share < 0 || !t.plausible(next.m) {
-			return a, false
-		}
-		a = next
-		if stage.up > 0 && a.mean < .12 { // nothing here
+		a = levels[min(fine+s.up, len(levels)-1)].align(pyr, a.m, model, s.steps, s.near, s.lenient, &t.w)
+		if !t.plausible(a.m) || a.mean < s.least || searched && a.mean < 2*s.least {
 			return a, false
 		}
 	}

@@ -15,6 +15,7 @@ var (
 	ErrSmall   = errors.New("the surface is smaller than 12 pixels across; draw it larger or begin on a frame where it is nearer")
 	ErrFlat    = errors.New("the surface has too little texture to be followed; include some of what moves with it")
 	ErrOutside = errors.New("the surface lies outside the picture on this frame")
+	ErrTiny    = errors.New("the picture is too small to follow anything in it")
 	ErrCrossed = errors.New("the surface's outline crosses itself or has no area")
 )
 

@@ -72,7 +72,11 @@ func Run(ctx context.Context, j Job) error {
 	if err := read(j.Reference); err != nil {
 		return err
 	}
-	forward, err := track.NewPlanar(gray(pic.Format, pic.Planes[0]), j.Outline, j.Model)
+	first, err := track.Prepare(gray(pic.Format, pic.Planes[0]))
+	if err != nil {
+		return err
+	}
+	forward, err := track.NewPlanar(first, j.Outline, j.Model)
 	if err != nil {
 		return err
 	}
@@ -93,11 +97,16 @@ func Run(ctx context.Context, j Job) error {
 				back = err
 				return
 			}
-			found(f, t.Step(gray(pic.Format, row)))
+			g, err := track.Prepare(gray(pic.Format, row))
+			if err != nil {
+				back = err
+				return
+			}
+			found(f, t.Step(g))
 		}
 	})
-	// Decoding runs a few frames ahead of following.
-	ahead := make(chan *track.Gray, 2)
+	// Decoding and preparing run a few frames ahead of following.
+	ahead := make(chan track.Frame, 2)
 	var readErr error
 	go func() {
 		defer close(ahead)
@@ -105,8 +114,12 @@ func Run(ctx context.Context, j Job) error {
 			if readErr = read(f); readErr != nil {
 				return
 			}
+			var g track.Frame
+			if g, readErr = track.Prepare(gray(pic.Format, pic.Planes[0])); readErr != nil {
+				return
+			}
 			select {
-			case ahead <- gray(pic.Format, pic.Planes[0]):
+			case ahead <- g:
 			case <-ctx.Done():
 				return
 			}
