@@ -55,6 +55,8 @@ type alignment struct {
 // how well each place agrees.
 type work struct {
 	view, mean, inv, inside, agree, aa, bb []float32
+
+	smear geom.Point // along which the frame's samples are averaged, px
 }
 
 func (w *work) size(n int) {
@@ -70,7 +72,7 @@ func (w *work) size(n int) {
 // surroundings correlate with the reference.
 func (p *patch) look(pyr pyramid, m geom.Map, w *work) {
 	w.size(p.w * p.h)
-	warp(pyr, p, m.Mul(p.to), w.view, w.inside)
+	warp(pyr, p, m.Mul(p.to), w.smear, w.view, w.inside)
 	p.local(w.view, w.mean, w.inv)
 	for i, a := range p.norm { // 0 outside the mask
 		b := (w.view[i] - w.mean[i]) * w.inv[i] * p.mask[i] * w.inside[i]
@@ -150,6 +152,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, near floa
 		to := m.Mul(p.to)
 		level := pyr.level(stepOf(to, c))
 		g, f := pyr[level], 1/float64(int(1)<<level)
+		way := newWay(w.smear, f)
 		var h [36]float64
 		var rhs [8]float64
 		var total, square float64
@@ -170,7 +173,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, near floa
 				continue
 			}
 			// Mean and contrast are those of the last look, a sample away at most.
-			r := float64((g.at(geom.Point{X: px * f, Y: py * f})-w.mean[i])*w.inv[i] - p.norm[i])
+			r := float64((way.mean(g, px*f, py*f)-w.mean[i])*w.inv[i] - p.norm[i])
 			if a := math.Abs(r); a > .7 { // Huber
 				weight *= .7 / a
 			}

@@ -29,14 +29,19 @@ type Pose struct {
 
 // Planar follows one surface away from its reference frame, in one direction.
 type Planar struct {
-	ref    *reference
-	model  Model
-	now    geom.Map // the last known pose
-	before geom.Map // and the one before it
-	missed int      // frames since it was known
-	usual  float64  // share that agrees of late
-	turn   int      // which sizes and turns a search tries next
-	w      work
+	ref     *reference
+	model   Model
+	now     geom.Map // the last known pose
+	before  geom.Map // and the one before it
+	missed  int      // frames since it was known
+	usual   float64  // share that agrees of late
+	clear   float64  // mean correlation of late
+	smear   smear
+	clean   map[*patch]*patch // the reference's patches without their moving rim
+	cleanAt float64           // the shutter they were made for
+	first   *geom.Point       // motion of the reference frame itself, px a frame, once it is known
+	turn    int               // which sizes and turns a search tries next
+	w       work
 }
 
 // NewPlanar begins on the reference frame with the surface's outline there, in
@@ -69,7 +74,13 @@ func (t *Planar) Step(f Frame) Pose {
 	best := alignment{share: -1}
 	searched := t.missed > 0
 	try := func(m geom.Map) bool {
-		a, ok := t.attempt(pyr, m, searched)
+		shutter := t.smear.shutter()
+		a, ok := t.attempt(pyr, m, searched, shutter)
+		if shutter > 0 && t.missed == 0 && (!ok || a.mean < t.clear-.08) { // a jolt between frames smears nothing
+			if b, sharp := t.attempt(pyr, m, searched, 0); sharp && (!ok || b.mean > a.mean) {
+				a, ok = b, true
+			}
+		}
 		if ok && a.share*a.mean > best.share*max(best.mean, 0) {
 			best = a
 		}
@@ -97,6 +108,13 @@ func (t *Planar) Step(f Frame) Pose {
 		t.recover(pyr, try)
 	}
 	if best.share >= need && best.seen > .12 {
+		if t.missed == 0 {
+			t.learn(pyr, best.m)
+			if t.first == nil {
+				v := t.motion(best.m)
+				t.first = &v
+			}
+		}
 		return t.found(best)
 	}
 	t.missed++
@@ -115,6 +133,7 @@ func (t *Planar) found(a alignment) Pose {
 	}
 	t.now, t.missed = a.m, 0
 	t.usual += .25 * (a.share - t.usual)
+	t.clear += .25 * (a.mean - t.clear)
 	p := Pose{Map: a.m, Confidence: min(max(a.mean, 0), 1) * min(1, .4+.6*a.share), State: Good}
 	if a.share < goodAbove || a.spread > goodWithin || a.mean < .6 || a.seen < .3 {
 		p.State = Weak
@@ -136,6 +155,12 @@ func (t *Planar) predict() geom.Map {
 		return t.now
 	}
 	return m
+}
+
+// motion is how far the surface's middle has moved since the last known pose.
+func (t *Planar) motion(m geom.Map) geom.Point {
+	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
+	return m.Apply(mid).Sub(t.now.Apply(mid))
 }
 
 // extent is the size of the surface under m, in frame pixels.
@@ -199,7 +224,9 @@ var stages = []struct {
 }
 
 // attempt aligns from coarse to fine, beginning at m.
-func (t *Planar) attempt(pyr pyramid, m geom.Map, searched bool) (alignment, bool) {
+// The reference is smeared by its motion since the last frame, over the share
+// shutter of it.
+func (t *Planar) attempt(pyr pyramid, m geom.Map, searched bool, shutter float64) (alignment, bool) {
 	if !t.plausible(m) {
 		return alignment{}, false
 	}
@@ -215,7 +242,9 @@ func (t *Planar) attempt(pyr pyramid, m geom.Map, searched bool) (alignment, boo
 		if len(t.model.basis()) < len(model.basis()) {
 			model = t.model
 		}
-		a = levels[min(fine+s.up, len(levels)-1)].align(pyr, a.m, model, s.steps, s.near, s.lenient, &t.w)
+		p := levels[min(fine+s.up, len(levels)-1)]
+		p, t.w.smear = t.alike(p, a.m, shutter)
+		a = p.align(pyr, a.m, model, s.steps, s.near, s.lenient, &t.w)
 		if !t.plausible(a.m) || a.mean < s.least || searched && a.mean < 2*s.least {
 			return a, false
 		}

@@ -101,10 +101,18 @@ func newPatch(pyr pyramid, outline []geom.Point, b geom.Rect, s float64) *patch 
 			}
 		}
 	}
-	warp(pyr, p, p.to, p.raw, nil)
+	warp(pyr, p, p.to, geom.Point{}, p.raw, nil)
 	p.reach = max(2, float64(max(p.w, p.h))/14)
 	p.area = append([]float32(nil), p.mask...)
 	p.box(p.area)
+	p.compare()
+	p.choose()
+	return p
+}
+
+// compare makes of the samples what frames are compared with.
+func (p *patch) compare() {
+	n := p.w * p.h
 	p.norm, p.weight = make([]float32, n), make([]float32, n)
 	mean, inv := make([]float32, n), make([]float32, n)
 	p.local(p.raw, mean, inv)
@@ -115,8 +123,6 @@ func newPatch(pyr pyramid, outline []geom.Point, b geom.Rect, s float64) *patch 
 		}
 	}
 	p.gradients()
-	p.choose()
-	return p
 }
 
 func (p *patch) box(v []float32) {
@@ -181,11 +187,13 @@ func (p *patch) gradients() {
 }
 
 // warp samples the picture at m(sample centre) for every sample of the patch;
-// inside, when given, gets 1 where that lies in the picture and 0 elsewhere.
-func warp(pyr pyramid, p *patch, m geom.Map, out, inside []float32) {
+// inside, when given, gets 1 where that lies in the picture and 0 elsewhere. Each
+// is the mean along smear, in pixels of the picture.
+func warp(pyr pyramid, p *patch, m geom.Map, smear geom.Point, out, inside []float32) {
 	k := pyr.level(stepOf(m, geom.Pt(float64(p.w)/2, float64(p.h)/2)))
 	g, f := pyr[k], 1/float64(int(1)<<k)
 	full := pyr[0]
+	way := newWay(smear, f)
 	for y := range p.h {
 		// The map along a row: numerators and denominator change evenly.
 		fy := float64(y) + .5
@@ -201,7 +209,7 @@ func warp(pyr pyramid, p *patch, m geom.Map, out, inside []float32) {
 					inside[i] = 1
 				}
 			}
-			out[i] = g.at(geom.Point{X: px * f, Y: py * f})
+			out[i] = way.mean(g, px*f, py*f)
 		}
 	}
 }
@@ -225,4 +233,32 @@ func depth(poly []geom.Point, q geom.Point) float64 {
 		return -best
 	}
 	return best
+}
+
+// way is a line of places around a sample whose mean is taken.
+type way struct {
+	step geom.Point
+	n    int
+	norm float32
+}
+
+func newWay(smear geom.Point, f float64) way {
+	n := min(int(math.Ceil(smear.Len()*f/1.6)), 8)
+	if n < 1 {
+		return way{n: 1, norm: 1}
+	}
+	return way{smear.Mul(f / float64(n)), n + 1, 1 / float32(n+1)}
+}
+
+func (w *way) mean(g *Gray, x, y float64) float32 {
+	if w.n == 1 {
+		return g.at(geom.Point{X: x, Y: y})
+	}
+	var sum float32
+	x, y = x-w.step.X*float64(w.n-1)/2, y-w.step.Y*float64(w.n-1)/2
+	for range w.n {
+		sum += g.at(geom.Point{X: x, Y: y})
+		x, y = x+w.step.X, y+w.step.Y
+	}
+	return sum * w.norm
 }

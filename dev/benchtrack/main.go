@@ -66,11 +66,15 @@ func main() {
 		fmt.Printf("| %6s %6s %6s %7s %6s %6s", "1 px", "2 px", "5 px", "median", "lost", "fps")
 	}
 	fmt.Println()
+	only := os.Getenv("ONLY")
 	for _, set := range []struct {
 		dir   string
 		shots []demo.Shot
 	}{{shots, demo.Shots}, {trials, demo.Trials}} {
 		for _, s := range set.shots {
+			if only != "" && !strings.Contains(only, s.Name) {
+				continue
+			}
 			fmt.Printf("%-16s", s.Name)
 			for _, n := range names {
 				one := &tally{}

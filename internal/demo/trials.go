@@ -31,6 +31,9 @@ var Trials = []Shot{
 		return moving{at: geom.Pt(320, 180), high: 130, yaw: 62 * math.Sin((t-40)*.06), pitch: 20 * math.Sin((t-40)*.045)}
 	}),
 	trial("blur", 2, 1, func(t float64) moving {
+		return moving{at: geom.Pt(320+150*math.Cos((t-40)*.16), 180+30*math.Cos((t-40)*.11)), high: 110, roll: 6 * math.Cos((t-40)*.09)}
+	}),
+	trial("blurred start", 2, 1, func(t float64) moving {
 		return moving{at: geom.Pt(320+150*math.Sin((t-40)*.16), 180+30*math.Sin((t-40)*.11)), high: 110, roll: 6 * math.Sin((t-40)*.09)}
 	}),
 	trial("part hidden", 2, .5, func(t float64) moving {
