@@ -57,6 +57,16 @@ func TestCommandLine(t *testing.T) {
 	if code, _, errs := run(t, doc, "render", "--clip", clip, "--document", "-", "--out", out, "--from", "5", "--to", "14", "--verify"); code != 0 || !strings.Contains(errs, "all 10 frames") {
 		t.Errorf("render: %d %s", code, errs)
 	}
+	track := filepath.Join(dir, "track.csv")
+	args := []string{"track", "--clip", clip, "--frame", "0", "--to", "5", "--out", track, "--quad"}
+	for quad, want := range map[string]int{"100,100,300,300": 2, "1e999,1": 2, "x": 2} {
+		if code, _, errs := run(t, "", append(args, quad)...); code != want || errs == "" {
+			t.Errorf("track --quad %q: %d %s", quad, code, errs)
+		}
+	}
+	if code, _, errs := run(t, "", "track", "--clip", clip, "--frame", "99", "--quad", "1,1", "--out", track); code != 2 || errs == "" {
+		t.Errorf("track with one corner: %d %s", code, errs)
+	}
 	matte := filepath.Join(dir, "matte.mkv")
 	if code, _, errs := run(t, doc, "render", "--clip", clip, "--document", "-", "--out", matte, "--matte"); code != 0 {
 		t.Errorf("matte: %s", errs)

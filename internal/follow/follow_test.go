@@ -1,0 +1,127 @@
+package follow
+
+import (
+	"context"
+	"errors"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"testing"
+
+	"celator/core/geom"
+	"celator/core/track"
+	"celator/internal/media"
+)
+
+// clip makes a moving cloud of noise and returns it probed.
+func clip(t *testing.T, depth string) media.Clip {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "clip.mkv")
+	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "nullsrc=size=640x480:rate=25:duration=0.04,format=yuv420p,geq=lum='255*random(1)':cb=128:cr=128,gblur=sigma=3,eq=contrast=5", "-vf",
+		"loop=loop=29:size=1,setpts=N/25/TB,crop=320:240:80+3*n:60+2*n:exact=1,format="+depth, "-frames:v", "30", "-c:v", "ffv1", path).CombinedOutput()
+	if err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+	info, err := media.Probe(context.Background(), path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return media.Clip{Path: path, Info: info}
+}
+
+func job(c media.Clip) Job {
+	return Job{Clip: c, Outline: []geom.Point{{X: 90, Y: 60}, {X: 230, Y: 60}, {X: 230, Y: 170}, {X: 90, Y: 170}}, Model: track.Affine, Reference: 14, To: c.Info.Frames - 1}
+}
+
+// Every frame is told once, the reference first and both ways outwards from it;
+// on one core as on several, and in 10 bit, they are the same; a run that is
+// stopped has told the same poses as a whole one.
+func TestRun(t *testing.T) {
+	poses := func(c media.Clip, stop int) map[int]track.Pose {
+		got := map[int]track.Pose{}
+		ctx, cancel := context.WithCancel(context.Background())
+		defer cancel()
+		j := job(c)
+		last := [2]int{j.Reference, j.Reference}
+		j.Found = func(f int, p track.Pose) {
+			if _, twice := got[f]; twice {
+				t.Errorf("frame %d is told twice", f)
+			}
+			switch {
+			case len(got) == 0:
+				if f != j.Reference || p.State != track.Anchor {
+					t.Errorf("begins with frame %d, %s", f, p.State)
+				}
+			case f == last[0]-1:
+				last[0] = f
+			case f == last[1]+1:
+				last[1] = f
+			default:
+				t.Errorf("frame %d after %v", f, last)
+			}
+			if got[f] = p; len(got) == stop {
+				cancel()
+			}
+		}
+		if err := Run(ctx, j); err != nil && !(stop > 0 && errors.Is(err, context.Canceled)) {
+			t.Fatal(err)
+		}
+		return got
+	}
+	c := clip(t, "yuv420p")
+	whole := poses(c, 0)
+	if len(whole) != c.Info.Frames || c.Info.Frames != 30 {
+		t.Fatalf("%d of %d frames", len(whole), c.Info.Frames)
+	}
+	for f, p := range whole {
+		// The picture moves by 3 and 2 px a frame, to the left and up.
+		d := p.Map.Apply(geom.Pt(160, 115)).Sub(geom.Pt(160-3*float64(f-14), 115-2*float64(f-14)))
+		if d.Len() > .6 || p.State == track.Lost {
+			t.Errorf("frame %d: %.2f px off, %s", f, d.Len(), p.State)
+		}
+	}
+	same := func(what string, got map[int]track.Pose) {
+		for f, p := range got {
+			if p != whole[f] {
+				t.Errorf("%s: frame %d is %+v, was %+v", what, f, p, whole[f])
+			}
+		}
+	}
+	part := poses(c, 9)
+	if len(part) < 9 || len(part) >= len(whole) {
+		t.Errorf("stopped after %d frames", len(part))
+	}
+	same("stopped", part)
+	old := runtime.GOMAXPROCS(1)
+	same("one core", poses(c, 0))
+	runtime.GOMAXPROCS(old)
+	for f, p := range poses(clip(t, "yuv420p10le"), 0) {
+		if d := p.Map.Apply(geom.Pt(160, 115)).Sub(whole[f].Map.Apply(geom.Pt(160, 115))).Len(); d > .2 {
+			t.Errorf("10 bit, frame %d: %.2f px from 8 bit", f, d)
+		}
+	}
+}
+
+func TestBadJobs(t *testing.T) {
+	c := clip(t, "yuv420p")
+	for words, change := range map[string]func(*Job){
+		"not among the frames": func(j *Job) { j.Reference = 40 },
+		"no model of motion":   func(j *Job) { j.Model = "magic" },
+		"smaller than 12":      func(j *Job) { j.Outline = []geom.Point{{X: 9, Y: 9}, {X: 15, Y: 9}, {X: 15, Y: 15}} },
+		"outside the picture":  func(j *Job) { j.Outline = []geom.Point{{X: 900, Y: 9}, {X: 990, Y: 9}, {X: 990, Y: 99}} },
+		"ends before frame 3":  func(j *Job) { j.To = 50 },
+		"crosses itself":       func(j *Job) { j.Outline = []geom.Point{{X: 9, Y: 9}, {X: 99, Y: 99}, {X: 99, Y: 9}, {X: 9, Y: 99}} },
+	} {
+		j := job(c)
+		told := 0
+		j.Found = func(int, track.Pose) { told++ }
+		change(&j)
+		if err := Run(context.Background(), j); err == nil || !strings.Contains(err.Error(), words) {
+			t.Errorf("%q: %v", words, err)
+		}
+		if words == "ends before frame 3" && told < 30 {
+			t.Errorf("what was found before the end is lost: %d frames", told)
+		}
+	}
+}
