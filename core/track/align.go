@@ -145,7 +145,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, near floa
 		if since > 1 {
 			p.look(pyr, m, w)
 			since = 0
-			if a := p.judge(m, w); a.seen > .05 && a.mean > best.mean {
+			if a := p.judge(m, w); a.mean*a.seen > best.mean*best.seen {
 				best = a
 			}
 		}
@@ -234,7 +234,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, near floa
 		}
 	}
 	p.look(pyr, m, w)
-	if a := p.judge(m, w); a.seen > .05 && a.mean >= best.mean-.003 {
+	if a := p.judge(m, w); a.mean*a.seen >= best.mean*best.seen-1e-3 {
 		best = a
 	}
 	best.spread = spread
