@@ -40,7 +40,6 @@ type running struct {
 	log   *slog.Logger
 	lib   library.Library
 	store *store.Store
-	jobs  *jobs.Runner
 	close []func()
 }
 

@@ -319,3 +319,44 @@ func TestDigest(t *testing.T) {
 		}
 	}
 }
+
+// Commands come from outside: whatever they say, Apply ends in a document that is
+// valid and can be evaluated and written, or in an error, and its own is untouched.
+func FuzzApply(f *testing.F) {
+	rng := rand.New(rand.NewSource(12))
+	base := random(rng)
+	for len(base.Covers) < 3 {
+		base = random(rng)
+	}
+	for range 60 {
+		b, _ := json.Marshal([]Command{anyCommand(rng, base), anyCommand(rng, base)})
+		f.Add(b)
+	}
+	f.Add([]byte(`[{"do":"moveKeys","cover":"a","frames":[0],"by":9223372036854775807}]`))
+	f.Add([]byte(`[{"do":"paste","cover":"a","frame":1,"keys":[{"lane":"outline/o","offset":-9,"knots":[]}]}]`))
+	before, _ := base.Marshal()
+	f.Fuzz(func(t *testing.T, b []byte) {
+		var cmds []Command
+		if json.Unmarshal(b, &cmds) != nil || len(cmds) > 20 {
+			return
+		}
+		next, _, err := base.Apply(cmds...)
+		if after, _ := base.Marshal(); !bytes.Equal(before, after) {
+			t.Fatalf("%s changed the document it was applied to", b)
+		}
+		Untouched(base, base, cmds)
+		if err != nil {
+			return
+		}
+		text, err := next.Marshal()
+		if err != nil {
+			t.Fatalf("%s: %v", b, err)
+		}
+		if _, err := Parse(text); err != nil {
+			t.Fatalf("%s left a document that is refused: %v", b, err)
+		}
+		for _, fr := range []int{0, next.Frames / 2, next.Frames - 1} {
+			next.At(fr)
+		}
+	})
+}

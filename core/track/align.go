@@ -42,12 +42,11 @@ func (m Model) Valid() bool {
 
 // alignment is what comparing the surface under a map with a frame gives.
 type alignment struct {
-	m       geom.Map // reference to frame
-	share   float64  // of the textured places in the picture, those that agree
-	seen    float64  // share of the textured places that lie in the picture
-	mean    float64  // mean local correlation where there is texture
-	spread  float64  // standard deviation of the corners that the noise explains, px of the frame
-	contour []float32
+	m      geom.Map // reference to frame
+	share  float64  // of the textured places in the picture, those that agree
+	seen   float64  // share of the textured places that lie in the picture
+	mean   float64  // mean local correlation where there is texture
+	spread float64  // standard deviation of the corners that the noise explains, px of the frame
 }
 
 // work is memory that alignments share: of the last look, the frame's samples,
