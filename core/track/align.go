@@ -144,7 +144,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, near floa
 		if since > 1 {
 			p.look(pyr, m, w)
 			since = 0
-			if a := p.judge(m, w); a.mean*a.seen > best.mean*best.seen {
+			if a := p.judge(m, w); a.seen > .7*best.seen && a.mean > best.mean {
 				best = a
 			}
 		}
@@ -233,7 +233,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, near floa
 		}
 	}
 	p.look(pyr, m, w)
-	if a := p.judge(m, w); a.mean*a.seen >= best.mean*best.seen-1e-3 {
+	if a := p.judge(m, w); a.seen > .7*best.seen && a.mean >= best.mean-.003 {
 		best = a
 	}
 	best.spread = spread

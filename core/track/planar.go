@@ -81,6 +81,9 @@ func (t *Planar) Step(f Frame) Pose {
 				a, ok = b, true
 			}
 		}
+		if ok && t.far(a.m, guess) && (a.share < backAbove || a.mean < .5) {
+			return false // a leap needs more to be believed
+		}
 		if ok && a.share*a.mean > best.share*max(best.mean, 0) {
 			best = a
 		}
@@ -161,6 +164,12 @@ func (t *Planar) predict() geom.Map {
 func (t *Planar) motion(m geom.Map) geom.Point {
 	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
 	return m.Apply(mid).Sub(t.now.Apply(mid))
+}
+
+// far: the surface's middle lies elsewhere under a pose than was expected.
+func (t *Planar) far(m, guess geom.Map) bool {
+	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
+	return m.Apply(mid).Sub(guess.Apply(mid)).Len() > 12+.1*t.extent(guess)
 }
 
 // extent is the size of the surface under m, in frame pixels.

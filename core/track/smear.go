@@ -88,7 +88,7 @@ func (p *patch) along(m geom.Map, v geom.Point) geom.Point {
 
 // smear is what is known of a clip's shutter.
 type smear struct {
-	score [len(shutters)]float64 // mean agreement at each, of late
+	score [len(shutters)]float64 // agreement at each, weighted by what a frame can tell
 	seen  int                    // frames with enough motion to tell
 }
 
@@ -96,7 +96,7 @@ type smear struct {
 func (s *smear) shutter() float64 {
 	best := 0
 	for i, v := range s.score {
-		if v > s.score[best]+.004 {
+		if v > s.score[best] {
 			best = i
 		}
 	}
@@ -153,22 +153,24 @@ func (t *Planar) whole(p *patch, shutter float64) *patch {
 func (t *Planar) learn(pyr pyramid, m geom.Map) {
 	p := t.ref.levels[min(1, len(t.ref.levels)-1)]
 	s := &t.smear
-	if t.first == nil || max(p.along(m, t.motion(m)).Len(), t.first.Len()*p.scale) < 2.5 {
+	if t.first == nil {
+		return
+	}
+	// Only a frame smeared otherwise than the reference tells anything.
+	now, was := p.along(m, t.motion(m)).Len(), t.first.Len()*p.scale
+	tells := math.Sqrt(math.Abs(now*now - was*was))
+	if tells < 4 {
 		return
 	}
 	s.seen++
-	if s.seen > 6 && s.seen%8 != 0 {
+	if s.seen > 6 && s.seen%4 != 0 {
 		return
 	}
 	for i, share := range shutters {
 		var q *patch
 		q, t.w.smear = t.alike(p, m, share)
-		q.look(pyr, m, &t.w)
-		a := q.judge(m, &t.w)
-		if s.seen == 1 {
-			s.score[i] = a.mean
-		} else {
-			s.score[i] += .3 * (a.mean - s.score[i])
-		}
+		// The pose was found at the shutter thought of so far, and suits that best.
+		a := q.align(pyr, m, t.model, 4, .02, false, &t.w)
+		s.score[i] = .9*s.score[i] + tells*tells*a.mean
 	}
 }
