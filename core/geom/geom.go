@@ -168,6 +168,28 @@ func (m Map) Inverse() (Map, error) {
 	return c, nil
 }
 
+// QuadToQuad returns the map that takes the corners of one quadrilateral to those
+// of another, in order. The error is that of a quadrilateral without area.
+func QuadToQuad(from, to [4]Point) (Map, error) {
+	a, err := SquareToQuad(from)
+	if err != nil {
+		return Map{}, err
+	}
+	back, err := a.Inverse()
+	if err != nil {
+		return Map{}, err
+	}
+	b, err := SquareToQuad(to)
+	if err != nil {
+		return Map{}, err
+	}
+	m := b.Mul(back)
+	for i := range m {
+		m[i] /= m[8]
+	}
+	return m, nil
+}
+
 // SquareToQuad returns the projective map that takes the unit square's corners
 // (0,0) (1,0) (1,1) (0,1) to q in that order. Heckbert, "Fundamentals of Texture
 // Mapping and Image Warping" (1989), section 2.2.3.

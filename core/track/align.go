@@ -125,7 +125,7 @@ func (p *patch) judge(m geom.Map, w *work) alignment {
 // normalised samples, so that even and sloping changes of light do not matter.
 // It ends when no corner moves by more than near samples. Samples whose surroundings do not correlate with the reference, because
 // something passes in front, count little. It returns the best map seen.
-func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, near float64, lenient bool, w *work) alignment {
+func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps int, near float64, lenient bool, w *work) alignment {
 	basis := model.basis()
 	k := len(basis)
 	c := geom.Pt(float64(p.w)/2, float64(p.h)/2)
@@ -158,6 +158,9 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, near floa
 		inv := 1 / p.unit
 		for _, idx := range p.steep {
 			i := int(idx)
+			if w.inside[i] == 0 {
+				continue
+			}
 			x, y := float64(i%p.w)+.5, float64(i/p.w)+.5
 			d := 1 / (to[6]*x + to[7]*y + to[8])
 			px, py := (to[0]*x+to[1]*y+to[2])*d, (to[3]*x+to[4]*y+to[5])*d
@@ -195,6 +198,9 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, near floa
 		if total < 12 {
 			break
 		}
+		if prior != nil {
+			prior.add(p, m.Mul(fromUnit), fromUnit, square/total, &h, &rhs)
+		}
 		delta, cov, ok := solve(h, rhs, basis, total)
 		if !ok {
 			break
@@ -213,12 +219,10 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, near floa
 			far = max(far, inc.Apply(q).Sub(q).Len()*p.unit)
 			// How the corner moves with each way to move, and what the noise does to it.
 			for _, axis := range [2]int{0, 1} {
-				row := make([]float64, k)
+				row, all := make([]float64, k), ways(q)[axis]
 				for b, way := range basis {
-					if axis == 0 {
-						row[b] = way[0]*q.X + way[1]*q.Y + way[2] - q.X*(way[6]*q.X+way[7]*q.Y)
-					} else {
-						row[b] = way[3]*q.X + way[4]*q.Y + way[5] - q.Y*(way[6]*q.X+way[7]*q.Y)
+					for i, v := range all {
+						row[b] += way[i] * v
 					}
 				}
 				spread += mat.Inner(mat.NewVecDense(k, row), cov, mat.NewVecDense(k, row)) / 8
@@ -238,6 +242,71 @@ func (p *patch) align(pyr pyramid, m geom.Map, model Model, steps int, near floa
 	}
 	best.spread = spread
 	return best
+}
+
+// ways returns how a place moves across and down with each of the eight numbers of
+// a small map.
+func ways(q geom.Point) [2][8]float64 {
+	return [2][8]float64{
+		{q.X, q.Y, 1, 0, 0, 0, -q.X * q.X, -q.X * q.Y},
+		{0, 0, 0, q.X, q.Y, 1, -q.X * q.Y, -q.Y * q.Y},
+	}
+}
+
+// prior is the form the surface is expected to have, wherever it lies: what is
+// hidden or out of the picture cannot have changed much since the frame before.
+type prior struct {
+	m     geom.Map // reference to frame
+	sigma float64  // standard deviation of a corner from it, px of the frame
+}
+
+// add puts the expected form into the normal equations, as four corners that were
+// measured: the maximum a posteriori estimate. Where the surface is well seen its
+// samples tell far more. to and from take the solver's coordinates to the frame and
+// to the reference; noise is the samples' variance.
+func (r *prior) add(p *patch, to, from geom.Map, noise float64, h *[36]float64, rhs *[8]float64) {
+	back, err := to.Inverse()
+	if err != nil {
+		return
+	}
+	x, y := float64(p.w)/2/p.unit, float64(p.h)/2/p.unit
+	quad := [4]geom.Point{{X: -x, Y: -y}, {X: x, Y: -y}, {X: x, Y: y}, {X: -x, Y: y}}
+	var off, mid geom.Point
+	var offs [4]geom.Point
+	want := back.Mul(r.m).Mul(from)
+	for i, q := range quad {
+		offs[i] = q.Sub(want.Apply(q))
+		mid = mid.Add(offs[i].Mul(.25))
+	}
+	step := stepOf(to, geom.Point{}) // px of the frame to 1 of the solver
+	weight := 9 * noise * step * step / (r.sigma * r.sigma)
+	var j [4][2][8]float64
+	var mean [2][8]float64
+	for i, q := range quad {
+		j[i] = ways(q)
+		for axis := range 2 {
+			for a, v := range j[i][axis] {
+				mean[axis][a] += v / 4
+			}
+		}
+	}
+	for i := range quad {
+		off = offs[i].Sub(mid)
+		for axis, r := range [2]float64{off.X, off.Y} {
+			row := j[i][axis]
+			for a := range row {
+				row[a] -= mean[axis][a] // form only, not place
+			}
+			n := 0
+			for a, ja := range row {
+				rhs[a] += weight * ja * r
+				for _, jb := range row[a:] {
+					h[n] += weight * ja * jb
+					n++
+				}
+			}
+		}
+	}
 }
 
 // stepOf is how far apart in the frame a map lays neighbouring samples around c.

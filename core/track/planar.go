@@ -31,14 +31,17 @@ type Pose struct {
 type Planar struct {
 	ref     *reference
 	model   Model
-	now     geom.Map // the last known pose
-	before  geom.Map // and the one before it
-	missed  int      // frames since it was known
-	usual   float64  // share that agrees of late
-	clear   float64  // mean correlation of late
+	now     geom.Map      // the last known pose
+	before  geom.Map      // and the one before it
+	sure    geom.Map      // the last good one
+	rate    [4]geom.Point // px a frame that the corners move about the middle
+	missed  int           // frames since it was known
+	usual   float64       // share that agrees of late
+	clear   float64       // mean correlation of late
 	smear   smear
 	clean   map[*patch]*patch // the reference's patches without their moving rim
 	cleanAt float64           // the shutter they were made for
+	steps   int               // frames followed without a break since the reference
 	first   *geom.Point       // motion of the reference frame itself, px a frame, once it is known
 	turn    int               // which sizes and turns a search tries next
 	w       work
@@ -51,13 +54,13 @@ func NewPlanar(f Frame, outline []geom.Point, model Model) (*Planar, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Planar{ref: ref, model: model, now: geom.Identity, before: geom.Identity, usual: 1}, nil
+	return &Planar{ref: ref, model: model, now: geom.Identity, before: geom.Identity, sure: geom.Identity, usual: 1}, nil
 }
 
 // Fork returns a tracker that begins anew on the same reference, for the other
 // direction.
 func (t *Planar) Fork() *Planar {
-	return &Planar{ref: t.ref, model: t.model, now: geom.Identity, before: geom.Identity, usual: 1}
+	return &Planar{ref: t.ref, model: t.model, now: geom.Identity, before: geom.Identity, sure: geom.Identity, usual: 1}
 }
 
 const (
@@ -112,15 +115,15 @@ func (t *Planar) Step(f Frame) Pose {
 	}
 	if best.share >= need && best.seen > .12 {
 		if t.missed == 0 {
-			t.learn(pyr, best.m)
-			if t.first == nil {
-				v := t.motion(best.m)
-				t.first = &v
+			if best.seen > .9 && best.share > .8 {
+				t.learn(pyr, best.m)
 			}
+			t.begin(best.m)
 		}
 		return t.found(best)
 	}
 	t.missed++
+	t.steps = 2
 	p := Pose{Map: t.now, State: Lost}
 	if t.visible(pyr[0], t.now) < .1 {
 		p.State = Outside
@@ -129,35 +132,76 @@ func (t *Planar) Step(f Frame) Pose {
 }
 
 func (t *Planar) found(a alignment) Pose {
+	p := Pose{Map: a.m, Confidence: min(max(a.mean, 0), 1) * min(1, .4+.6*a.share), State: Good}
+	if a.share < goodAbove || a.spread > goodWithin || a.mean < .6 || a.seen < .5 {
+		p.State = Weak
+	}
+	t.form(p)
 	if t.missed > 0 {
 		t.before = a.m
 	} else {
 		t.before = t.now
 	}
 	t.now, t.missed = a.m, 0
+	if p.State == Good {
+		t.sure = a.m
+	}
 	t.usual += .25 * (a.share - t.usual)
 	t.clear += .25 * (a.mean - t.clear)
-	p := Pose{Map: a.m, Confidence: min(max(a.mean, 0), 1) * min(1, .4+.6*a.share), State: Good}
-	if a.share < goodAbove || a.spread > goodWithin || a.mean < .6 || a.seen < .3 {
-		p.State = Weak
-	}
 	return p
 }
 
-// predict repeats the last motion.
+// predict moves the surface on as it moved last, and lets its form change as it has
+// of late.
 func (t *Planar) predict() geom.Map {
-	if t.missed > 0 {
+	if t.missed > 0 || t.now == t.before && t.rate == ([4]geom.Point{}) {
 		return t.now
 	}
-	back, err := t.before.Inverse()
-	if err != nil {
-		return t.now
+	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
+	d := t.now.Apply(mid).Sub(t.before.Apply(mid))
+	var to [4]geom.Point
+	for i, c := range t.corners(t.now) {
+		to[i] = c.Add(d).Add(t.rate[i].Mul(.5))
 	}
-	m := scaled(t.now.Mul(back).Mul(t.now))
-	if !t.plausible(m) {
+	m, err := geom.QuadToQuad(t.ref.quad, to)
+	if err != nil || !t.plausible(m) {
 		return t.now
 	}
 	return m
+}
+
+// form keeps how the corners move about the middle, from frame to frame. A weak
+// pose says nothing new of it.
+func (t *Planar) form(p Pose) {
+	if t.missed > 0 {
+		t.rate = [4]geom.Point{}
+		return
+	}
+	d := t.motion(p.Map)
+	was, now := t.corners(t.now), t.corners(p.Map)
+	for i := range t.rate {
+		v := now[i].Sub(was[i]).Sub(d)
+		share := .4
+		if p.State != Good {
+			v, share = geom.Point{}, .2
+		}
+		t.rate[i] = t.rate[i].Lerp(v, share)
+	}
+}
+
+// begin keeps the reference frame's own motion, which its first two steps tell.
+func (t *Planar) begin(m geom.Map) {
+	v := t.motion(m)
+	switch t.steps {
+	case 0:
+		t.first = &v
+	case 1:
+		if more := v.Sub(*t.first); more.Len() < .3*t.first.Len() {
+			w := t.first.Sub(more.Mul(.5))
+			t.first, t.clean = &w, nil
+		}
+	}
+	t.steps++
 }
 
 // motion is how far the surface's middle has moved since the last known pose.
@@ -246,6 +290,10 @@ func (t *Planar) attempt(pyr pyramid, m geom.Map, searched bool, shutter float64
 		fine++
 	}
 	a := alignment{m: m}
+	var expected *prior
+	if !searched {
+		expected = &prior{m: m, sigma: 1.5 + .01*t.extent(m)}
+	}
 	for _, s := range stages {
 		model := s.model
 		if len(t.model.basis()) < len(model.basis()) {
@@ -253,7 +301,7 @@ func (t *Planar) attempt(pyr pyramid, m geom.Map, searched bool, shutter float64
 		}
 		p := levels[min(fine+s.up, len(levels)-1)]
 		p, t.w.smear = t.alike(p, a.m, shutter)
-		a = p.align(pyr, a.m, model, s.steps, s.near, s.lenient, &t.w)
+		a = p.align(pyr, a.m, expected, model, s.steps, s.near, s.lenient, &t.w)
 		if !t.plausible(a.m) || a.mean < s.least || searched && a.mean < 2*s.least {
 			return a, false
 		}
@@ -268,14 +316,14 @@ func (t *Planar) recover(pyr pyramid, try func(geom.Map) bool) {
 	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
 	all := geom.Pt(float64(pyr[0].W), float64(pyr[0].H))
 	variants := [][2]float64{{1, 0}, {.8, 0}, {1.25, 0}, {1, 14}, {1, -14}, {.64, 0}, {1.5, 0}, {1, 30}, {1, -30}}
-	at := t.now.Apply(mid)
+	at := t.sure.Apply(mid)
 	for n := range 2 {
 		v := variants[0]
 		if n > 0 {
 			t.turn = t.turn%(len(variants)-1) + 1
 			v = variants[t.turn]
 		}
-		m := geom.Placement(at, geom.Point{}, v[1], v[0], v[0]).Mul(t.now)
+		m := geom.Placement(at, geom.Point{}, v[1], v[0], v[0]).Mul(t.sure)
 		// From the middle of the picture everything is in reach.
 		m = geom.Translate(all.Mul(.5).Sub(m.Apply(mid))).Mul(m)
 		for _, c := range p.find(pyr, m, all.Mul(.5), 3) {

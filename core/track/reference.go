@@ -194,6 +194,8 @@ func warp(pyr pyramid, p *patch, m geom.Map, smear geom.Point, out, inside []flo
 	g, f := pyr[k], 1/float64(int(1)<<k)
 	full := pyr[0]
 	way := newWay(smear, f)
+	left, top := .5+math.Abs(smear.X)/2, .5+math.Abs(smear.Y)/2
+	right, low := float64(full.W)-left, float64(full.H)-top
 	for y := range p.h {
 		// The map along a row: numerators and denominator change evenly.
 		fy := float64(y) + .5
@@ -204,9 +206,9 @@ func warp(pyr pyramid, p *patch, m geom.Map, smear geom.Point, out, inside []flo
 			px, py := (m[0]*fx+ax)*w, (m[3]*fx+ay)*w
 			i := y*p.w + x
 			if inside != nil {
-				inside[i] = 0
-				if px > .5 && py > .5 && px < float64(full.W)-.5 && py < float64(full.H)-.5 && w > 0 {
-					inside[i] = 1
+				inside[i] = 1
+				if !(px > left && py > top && px < right && py < low && w > 0) {
+					inside[i] = 0
 				}
 			}
 			out[i] = way.mean(g, px*f, py*f)
@@ -235,7 +237,8 @@ func depth(poly []geom.Point, q geom.Point) float64 {
 	return best
 }
 
-// way is a line of places around a sample whose mean is taken.
+// way is a line of places around a sample whose mean is taken, each in the middle of
+// its part of the line.
 type way struct {
 	step geom.Point
 	n    int
@@ -243,11 +246,11 @@ type way struct {
 }
 
 func newWay(smear geom.Point, f float64) way {
-	n := min(int(math.Ceil(smear.Len()*f/1.6)), 8)
-	if n < 1 {
+	n := min(int(math.Ceil(smear.Len()*f/1.6)), 9)
+	if n < 2 {
 		return way{n: 1, norm: 1}
 	}
-	return way{smear.Mul(f / float64(n)), n + 1, 1 / float32(n+1)}
+	return way{smear.Mul(f / float64(n)), n, 1 / float32(n)}
 }
 
 func (w *way) mean(g *Gray, x, y float64) float32 {

@@ -27,8 +27,8 @@ func (p *patch) swept(d geom.Point, mean bool) *patch {
 	if l > .45 {
 		d = d.Mul(.45 / l)
 	}
-	n := int(math.Ceil(d.Len() / 1.2))
-	if n < 1 {
+	n := int(math.Ceil(d.Len() / 1.2)) // as many places along the way, each the middle of its part
+	if n < 2 {
 		return p
 	}
 	q := &patch{scale: p.scale, to: p.to, w: p.w, h: p.h, reach: p.reach, unit: p.unit}
@@ -37,13 +37,19 @@ func (p *patch) swept(d geom.Point, mean bool) *patch {
 	copy(q.raw, p.raw)
 	g := Gray{p.w, p.h, p.raw}
 	m := Gray{p.w, p.h, p.mask}
-	norm := 1 / float32(n+1)
+	norm := 1 / float32(n)
+	// The motion is known to a part only: a little more than it says is mixed.
+	rim := d.Mul(.5 + .8/d.Len())
 	for _, i := range p.points {
 		at := geom.Pt(float64(int(i)%p.w)+.5, float64(int(i)/p.w)+.5)
 		var sum float32
 		whole := true
-		for k := range n + 1 {
-			s := at.Add(d.Mul(float64(k)/float64(n) - .5))
+		for _, end := range [2]float64{-1, 1} {
+			s := at.Add(rim.Mul(end))
+			whole = whole && s.X > .5 && s.Y > .5 && s.X < float64(p.w)-.5 && s.Y < float64(p.h)-.5 && m.at(s) >= .99
+		}
+		for k := range n {
+			s := at.Add(d.Mul((float64(k)+.5)/float64(n) - .5))
 			if s.X < .5 || s.Y < .5 || s.X > float64(p.w)-.5 || s.Y > float64(p.h)-.5 || m.at(s) < .99 {
 				whole = false
 				break
@@ -92,15 +98,44 @@ type smear struct {
 	seen  int                    // frames with enough motion to tell
 }
 
-// shutter is the share that agrees best, 0 while nothing is known.
+// at is what speaks for a shutter: what was seen, and that most are open for half of
+// the time.
+func (s *smear) at(i int) float64 {
+	d := shutters[i] - .5
+	return s.score[i] - 8*d*d
+}
+
+// shutter is the share that agrees best.
 func (s *smear) shutter() float64 {
 	best := 0
-	for i, v := range s.score {
-		if v > s.score[best] {
+	for i := range shutters {
+		if s.at(i) > s.at(best) {
 			best = i
 		}
 	}
-	return shutters[best]
+	if best == 0 || best == len(shutters)-1 {
+		return shutters[best]
+	}
+	// The top of the parabola through the best and its neighbours, in twentieths.
+	a, b, c := s.at(best-1), s.at(best), s.at(best+1)
+	top := shutters[best]
+	if bend := a - 2*b + c; bend < 0 {
+		top += (shutters[best] - shutters[best-1]) * (a - c) / bend / 2
+	}
+	return math.Round(20*top) / 20
+}
+
+// speed is the surface's motion at the middle of the frame in which it lies under m:
+// its way since the last frame, and half of how much faster that was than the one
+// before, unless it jolts.
+func (t *Planar) speed(m geom.Map) geom.Point {
+	v := t.motion(m)
+	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
+	more := v.Sub(t.now.Apply(mid).Sub(t.before.Apply(mid)))
+	if more.Len() > .3*v.Len() {
+		return v
+	}
+	return v.Add(more.Mul(.5))
 }
 
 // alike makes the reference and a frame in which it lies under m as sharp as each
@@ -111,7 +146,7 @@ func (t *Planar) alike(p *patch, m geom.Map, shutter float64) (*patch, geom.Poin
 		return p, geom.Point{}
 	}
 	p = t.whole(p, shutter)
-	now := t.motion(m).Mul(shutter)
+	now := t.speed(m).Mul(shutter)
 	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
 	was := m.Apply(mid.Add(*t.first)).Sub(m.Apply(mid)).Mul(shutter)
 	a, b := now.Len(), was.Len()
@@ -138,7 +173,7 @@ func (t *Planar) whole(p *patch, shutter float64) *patch {
 	if d.Len() < 1 {
 		return p
 	}
-	if t.cleanAt != shutter {
+	if t.clean == nil || t.cleanAt != shutter {
 		t.clean, t.cleanAt = map[*patch]*patch{}, shutter
 	}
 	q := t.clean[p]
@@ -157,7 +192,7 @@ func (t *Planar) learn(pyr pyramid, m geom.Map) {
 		return
 	}
 	// Only a frame smeared otherwise than the reference tells anything.
-	now, was := p.along(m, t.motion(m)).Len(), t.first.Len()*p.scale
+	now, was := p.along(m, t.speed(m)).Len(), t.first.Len()*p.scale
 	tells := math.Sqrt(math.Abs(now*now - was*was))
 	if tells < 4 {
 		return
@@ -166,11 +201,21 @@ func (t *Planar) learn(pyr pyramid, m geom.Map) {
 	if s.seen > 6 && s.seen%4 != 0 {
 		return
 	}
+	// All are judged by the samples that the longest leaves whole.
+	whole, _ := t.alike(p, m, 1)
 	for i, share := range shutters {
 		var q *patch
 		q, t.w.smear = t.alike(p, m, share)
 		// The pose was found at the shutter thought of so far, and suits that best.
-		a := q.align(pyr, m, t.model, 4, .02, false, &t.w)
-		s.score[i] = .9*s.score[i] + tells*tells*a.mean
+		a := q.align(pyr, m, nil, t.model, 4, .02, false, &t.w)
+		q.look(pyr, a.m, &t.w)
+		var sum, n float64
+		for _, k := range whole.points {
+			if q.weight[k] > 0 && t.w.inside[k] > 0 {
+				sum += max(float64(t.w.agree[k]), 0)
+				n++
+			}
+		}
+		s.score[i] = .9*s.score[i] + tells*tells*sum/max(n, 1)
 	}
 }
