@@ -79,7 +79,7 @@ func (t *Planar) Step(f Frame) Pose {
 	try := func(m geom.Map) bool {
 		shutter := t.smear.shutter()
 		a, ok := t.attempt(pyr, m, searched, shutter)
-		if shutter > 0 && t.missed == 0 && (!ok || a.mean < t.clear-.08) { // a jolt between frames smears nothing
+		if shutter > 0 && t.missed == 0 && (!ok || a.mean < t.clear-.08 || t.jolts(a.m)) { // a jolt between frames smears nothing
 			if b, sharp := t.attempt(pyr, m, searched, 0); sharp && (!ok || b.mean > a.mean) {
 				a, ok = b, true
 			}
@@ -214,6 +214,13 @@ func (t *Planar) motion(m geom.Map) geom.Point {
 func (t *Planar) far(m, guess geom.Map) bool {
 	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
 	return m.Apply(mid).Sub(guess.Apply(mid)).Len() > 12+.1*t.extent(guess)
+}
+
+// jolts: the surface moved otherwise than the frame before.
+func (t *Planar) jolts(m geom.Map) bool {
+	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
+	v := t.motion(m)
+	return v.Len() > 4 && v.Sub(t.now.Apply(mid).Sub(t.before.Apply(mid))).Len() > .5*v.Len()
 }
 
 // extent is the size of the surface under m, in frame pixels.
