@@ -39,26 +39,25 @@ func (p *patch) swept(d geom.Point, mean bool) *patch {
 	m := Gray{p.w, p.h, p.mask}
 	norm := 1 / float32(n)
 	// The motion is known to a part only: a little more than it says is mixed.
+	step := d.Mul(1 / float64(n))
+	first := step.Mul(.5 * float64(1-n))
 	rim := d.Mul(.5 + .8/d.Len())
 	for _, i := range p.points {
 		at := geom.Pt(float64(int(i)%p.w)+.5, float64(int(i)/p.w)+.5)
-		var sum float32
 		whole := true
-		for _, end := range [2]float64{-1, 1} {
+		for _, end := range [2]float64{-1, 1} { // what lies between two places of the surface is taken for it too
 			s := at.Add(rim.Mul(end))
 			whole = whole && s.X > .5 && s.Y > .5 && s.X < float64(p.w)-.5 && s.Y < float64(p.h)-.5 && m.at(s) >= .99
-		}
-		for k := range n {
-			s := at.Add(d.Mul((float64(k)+.5)/float64(n) - .5))
-			if s.X < .5 || s.Y < .5 || s.X > float64(p.w)-.5 || s.Y > float64(p.h)-.5 || m.at(s) < .99 {
-				whole = false
-				break
-			}
-			sum += g.at(s)
 		}
 		if whole {
 			q.mask[i] = 1
 			if mean {
+				var sum float32
+				s := at.Add(first)
+				for range n {
+					sum += g.at(s)
+					s = s.Add(step)
+				}
 				q.raw[i] = sum * norm
 			}
 			q.points = append(q.points, i)
