@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -19,26 +18,35 @@ import (
 )
 
 func trackCommand() *cobra.Command {
-	var clip, quad, model, out string
+	var clip, quad, model, channel, out string
+	var points []string
 	var reference, from, to int
 	c := &cobra.Command{Use: "track", Short: "Follow a surface through a clip"}
 	f := c.Flags()
 	f.StringVar(&clip, "clip", "", "clip to read")
 	f.StringVar(&quad, "quad", "", `the surface on the reference frame: "x1,y1 x2,y2 x3,y3 x4,y4", in order around it`)
+	f.StringArrayVar(&points, "point", nil, `a point on the reference frame, "x,y", instead of --quad; give it again for more`)
+	f.StringVar(&channel, "channel", "luma", "luma, red, green, blue, or best: that with the most contrast on the surface")
 	f.IntVar(&reference, "frame", -1, "the reference frame")
 	f.StringVar(&model, "model", "perspective", "translation, similarity, affine or perspective")
 	f.IntVar(&from, "from", 0, "first frame")
 	f.IntVar(&to, "to", -1, "last frame; the clip's where not given")
 	f.StringVar(&out, "out", "", "CSV file to write, - for standard output")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
-		for flag, v := range map[string]string{"clip": clip, "quad": quad, "out": out} {
+		for flag, v := range map[string]string{"clip": clip, "out": out} {
 			if v == "" {
 				return wrongUse{fmt.Errorf("track needs --%s", flag)}
 			}
 		}
-		corners, err := parsePoints(quad)
-		if err == nil && len(corners) != 4 {
+		if (quad == "") == (len(points) == 0) {
+			return wrongUse{errors.New("track needs --quad or --point")}
+		}
+		corners, err := parsePoints(quad + strings.Join(points, " "))
+		if err == nil && quad != "" && len(corners) != 4 {
 			err = fmt.Errorf("--quad has %d corners, not four", len(corners))
+		}
+		if err == nil {
+			err = follow.Channel(channel).Validate()
 		}
 		if err != nil {
 			return wrongUse{err}
@@ -56,36 +64,62 @@ func trackCommand() *cobra.Command {
 		if !track.Model(model).Valid() {
 			return wrongUse{fmt.Errorf("--model %q is not translation, similarity, affine or perspective", model)}
 		}
-		// The corners go around one way in the core.
-		turned := geom.Area(corners) < 0
-		outline := slices.Clone(corners)
-		if turned {
-			slices.Reverse(outline)
+		job := follow.Job{Clip: media.Clip{Path: clip, Info: info}, Model: track.Model(model), Channel: follow.Channel(channel),
+			Anchors: []follow.Anchor{{Frame: reference, Map: geom.Identity}}, From: from, To: to}
+		if quad != "" {
+			job.Outline = corners
+		} else {
+			job.Points = corners
 		}
-		rows := make([]string, to-from+1)
-		err = follow.Run(cmd.Context(), follow.Job{Clip: media.Clip{Path: clip, Info: info}, Outline: outline, Model: track.Model(model), Reference: reference, From: from, To: to,
-			Found: func(f int, p track.Pose) {
-				var b strings.Builder
-				fmt.Fprintf(&b, "%d", f)
-				for _, q := range corners {
-					q = p.Map.Apply(q)
-					fmt.Fprintf(&b, ",%.4f,%.4f", q.X, q.Y)
-				}
-				fmt.Fprintf(&b, ",%.4f,%s", p.Confidence, p.State)
-				rows[f-from] = b.String()
-			}})
-		if err != nil {
+		found := make([][]track.Pose, to-from+1)
+		job.Found = func(f int, p []track.Pose) { found[f-from] = p }
+		err = follow.Run(cmd.Context(), job)
+		var cut *follow.CutError
+		if errors.As(err, &cut) {
+			fmt.Fprintln(os.Stderr, err)
+		} else if err != nil {
 			return err
 		}
+		fill(found, reference-from)
 		return write(out, func(w io.Writer) error {
-			fmt.Fprintln(w, "frame,x1,y1,x2,y2,x3,y3,x4,y4,confidence,state")
-			for _, r := range rows {
-				fmt.Fprintln(w, r)
+			if quad == "" {
+				fmt.Fprintln(w, "frame,point,x,y,confidence,state")
+			} else {
+				fmt.Fprintln(w, "frame,x1,y1,x2,y2,x3,y3,x4,y4,confidence,state")
+			}
+			for i, poses := range found {
+				for n, p := range poses {
+					if quad == "" {
+						q := p.Map.Apply(corners[n])
+						fmt.Fprintf(w, "%d,%d,%.4f,%.4f,%.4f,%s\n", from+i, n, q.X, q.Y, p.Confidence, p.State)
+						continue
+					}
+					fmt.Fprintf(w, "%d", from+i)
+					for _, q := range corners {
+						q = p.Map.Apply(q)
+						fmt.Fprintf(w, ",%.4f,%.4f", q.X, q.Y)
+					}
+					fmt.Fprintf(w, ",%.4f,%s\n", p.Confidence, p.State)
+				}
 			}
 			return nil
 		})
 	}
 	return c
+}
+
+// fill gives frames beyond a cut the last pose before it, lost.
+func fill(found [][]track.Pose, reference int) {
+	for _, way := range [2]int{-1, 1} {
+		for i := reference; i >= 0 && i < len(found); i += way {
+			if found[i] != nil || i == reference {
+				continue
+			}
+			for _, p := range found[i-way] {
+				found[i] = append(found[i], track.Pose{Map: p.Map, State: track.Lost})
+			}
+		}
+	}
 }
 
 // parsePoints reads "x,y x,y …".

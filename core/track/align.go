@@ -55,7 +55,8 @@ type alignment struct {
 type work struct {
 	view, mean, inv, inside, agree, aa, bb []float32
 
-	smear geom.Point // along which the frame's samples are averaged, px
+	hidden *Gray      // what passes in front, or nil
+	smear  geom.Point // along which the frame's samples are averaged, px
 }
 
 func (w *work) size(n int) {
@@ -71,7 +72,7 @@ func (w *work) size(n int) {
 // surroundings correlate with the reference.
 func (p *patch) look(pyr pyramid, m geom.Map, w *work) {
 	w.size(p.w * p.h)
-	warp(pyr, p, m.Mul(p.to), w.smear, w.view, w.inside)
+	warp(pyr, p, m.Mul(p.to), w.smear, w.hidden, w.view, w.inside)
 	p.local(w.view, w.mean, w.inv)
 	for i, a := range p.norm { // 0 outside the mask
 		b := (w.view[i] - w.mean[i]) * w.inv[i] * p.mask[i] * w.inside[i]

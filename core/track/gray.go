@@ -42,7 +42,23 @@ func (g *Gray) at(p geom.Point) float32 {
 }
 
 // Frame is a picture made ready to be searched.
-type Frame struct{ pyr pyramid }
+type Frame struct {
+	pyr    pyramid
+	hidden *Gray // what is known to pass in front: 1, elsewhere 0; or nil
+}
+
+// Ready reports whether the frame holds a picture.
+func (f Frame) Ready() bool { return f.pyr != nil }
+
+// Except returns the frame with what passes in front of the surface left out: where
+// hidden, of the picture's size, is over a half. Another size is an error.
+func (f Frame) Except(hidden *Gray) (Frame, error) {
+	if hidden != nil && (hidden.W != f.pyr[0].W || hidden.H != f.pyr[0].H) {
+		return f, ErrMask
+	}
+	f.hidden = hidden
+	return f, nil
+}
 
 // Prepare makes a picture ready; it may be done ahead, by another goroutine. A
 // picture under two samples wide or high has nothing to follow: ErrTiny.
@@ -50,7 +66,7 @@ func Prepare(g *Gray) (Frame, error) {
 	if g.W < 2 || g.H < 2 {
 		return Frame{}, ErrTiny
 	}
-	return Frame{newPyramid(g)}, nil
+	return Frame{pyr: newPyramid(g)}, nil
 }
 
 // pyramid holds a picture and its halves: a place p of the picture lies at

@@ -50,7 +50,7 @@ type Planar struct {
 // NewPlanar begins on the reference frame with the surface's outline there, in
 // picture coordinates. The errors are ErrSmall, ErrFlat, ErrOutside, ErrCrossed.
 func NewPlanar(f Frame, outline []geom.Point, model Model) (*Planar, error) {
-	ref, err := newReference(f.pyr, outline)
+	ref, err := newReference(f, outline)
 	if err != nil {
 		return nil, err
 	}
@@ -59,7 +59,7 @@ func NewPlanar(f Frame, outline []geom.Point, model Model) (*Planar, error) {
 
 // Fork returns a tracker that begins anew on the same reference, for the other
 // direction.
-func (t *Planar) Fork() *Planar {
+func (t *Planar) Fork() Tracker {
 	return &Planar{ref: t.ref, model: t.model, now: geom.Identity, before: geom.Identity, sure: geom.Identity, usual: 1}
 }
 
@@ -70,9 +70,15 @@ const (
 	goodWithin = .8 // px that the noise may explain
 )
 
-// Step finds the surface on the next frame.
-func (t *Planar) Step(f Frame) Pose {
+// Resume goes on from a pose found earlier, as if it had just been found.
+func (t *Planar) Resume(m geom.Map) { t.now, t.before, t.sure = m, m, m }
+
+// Step finds the surface on the next frame: one pose.
+func (t *Planar) Step(f Frame) []Pose { return []Pose{t.step(f)} }
+
+func (t *Planar) step(f Frame) Pose {
 	pyr := f.pyr
+	t.w.hidden = f.hidden
 	guess := t.predict()
 	best := alignment{share: -1}
 	searched := t.missed > 0

@@ -16,6 +16,7 @@ var (
 	ErrFlat    = errors.New("the surface has too little texture to be followed; include some of what moves with it")
 	ErrOutside = errors.New("the surface lies outside the picture on this frame")
 	ErrTiny    = errors.New("the picture is too small to follow anything in it")
+	ErrMask    = errors.New("what passes in front is given for a picture of another size")
 	ErrCrossed = errors.New("the surface's outline crosses itself or has no area")
 )
 
@@ -53,7 +54,8 @@ type reference struct {
 	levels  []*patch      // finest first
 }
 
-func newReference(pyr pyramid, outline []geom.Point) (*reference, error) {
+func newReference(f Frame, outline []geom.Point) (*reference, error) {
+	pyr := f.pyr
 	g := pyr[0]
 	if len(outline) < 3 || math.Abs(geom.Area(outline)) < 1 || geom.Crosses(outline) {
 		return nil, ErrCrossed
@@ -71,37 +73,41 @@ func newReference(pyr pyramid, outline []geom.Point) (*reference, error) {
 		if len(r.levels) > 0 && (min(w, h)*s < coarsest || len(r.levels) >= 9) {
 			break
 		}
-		r.levels = append(r.levels, newPatch(pyr, outline, b, s))
+		r.levels = append(r.levels, newPatch(f, outline, b, s))
 	}
 	var seen float32
 	for _, v := range r.levels[0].weight {
 		seen += v
 	}
+	if len(r.levels[0].points) == 0 {
+		return nil, ErrOutside
+	}
 	if float64(seen) < max(.03*float64(len(r.levels[0].points)), 24) {
-		return nil, ErrFlat
+		return r, ErrFlat
 	}
 	return r, nil
 }
 
-func newPatch(pyr pyramid, outline []geom.Point, b geom.Rect, s float64) *patch {
+func newPatch(f Frame, outline []geom.Point, b geom.Rect, s float64) *patch {
 	p := &patch{scale: s, w: int(math.Ceil((b.Max.X - b.Min.X) * s)), h: int(math.Ceil((b.Max.Y - b.Min.Y) * s))}
 	p.to = geom.Map{1 / s, 0, b.Min.X, 0, 1 / s, b.Min.Y, 0, 0, 1}
 	p.unit = float64(max(p.w, p.h)) / 2
 	n := p.w * p.h
 	p.raw, p.mask = make([]float32, n), make([]float32, n)
+	pyr := f.pyr
 	g := pyr[0]
 	rim := min(1.5, float64(min(p.w, p.h))/20)
 	for y := range p.h {
 		for x := range p.w {
 			q := p.to.Apply(geom.Pt(float64(x)+.5, float64(y)+.5))
-			in := q.X > 1 && q.Y > 1 && q.X < float64(g.W)-1 && q.Y < float64(g.H)-1
+			in := q.X > 1 && q.Y > 1 && q.X < float64(g.W)-1 && q.Y < float64(g.H)-1 && !f.hidden.covers(q.X, q.Y)
 			if in && depth(outline, q)*s > rim {
 				p.mask[y*p.w+x] = 1
 				p.points = append(p.points, int32(y*p.w+x))
 			}
 		}
 	}
-	warp(pyr, p, p.to, geom.Point{}, p.raw, nil)
+	warp(pyr, p, p.to, geom.Point{}, nil, p.raw, nil)
 	p.reach = max(2, float64(max(p.w, p.h))/14)
 	p.area = append([]float32(nil), p.mask...)
 	p.box(p.area)
@@ -187,9 +193,10 @@ func (p *patch) gradients() {
 }
 
 // warp samples the picture at m(sample centre) for every sample of the patch;
-// inside, when given, gets 1 where that lies in the picture and 0 elsewhere. Each
+// inside, when given, gets 1 where that lies in the picture and not behind what is
+// hidden, and 0 elsewhere. Each
 // is the mean along smear, in pixels of the picture.
-func warp(pyr pyramid, p *patch, m geom.Map, smear geom.Point, out, inside []float32) {
+func warp(pyr pyramid, p *patch, m geom.Map, smear geom.Point, hidden *Gray, out, inside []float32) {
 	k := pyr.level(stepOf(m, geom.Pt(float64(p.w)/2, float64(p.h)/2)))
 	g, f := pyr[k], 1/float64(int(1)<<k)
 	full := pyr[0]
@@ -207,13 +214,18 @@ func warp(pyr pyramid, p *patch, m geom.Map, smear geom.Point, out, inside []flo
 			i := y*p.w + x
 			if inside != nil {
 				inside[i] = 1
-				if !(px > left && py > top && px < right && py < low && w > 0) {
+				if !(px > left && py > top && px < right && py < low && w > 0) || hidden.covers(px, py) {
 					inside[i] = 0
 				}
 			}
 			out[i] = way.mean(g, px*f, py*f)
 		}
 	}
+}
+
+// covers reports whether a place is hidden.
+func (g *Gray) covers(x, y float64) bool {
+	return g != nil && x >= 0 && y >= 0 && x < float64(g.W) && y < float64(g.H) && g.Pix[int(y)*g.W+int(x)] > .5
 }
 
 // depth is how far inside a polygon a place lies, in pixels; negative outside.

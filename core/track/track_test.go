@@ -103,7 +103,7 @@ func TestStill(t *testing.T) {
 			t.Fatal(err)
 		}
 		for range 3 {
-			if got := p.Step(f); got.Map != geom.Identity || got.State != Good {
+			if got := p.step(f); got.Map != geom.Identity || got.State != Good {
 				t.Fatalf("%s: %+v", model, got)
 			}
 		}
@@ -132,7 +132,7 @@ func TestKnownMotion(t *testing.T) {
 		}
 		var last Pose
 		for f := 1; f < n; f++ {
-			last = p.Step(frames[f])
+			last = p.step(frames[f])
 			if e := off(last, at(0), at(float64(f))); e > .2 || last.State != Good {
 				t.Fatalf("%s, frame %d: %.3f px off, %s", model, f, e, last.State)
 			}
@@ -143,7 +143,7 @@ func TestKnownMotion(t *testing.T) {
 		}
 		var home Pose
 		for f := n - 2; f >= 0; f-- {
-			home = back.Step(frames[f])
+			home = back.step(frames[f])
 		}
 		if e := Spread(home.Map.Mul(last.Map), geom.Identity, [4]geom.Point{{X: 130, Y: 120}, {X: 340, Y: 120}, {X: 340, Y: 240}, {X: 130, Y: 240}}); e > .3 {
 			t.Errorf("%s: forward and backward ends %.3f px from where it began", model, e)
@@ -177,7 +177,7 @@ func TestOcclusionAndReturn(t *testing.T) {
 	}
 	for f := 1; f < 24; f++ {
 		from, to := band(f)
-		got := p.Step(s.draw(at(f), int64(f), 2, 1, from, to))
+		got := p.step(s.draw(at(f), int64(f), 2, 1, from, to))
 		e := off(got, at(0), at(f))
 		switch {
 		case f >= 14 && f < 18:
@@ -206,7 +206,7 @@ func TestJolts(t *testing.T) {
 	}
 	for f := 1; f < 12; f++ {
 		m := at()
-		if got := p.Step(s.draw(m, int64(f), 3, 1, 0, 0)); off(got, first, m) > .3 || got.State != Good {
+		if got := p.step(s.draw(m, int64(f), 3, 1, 0, 0)); off(got, first, m) > .3 || got.State != Good {
 			t.Fatalf("frame %d: %.2f px off, %s", f, off(got, first, m), got.State)
 		}
 	}
@@ -249,6 +249,6 @@ func BenchmarkStep(b *testing.B) {
 		b.Fatal(err)
 	}
 	for f := 1; b.Loop(); f++ {
-		p.Step(frames[f%8])
+		p.step(frames[f%8])
 	}
 }

@@ -1,157 +1,293 @@
-// Package follow runs a tracker over the frames of a clip, from the reference
-// frame forward and backward at once.
+// Package follow runs trackers over the frames of a clip: from its anchors forward
+// and backward, both ways at once, each frame decoded once.
 package follow
 
 import (
 	"context"
 	"fmt"
-	"io"
-	"os"
+	"slices"
 	"sync"
 
-	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/track"
 	"celator/internal/media"
 )
 
+// Anchor is a frame on which the surface's place is given.
+type Anchor struct {
+	Frame int
+	Map   geom.Map // from the surface's own coordinates, those of the first anchor
+}
+
 // Job says what is followed, and over which frames.
 type Job struct {
-	Clip      media.Clip
-	Outline   []geom.Point // of the surface on the reference frame, picture coordinates
-	Model     track.Model
-	Reference int
-	From, To  int // both included; the reference lies between them
-	// Found is told every frame's pose as it is known, the reference's first; from
-	// there outwards, both ways in turn, never two calls at a time.
-	Found func(f int, p track.Pose)
+	Clip    media.Clip
+	Outline []geom.Point // of the surface, in its own coordinates; or
+	Points  []geom.Point // points instead, likewise
+	Model   track.Model  // of a surface
+	Channel Channel
+	Anchors []Anchor // in the order of frames; points have one
+	From    int
+	To      int // both included
+	// Known, when given, returns poses found before: following goes on from the
+	// nearest of them beside the frames From to To instead of from the anchor.
+	Known func(f int) (geom.Map, bool)
+	// Hidden, when given, returns what is known to pass in front on a frame, or nil.
+	Hidden func(f int) *track.Gray
+	// Found is told a frame's poses as they are known, one for the surface or one
+	// for each point, in the surface's own coordinates; never two calls at a time.
+	// Between two anchors a frame is told once more when both sides are known.
+	Found func(f int, p []track.Pose)
 }
 
-// Run follows the surface. Each frame is decoded once: those before the reference
-// wait in a temporary file for the way back. What was found before an error or
-// the context's end has been told.
-func Run(ctx context.Context, j Job) error {
-	if j.From < 0 || j.From > j.Reference || j.Reference > j.To {
-		return fmt.Errorf("the reference frame %d is not among the frames %d to %d", j.Reference, j.From, j.To)
+// CutError says that following stopped at a cut: Frame is the first one past it, in
+// the direction of following.
+type CutError struct{ Frame int }
+
+func (e *CutError) Error() string {
+	return fmt.Sprintf("following stops at a cut: frame %d is of another shot", e.Frame)
+}
+
+// leg is following in one direction from an anchor, or from a pose found before.
+type leg struct {
+	anchor      Anchor
+	start       int // the frame whose pose is known
+	from        geom.Map
+	first, last int // in the order of following
+	step        int
+}
+
+// legs plans the ways to go.
+func (j *Job) legs() []leg {
+	var out []leg
+	add := func(a Anchor, first, last, step int) {
+		if (last-first)*step < 0 {
+			return
+		}
+		l := leg{anchor: a, start: a.Frame, from: a.Map, first: first, last: last, step: step}
+		if l.first-step != a.Frame {
+			if m, ok := j.known(first - step); ok {
+				l.start, l.from = first-step, m
+			} else {
+				l.first = a.Frame + step // the way there is followed too
+			}
+		}
+		out = append(out, l)
 	}
-	if !j.Model.Valid() {
+	for i, a := range j.Anchors {
+		before, after := j.From, j.To
+		if i > 0 {
+			before = max(before, j.Anchors[i-1].Frame+1)
+		}
+		if i+1 < len(j.Anchors) {
+			after = min(after, j.Anchors[i+1].Frame-1)
+		}
+		add(a, min(a.Frame-1, after), before, -1)
+		add(a, max(a.Frame+1, before), after, 1)
+	}
+	return out
+}
+
+func (j *Job) known(f int) (geom.Map, bool) {
+	if j.Known == nil {
+		return geom.Map{}, false
+	}
+	return j.Known(f)
+}
+
+func (j *Job) check() error {
+	if len(j.Points) == 0 && !j.Model.Valid() {
 		return fmt.Errorf("%q is no model of motion; there are translation, similarity, affine and perspective", j.Model)
 	}
-	ctx, cancel := context.WithCancel(ctx)
-	defer cancel()
-	r, err := j.Clip.Open(ctx, j.From, j.To)
-	if err != nil {
+	if err := j.Channel.Validate(); err != nil {
 		return err
 	}
-	defer r.Close()
-	spool, err := os.CreateTemp("", "celator-follow")
-	if err != nil {
-		return err
+	if j.From < 0 || j.To < j.From {
+		return fmt.Errorf("there are no frames %d to %d", j.From, j.To)
 	}
-	defer spool.Close()
-	os.Remove(spool.Name())
-	pic := frame.New(j.Clip.Info.Format(), nil)
-	read := func(f int) error {
-		if err := r.Read(pic); err != nil {
-			if err == io.EOF {
-				return fmt.Errorf("the clip ends before frame %d", f)
-			}
-			return err
-		}
-		return nil
+	if len(j.Anchors) == 0 || len(j.Points) > 0 && len(j.Anchors) != 1 {
+		return fmt.Errorf("a surface needs a reference frame, and points need one alone")
 	}
-	size := int64(len(pic.Planes[0]))
-	for f := j.From; f < j.Reference; f++ {
-		if err := read(f); err != nil {
-			return err
+	for i, a := range j.Anchors {
+		if a.Frame < 0 || i > 0 && a.Frame <= j.Anchors[i-1].Frame {
+			return fmt.Errorf("the anchors are not in the order of their frames")
 		}
-		if _, err := spool.Write(pic.Planes[0]); err != nil {
-			return err
+		if a.Frame >= j.Clip.Info.Frames {
+			return fmt.Errorf("the reference frame %d is not among the clip's %d frames", a.Frame, j.Clip.Info.Frames)
 		}
 	}
-	if err := read(j.Reference); err != nil {
-		return err
-	}
-	first, err := track.Prepare(gray(pic.Format, pic.Planes[0]))
-	if err != nil {
-		return err
-	}
-	forward, err := track.NewPlanar(first, j.Outline, j.Model)
-	if err != nil {
-		return err
-	}
-	var mu sync.Mutex
-	found := func(f int, p track.Pose) {
-		mu.Lock()
-		defer mu.Unlock()
-		j.Found(f, p)
-	}
-	found(j.Reference, track.Pose{Map: geom.Identity, Confidence: 1, State: track.Anchor})
-	var wg sync.WaitGroup
-	var back error
-	wg.Go(func() {
-		t := forward.Fork()
-		row := make([]byte, size)
-		for f := j.Reference - 1; f >= j.From && ctx.Err() == nil; f-- {
-			if _, err := spool.ReadAt(row, int64(f-j.From)*size); err != nil {
-				back = err
-				return
-			}
-			g, err := track.Prepare(gray(pic.Format, row))
-			if err != nil {
-				back = err
-				return
-			}
-			found(f, t.Step(g))
-		}
-	})
-	// Decoding and preparing run a few frames ahead of following.
-	ahead := make(chan track.Frame, 2)
-	var readErr error
-	go func() {
-		defer close(ahead)
-		for f := j.Reference + 1; f <= j.To; f++ {
-			if readErr = read(f); readErr != nil {
-				return
-			}
-			var g track.Frame
-			if g, readErr = track.Prepare(gray(pic.Format, pic.Planes[0])); readErr != nil {
-				return
-			}
-			select {
-			case ahead <- g:
-			case <-ctx.Done():
-				return
-			}
-		}
-	}()
-	f := j.Reference + 1
-	for g := range ahead {
-		found(f, forward.Step(g))
-		f++
-	}
-	wg.Wait()
-	switch {
-	case ctx.Err() != nil:
-		return ctx.Err()
-	case readErr != nil:
-		return readErr
-	}
-	return back
+	return nil
 }
 
-// gray returns a luma plane as code values of 8 bit.
-func gray(f frame.Format, plane []byte) *track.Gray {
-	g := track.NewGray(f.Width, f.Height)
-	if f.Depth > 8 {
-		unit := 1 / float32(int(1)<<(f.Depth-8))
-		for i := range g.Pix {
-			g.Pix[i] = float32(uint16(plane[2*i])|uint16(plane[2*i+1])<<8) * unit
+// Run follows. What was found before an error or the context's end has been told;
+// beyond a cut nothing is told, and the error is a *CutError.
+func Run(ctx context.Context, j Job) error {
+	if err := j.check(); err != nil {
+		return err
+	}
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	legs := j.legs()
+	feed, err := openFeed(ctx, &j, legs)
+	if err != nil {
+		return err
+	}
+	defer feed.close()
+	r := run{job: &j, feed: feed, told: map[int][2][]track.Pose{}}
+	// The reference's picture may come late in the feed: anchors are begun in the
+	// order of their frames, and each serves both its directions.
+	begun := make([]func() (track.Tracker, error), len(j.Anchors))
+	for i, a := range j.Anchors {
+		begun[i] = sync.OnceValues(func() (track.Tracker, error) { return r.begin(ctx, a) })
+	}
+	var wg sync.WaitGroup
+	var mu sync.Mutex
+	var first error
+	for _, l := range legs {
+		wg.Go(func() {
+			i := slices.IndexFunc(j.Anchors, func(a Anchor) bool { return a == l.anchor })
+			t, err := begun[i]()
+			if err == nil {
+				err = r.follow(ctx, t.Fork(), l)
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			if _, cut := err.(*CutError); err != nil && (first == nil || cut && ctx.Err() == nil) {
+				first = err
+			}
+			if _, cut := err.(*CutError); err != nil && !cut {
+				cancel(err) // what has gone wrong for one goes wrong for all
+			}
+		})
+	}
+	if len(legs) == 0 {
+		_, first = begun[0]()
+	}
+	wg.Wait()
+	if _, cut := first.(*CutError); first != nil && !cut && context.Cause(ctx) != nil {
+		return context.Cause(ctx)
+	}
+	return first
+}
+
+type run struct {
+	job  *Job
+	feed *feed
+	mu   sync.Mutex
+	told map[int][2][]track.Pose // between anchors: forward, backward
+}
+
+// begin makes the tracker of an anchor and tells the anchor's own pose.
+func (r *run) begin(ctx context.Context, a Anchor) (track.Tracker, error) {
+	j := r.job
+	f, err := r.feed.anchor(ctx, a.Frame)
+	if err != nil {
+		return nil, err
+	}
+	var t track.Tracker
+	if len(j.Points) > 0 {
+		t, err = track.NewPoints(f, mapped(j.Points, a.Map))
+	} else {
+		t, err = track.NewPlanar(f, mapped(j.Outline, a.Map), j.Model)
+	}
+	if err == nil && j.From <= a.Frame && a.Frame <= j.To {
+		poses := make([]track.Pose, max(len(j.Points), 1))
+		for i := range poses {
+			poses[i] = track.Pose{Map: a.Map, Confidence: 1, State: track.Anchor}
 		}
-		return g
+		r.mu.Lock()
+		j.Found(a.Frame, poses)
+		r.mu.Unlock()
 	}
-	for i, v := range plane {
-		g.Pix[i] = float32(v)
+	return t, err
+}
+
+func mapped(pts []geom.Point, m geom.Map) []geom.Point {
+	out := make([]geom.Point, len(pts))
+	for i, p := range pts {
+		out[i] = m.Apply(p)
 	}
-	return g
+	if geom.Area(out) < 0 && len(out) > 2 { // around it one way
+		slices.Reverse(out)
+	}
+	return out
+}
+
+// follow takes a leg.
+func (r *run) follow(ctx context.Context, t track.Tracker, l leg) error {
+	if p, ok := t.(*track.Planar); ok && l.start != l.anchor.Frame {
+		if back, err := l.anchor.Map.Inverse(); err == nil {
+			p.Resume(l.from.Mul(back))
+		}
+	}
+	var before track.Frame
+	lostFor := 0
+	for f := l.first; (l.last-f)*l.step >= 0; f += l.step {
+		g, err := r.feed.next(ctx, l, f)
+		if err != nil {
+			return err
+		}
+		poses := t.Step(g)
+		lost := true
+		for i := range poses {
+			lost = lost && poses[i].State == track.Lost
+			poses[i].Map = poses[i].Map.Mul(l.anchor.Map)
+		}
+		if lost {
+			lostFor++
+		} else {
+			lostFor = 0
+		}
+		// A surface is lost at every cut; only there is it worth looking for one.
+		if lostFor == 1 && before.Ready() && track.Cut(before, g) {
+			return &CutError{f}
+		}
+		before = g
+		if f >= r.job.From && f <= r.job.To {
+			r.tell(f, l, poses)
+		}
+	}
+	return nil
+}
+
+// tell passes poses on. Between two anchors both sides are kept, and blended once
+// every frame of the stretch has them.
+func (r *run) tell(f int, l leg, poses []track.Pose) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	j := r.job
+	i := slices.IndexFunc(j.Anchors, func(a Anchor) bool { return a.Frame > f })
+	if i <= 0 { // after the last anchor, or before the first
+		j.Found(f, poses)
+		return
+	}
+	side := 0
+	if l.step < 0 {
+		side = 1
+	}
+	both := r.told[f]
+	both[side] = poses
+	r.told[f] = both
+	if both[1-side] == nil || poses[0].State != track.Lost && both[1-side][0].State == track.Lost {
+		j.Found(f, poses)
+	}
+	lo, hi := max(j.Anchors[i-1].Frame+1, j.From), min(j.Anchors[i].Frame-1, j.To)
+	var ways [2][]track.Pose
+	for g := lo; g <= hi; g++ {
+		for side, p := range r.told[g] {
+			if p == nil {
+				return
+			}
+			ways[side] = append(ways[side], p[0])
+		}
+	}
+	for k, p := range track.Blend(ways[0], ways[1], j.box()) {
+		j.Found(lo+k, []track.Pose{p})
+	}
+}
+
+// box is the rectangle around the surface.
+func (j *Job) box() [4]geom.Point {
+	b := geom.Bounds(j.Outline)
+	return [4]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}}
 }

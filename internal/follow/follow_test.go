@@ -31,7 +31,7 @@ func clip(t *testing.T, depth string) media.Clip {
 }
 
 func job(c media.Clip) Job {
-	return Job{Clip: c, Outline: []geom.Point{{X: 90, Y: 60}, {X: 230, Y: 60}, {X: 230, Y: 170}, {X: 90, Y: 170}}, Model: track.Affine, Reference: 14, To: c.Info.Frames - 1}
+	return Job{Clip: c, Outline: []geom.Point{{X: 90, Y: 60}, {X: 230, Y: 60}, {X: 230, Y: 170}, {X: 90, Y: 170}}, Model: track.Affine, Anchors: []Anchor{{14, geom.Identity}}, To: c.Info.Frames - 1}
 }
 
 // Every frame is told once, the reference first and both ways outwards from it;
@@ -43,14 +43,15 @@ func TestRun(t *testing.T) {
 		ctx, cancel := context.WithCancel(context.Background())
 		defer cancel()
 		j := job(c)
-		last := [2]int{j.Reference, j.Reference}
-		j.Found = func(f int, p track.Pose) {
+		last := [2]int{14, 14}
+		j.Found = func(f int, ps []track.Pose) {
+			p := ps[0]
 			if _, twice := got[f]; twice {
 				t.Errorf("frame %d is told twice", f)
 			}
 			switch {
 			case len(got) == 0:
-				if f != j.Reference || p.State != track.Anchor {
+				if f != 14 || p.State != track.Anchor {
 					t.Errorf("begins with frame %d, %s", f, p.State)
 				}
 			case f == last[0]-1:
@@ -106,16 +107,16 @@ func TestRun(t *testing.T) {
 func TestBadJobs(t *testing.T) {
 	c := clip(t, "yuv420p")
 	for words, change := range map[string]func(*Job){
-		"not among the frames": func(j *Job) { j.Reference = 40 },
-		"no model of motion":   func(j *Job) { j.Model = "magic" },
-		"smaller than 12":      func(j *Job) { j.Outline = []geom.Point{{X: 9, Y: 9}, {X: 15, Y: 9}, {X: 15, Y: 15}} },
-		"outside the picture":  func(j *Job) { j.Outline = []geom.Point{{X: 900, Y: 9}, {X: 990, Y: 9}, {X: 990, Y: 99}} },
-		"ends before frame 3":  func(j *Job) { j.To = 50 },
-		"crosses itself":       func(j *Job) { j.Outline = []geom.Point{{X: 9, Y: 9}, {X: 99, Y: 99}, {X: 99, Y: 9}, {X: 9, Y: 99}} },
+		"not among the clip":  func(j *Job) { j.Anchors[0].Frame = 40 },
+		"no model of motion":  func(j *Job) { j.Model = "magic" },
+		"smaller than 12":     func(j *Job) { j.Outline = []geom.Point{{X: 9, Y: 9}, {X: 15, Y: 9}, {X: 15, Y: 15}} },
+		"outside the picture": func(j *Job) { j.Outline = []geom.Point{{X: 900, Y: 9}, {X: 990, Y: 9}, {X: 990, Y: 99}} },
+		"ends before frame 3": func(j *Job) { j.To = 50 },
+		"crosses itself":      func(j *Job) { j.Outline = []geom.Point{{X: 9, Y: 9}, {X: 99, Y: 99}, {X: 99, Y: 9}, {X: 9, Y: 99}} },
 	} {
 		j := job(c)
 		told := 0
-		j.Found = func(int, track.Pose) { told++ }
+		j.Found = func(int, []track.Pose) { told++ }
 		change(&j)
 		if err := Run(context.Background(), j); err == nil || !strings.Contains(err.Error(), words) {
 			t.Errorf("%q: %v", words, err)

@@ -1,0 +1,199 @@
+package track
+
+import (
+	"math"
+
+	"celator/core/geom"
+)
+
+// Tracker follows one thing or several in one direction, away from its reference.
+type Tracker interface {
+	Step(Frame) []Pose // on the next frame, one for each thing
+	Fork() Tracker     // anew from the reference, for the other direction
+}
+
+// apart is the distance of two solutions, px, up to which they see the same thing.
+const apart = 3
+
+// Blend joins two ways of following a stretch between two anchors: forward from the
+// one before it, backward from the one after it, frame by frame in the order of
+// time. Where both see the same the poses pass evenly from the first to the second,
+// which shares the drift out; where one has slipped or lost the surface the other is
+// taken, and the change between them is put where both are surest. quad is the box
+// around the surface in the coordinates that the poses are of.
+func Blend(forward, back []Pose, quad [4]geom.Point) []Pose {
+	n := len(forward)
+	out := make([]Pose, n)
+	together := true
+	cost := make([]float64, n+1) // of changing over before frame i
+	for i := range n {
+		together = together && forward[i].State.known() && back[i].State.known() && Spread(forward[i].Map, back[i].Map, quad) < apart
+		cost[0] += doubt(back[i])
+	}
+	best := 0
+	for i := range n {
+		cost[i+1] = cost[i] - doubt(back[i]) + doubt(forward[i])
+		if cost[i+1] < cost[best] {
+			best = i + 1
+		}
+	}
+	for i := range n {
+		share := 0. // of the backward one
+		switch {
+		case together:
+			share = float64(i+1) / float64(n+1)
+		case forward[i].State.known() && back[i].State.known() && Spread(forward[i].Map, back[i].Map, quad) < apart:
+			share = min(max(.5+(float64(i-best)+.5)/10, 0), 1)
+		case i >= best:
+			share = 1
+		}
+		out[i] = mix(forward[i], back[i], quad, share)
+	}
+	return out
+}
+
+func (s State) known() bool { return s == Anchor || s == Good || s == Weak }
+
+// doubt is how little a pose is believed.
+func doubt(p Pose) float64 {
+	switch p.State {
+	case Anchor, Good:
+		return .25 * (1 - p.Confidence)
+	case Weak:
+		return 1 - p.Confidence
+	}
+	return 2
+}
+
+// mix takes the corners a share of the way from one pose to another.
+func mix(p, q Pose, quad [4]geom.Point, share float64) Pose {
+	if share <= 0 {
+		return p
+	}
+	if share >= 1 {
+		return q
+	}
+	var to [4]geom.Point
+	for i, c := range quad {
+		to[i] = p.Map.Apply(c).Lerp(q.Map.Apply(c), share)
+	}
+	m, err := geom.QuadToQuad(quad, to)
+	if err != nil {
+		return p
+	}
+	r := Pose{Map: m, Confidence: max(p.Confidence, q.Confidence), State: p.State}
+	if doubt(q) < doubt(p) {
+		r.State = q.State
+	}
+	return r
+}
+
+// Figures is what is measured of a track, to compare attempts by.
+type Figures struct {
+	Frames    int     `json:"frames"`
+	Good      float64 `json:"good"`      // share of the frames in the picture that are good
+	Lost      int     `json:"lost"`      // frames
+	Agreement float64 `json:"agreement"` // mean confidence where the surface is found
+	Jitter    float64 `json:"jitter"`    // px, root mean square second difference of the corners over found frames
+	Apart     float64 `json:"apart"`     // px, root mean square distance of forward and backward; -1 where there is but one
+}
+
+// Measure returns the figures of poses in the order of time.
+func Measure(poses []Pose, quad [4]geom.Point, apart float64) Figures {
+	f := Figures{Frames: len(poses), Apart: apart}
+	var found, seen, good int
+	var jitter float64
+	var triples int
+	for i, p := range poses {
+		if p.State != Outside {
+			seen++
+		}
+		switch {
+		case p.State == Lost:
+			f.Lost++
+		case p.State.known():
+			found++
+			f.Agreement += p.Confidence
+			if p.State != Weak {
+				good++
+			}
+		}
+		if i < 2 || !p.State.known() || !poses[i-1].State.known() || !poses[i-2].State.known() {
+			continue
+		}
+		for _, c := range quad {
+			d := p.Map.Apply(c).Sub(poses[i-1].Map.Apply(c).Mul(2)).Add(poses[i-2].Map.Apply(c))
+			jitter += d.Dot(d) / 4
+		}
+		triples++
+	}
+	f.Good = float64(good) / float64(max(seen, 1))
+	f.Agreement /= float64(max(found, 1))
+	f.Jitter = math.Sqrt(jitter / float64(max(triples, 1)))
+	return f
+}
+
+// Cut reports whether two frames that follow one another show different shots: their
+// pictures, a few dozen samples wide, have nothing in common even when one is moved
+// against the other. A flash or a fast pan is no cut.
+func Cut(a, b Frame) bool {
+	p, q := a.pyr[len(a.pyr)-1], b.pyr[len(b.pyr)-1]
+	if p.W != q.W || p.H != q.H || p.W < 8 || p.H < 6 {
+		return false
+	}
+	best := -1.
+	rx, ry := p.W/4, p.H/6
+	for dy := -ry; dy <= ry; dy++ {
+		for dx := -rx; dx <= rx; dx++ {
+			best = max(best, correlation(p, q, dx, dy))
+		}
+	}
+	return best < .5
+}
+
+// correlation is the normalised one of what two pictures share when the second is
+// moved.
+func correlation(p, q *Gray, dx, dy int) float64 {
+	var n, a, b, aa, bb, ab float64
+	for y := max(0, -dy); y < min(p.H, p.H-dy); y++ {
+		for x := max(0, -dx); x < min(p.W, p.W-dx); x++ {
+			u, v := float64(p.Pix[(y+dy)*p.W+x+dx]), float64(q.Pix[y*p.W+x])
+			n, a, b, aa, bb, ab = n+1, a+u, b+v, aa+u*u, bb+v*v, ab+u*v
+		}
+	}
+	if n < 12 {
+		return -1
+	}
+	va, vb := aa/n-a*a/n/n, bb/n-b*b/n/n
+	if va < 1 || vb < 1 { // nothing to tell by
+		return 1
+	}
+	return (ab/n - a*b/n/n) / math.Sqrt(va*vb)
+}
+
+// Texture is how well a surface can be followed.
+type Texture struct {
+	Share  float64 `json:"share"`  // of it that can be compared
+	Spread float64 `json:"spread"` // px that the noise moves a corner by, expected
+	Enough bool    `json:"enough"`
+}
+
+// Assess returns the texture of a surface on a frame, or why it cannot be followed.
+// A surface that is too flat is told with its figures and ErrFlat.
+func Assess(f Frame, outline []geom.Point, model Model) (Texture, error) {
+	r, err := newReference(f, outline)
+	if r == nil {
+		return Texture{}, err
+	}
+	p := r.levels[0]
+	var t Texture
+	for _, i := range p.points {
+		t.Share += float64(p.weight[i])
+	}
+	t.Share /= float64(max(len(p.points), 1))
+	var w work
+	a := p.align(f.pyr, geom.Translate(geom.Pt(.3, .2)), nil, model, 3, .001, false, &w)
+	t.Spread = a.spread
+	t.Enough = err == nil && t.Share > .1 && t.Spread < goodWithin
+	return t, err
+}

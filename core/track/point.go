@@ -1,0 +1,130 @@
+package track
+
+import (
+	"errors"
+
+	"celator/core/geom"
+)
+
+// A point is followed as the small surface around it, which may turn and grow;
+// several points of one thing help each other back after a loss.
+
+// reachOfPoint is half the side of the square around a point, px.
+const reachOfPoint = 17
+
+// Points follows points of one thing, in one direction.
+type Points struct {
+	each  []*Planar
+	at    []geom.Point // on the reference frame
+	model Model
+}
+
+// ErrPoints says that there are no points, or too many.
+var ErrPoints = errors.New("give 1 to 64 points to follow")
+
+// NewPoints begins on the reference frame with points in picture coordinates. The
+// errors are those of NewPlanar, for the surroundings of a point.
+func NewPoints(f Frame, points []geom.Point) (*Points, error) {
+	if len(points) == 0 || len(points) > 64 {
+		return nil, ErrPoints
+	}
+	t := &Points{at: points}
+	for _, p := range points {
+		a, b := p.Sub(geom.Pt(reachOfPoint, reachOfPoint)), p.Add(geom.Pt(reachOfPoint, reachOfPoint))
+		one, err := NewPlanar(f, []geom.Point{a, {X: b.X, Y: a.Y}, b, {X: a.X, Y: b.Y}}, Similarity)
+		if err != nil {
+			return nil, err
+		}
+		t.each = append(t.each, one)
+	}
+	return t, nil
+}
+
+// Fork returns a tracker that begins anew on the same reference.
+func (t *Points) Fork() Tracker {
+	n := &Points{at: t.at}
+	for _, p := range t.each {
+		n.each = append(n.each, p.Fork().(*Planar))
+	}
+	return n
+}
+
+// Step finds the points on the next frame: a pose each, whose map takes the point
+// and its surroundings there.
+func (t *Points) Step(f Frame) []Pose {
+	out := make([]Pose, len(t.each))
+	var from, to []geom.Point
+	for i, p := range t.each {
+		out[i] = p.step(f)
+		if s := out[i].State; s == Good || s == Weak {
+			from, to = append(from, t.at[i]), append(to, out[i].Map.Apply(t.at[i]))
+		}
+	}
+	if len(from) == len(t.each) || len(from) < 2 {
+		return out
+	}
+	// Those that are lost are looked for where the others have gone.
+	m := Fit(from, to, Similarity)
+	for i, p := range t.each {
+		if out[i].State == Lost || out[i].State == Outside {
+			p.now, p.sure = m, m
+			out[i].Map = m
+		}
+	}
+	return out
+}
+
+// Fit returns the map of a model that takes points to where they were found, with
+// the least sum of squared distances, by Gauss-Newton steps from the identity. Too
+// few points for a model give the next simpler one; none the identity.
+func Fit(from, to []geom.Point, model Model) geom.Map {
+	need := map[Model]int{Translation: 1, Similarity: 2, Affine: 3, Perspective: 4}
+	for len(from) < need[model] {
+		switch model {
+		case Perspective:
+			model = Affine
+		case Affine:
+			model = Similarity
+		case Similarity:
+			model = Translation
+		default:
+			return geom.Identity
+		}
+	}
+	// Coordinates about the points' middle, in their own extent.
+	b := geom.Bounds(from)
+	unit := max(b.Max.X-b.Min.X, b.Max.Y-b.Min.Y, 1) / 2
+	c := b.Centre()
+	home := geom.Map{unit, 0, c.X, 0, unit, c.Y, 0, 0, 1}
+	away, _ := home.Inverse()
+	m := geom.Identity
+	for range 8 {
+		var h [36]float64
+		var rhs [8]float64
+		back, err := m.Inverse()
+		if err != nil {
+			return m
+		}
+		for i, q := range from {
+			u := away.Apply(q)
+			r := away.Apply(back.Apply(to[i])).Sub(u)
+			for axis, v := range [2]float64{r.X, r.Y} {
+				row := ways(u)[axis]
+				n := 0
+				for a, ja := range row {
+					rhs[a] += ja * v
+					for _, jb := range row[a:] {
+						h[n] += ja * jb
+						n++
+					}
+				}
+			}
+		}
+		d, _, ok := solve(h, rhs, model.basis(), 1e-6)
+		if !ok {
+			return m
+		}
+		m = scaled(m.Mul(home.Mul(geom.Map{1 + d[0], d[1], d[2], d[3], 1 + d[4], d[5], d[6], d[7], 1}).Mul(away)))
+	}
+	return m
+}
