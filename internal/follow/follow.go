@@ -221,25 +221,19 @@ func (r *run) follow(ctx context.Context, t track.Tracker, l leg) error {
 		}
 	}
 	var before track.Frame
-	lostFor := 0
 	for f := l.first; (l.last-f)*l.step >= 0; f += l.step {
 		g, err := r.feed.next(ctx, l, f)
 		if err != nil {
 			return err
 		}
 		poses := t.Step(g)
-		lost := true
+		sure := true
 		for i := range poses {
-			lost = lost && poses[i].State == track.Lost
+			sure = sure && poses[i].State == track.Good
 			poses[i].Map = poses[i].Map.Mul(l.anchor.Map)
 		}
-		if lost {
-			lostFor++
-		} else {
-			lostFor = 0
-		}
-		// A surface is lost at every cut; only there is it worth looking for one.
-		if lostFor == 1 && before.Ready() && track.Cut(before, g) {
+		// What is surely found has not been cut away.
+		if !sure && before.Ready() && track.Cut(before, g) {
 			return &CutError{f}
 		}
 		before = g

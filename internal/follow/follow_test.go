@@ -126,3 +126,72 @@ func TestBadJobs(t *testing.T) {
 		}
 	}
 }
+
+// With a second anchor that says where the surface truly is, every frame between the
+// two is near the truth, though one side was begun wrong; outside that stretch
+// nothing changes. A stretch alone goes on from what was known.
+func TestAnchors(t *testing.T) {
+	c := clip(t, "yuv420p")
+	truth := func(f int) geom.Map { return geom.Translate(geom.Pt(-3*float64(f-4), -2*float64(f-4))) }
+	j := job(c)
+	j.Outline = []geom.Point{{X: 110, Y: 80}, {X: 250, Y: 80}, {X: 250, Y: 190}, {X: 110, Y: 190}}
+	j.Anchors = []Anchor{{4, geom.Identity}, {20, truth(20)}}
+	var got [30][]track.Pose
+	j.Found = func(f int, p []track.Pose) { got[f] = p }
+	if err := Run(context.Background(), j); err != nil {
+		t.Fatal(err)
+	}
+	for f, p := range got {
+		if p == nil {
+			t.Fatalf("frame %d is missing", f)
+		}
+		if d := track.Spread(p[0].Map, truth(f), j.box()); d > .7 {
+			t.Errorf("frame %d: %.2f px off, %s", f, d, p[0].State)
+		}
+		if anchor := f == 4 || f == 20; anchor != (p[0].State == track.Anchor) {
+			t.Errorf("frame %d is %s", f, p[0].State)
+		}
+	}
+	j.From, j.To = 8, 12
+	j.Known = func(f int) (geom.Map, bool) { return got[f][0].Map, true }
+	again := map[int]track.Pose{}
+	j.Found = func(f int, p []track.Pose) { again[f] = p[0] }
+	if err := Run(context.Background(), j); err != nil {
+		t.Fatal(err)
+	}
+	for f := range 30 {
+		p, ok := again[f]
+		if ok != (f >= 8 && f <= 12) || ok && track.Spread(p.Map, truth(f), j.box()) > .7 {
+			t.Errorf("the stretch alone: frame %d %v, %+v", f, ok, p)
+		}
+	}
+}
+
+func TestPointsAndCut(t *testing.T) {
+	c := clip(t, "yuv420p")
+	two := filepath.Join(t.TempDir(), "two.mkv")
+	out, err := exec.Command("ffmpeg", "-v", "error", "-i", c.Path, "-f", "lavfi", "-i", "testsrc2=size=320x240:rate=25:duration=0.4", "-filter_complex", "[0]trim=end_frame=20[a];[a][1]concat", "-c:v", "ffv1", two).CombinedOutput()
+	if err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+	if c.Info, err = media.Probe(context.Background(), two); err != nil {
+		t.Fatal(err)
+	}
+	c.Path = two
+	pts := []geom.Point{{X: 150, Y: 100}, {X: 200, Y: 140}}
+	j := Job{Clip: c, Points: pts, Anchors: []Anchor{{10, geom.Identity}}, To: c.Info.Frames - 1}
+	last := 0
+	j.Found = func(f int, p []track.Pose) {
+		last = max(last, f)
+		for i, q := range pts {
+			want := q.Sub(geom.Pt(3*float64(f-10), 2*float64(f-10)))
+			if d := p[i].Map.Apply(q).Sub(want).Len(); d > .6 {
+				t.Errorf("frame %d, point %d: %.2f px off, %s", f, i, d, p[i].State)
+			}
+		}
+	}
+	var cut *CutError
+	if err := Run(context.Background(), j); !errors.As(err, &cut) || cut.Frame != 20 || last != 19 {
+		t.Errorf("%v; told up to frame %d", err, last)
+	}
+}
