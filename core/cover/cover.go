@@ -24,6 +24,7 @@ type Document struct {
 	Height  int     `json:"height"` // source pixels
 	Frames  int     `json:"frames"`
 	Covers  []Cover `json:"covers"` // applied in this order
+	Tracks  []Track `json:"tracks,omitempty"`
 }
 
 // Cover hides one item in one shot.
@@ -37,10 +38,14 @@ type Cover struct {
 	Unseen     bool        `json:"unseen,omitempty"`   // its outline is not drawn on the bench; it still hides its item
 	Span       Span        `json:"span"`
 	Outlines   []Outline   `json:"outlines"`
-	Motion     Motion      `json:"motion"`
-	Grow       Value       `json:"grow"`   // px beyond the outline
-	Soften     Pair        `json:"soften"` // px, outward
+	Motion     Motion      `json:"motion"`          // on a track: corrections, on the surface
+	Track      string      `json:"track,omitempty"` // that carries it
+	From       int         `json:"from,omitempty"`  // the frame on which its outlines lie where they were drawn, with a track
+	Grow       Value       `json:"grow"`            // px beyond the outline
+	Soften     Pair        `json:"soften"`          // px, outward
 	Treatments []Treatment `json:"treatments"`
+
+	on *Track
 }
 
 // Span is the first and the last frame in which a cover is live, both included.
@@ -227,7 +232,7 @@ func (c *Cover) At(f int) (l Live, ok bool) {
 // Paths returns the cover's outlines at frame f in picture coordinates, whether
 // or not the frame is inside its span.
 func (c *Cover) Paths(f int) []geom.Path {
-	m := c.Motion.Map(f)
+	m := c.Map(f)
 	paths := make([]geom.Path, len(c.Outlines))
 	for i, o := range c.Outlines {
 		paths[i] = o.At(f).Map(m)
@@ -248,7 +253,7 @@ func (c *Cover) RestBounds(f int) geom.Rect {
 // Centre returns the middle of the box around the outlines as drawn, placed at
 // frame f: the point that a placement is shown and dragged by.
 func (c *Cover) Centre(f int) geom.Point {
-	return c.Motion.Map(f).Apply(c.RestBounds(f).Centre())
+	return c.Map(f).Apply(c.RestBounds(f).Centre())
 }
 
 // Find returns the cover with that id, or nil.

@@ -41,12 +41,16 @@ import (
 //	paste         Cover, Frame, Keys           copied keys, the first at Frame
 //	pasteAll      Cover, Keys                  one copied frame, onto every key there is
 //	treat         Cover, Treatments            all treatments, in order
+//	track         Track                        a new track, or a changed one
+//	untrack       ID                           of a track that nothing rides on
+//	ride          Cover, ID, Frame             on a track, as it lies on that frame
+//	byHand        Cover, Number                off its track: keys, no knot further off than so many px
 //
 // Scope says whether a change of something keyed is for this frame (a key is
 // added where there is none) or for the whole span (all keys change alike).
 // Without one, placements and knots change at this frame, numbers over the span.
 type Command struct {
-	Do         string      `json:"do" enum:"add,remove,rename,switch,lock,unsee,only,invert,span,place,fit,addOutline,removeOutline,shape,reshape,insertKnot,removeKnots,smooth,set,addKey,moveKeys,removeKeys,ease,paste,pasteAll,treat"`
+	Do         string      `json:"do" enum:"add,remove,rename,switch,lock,unsee,only,invert,span,place,fit,addOutline,removeOutline,shape,reshape,insertKnot,removeKnots,smooth,set,addKey,moveKeys,removeKeys,ease,paste,pasteAll,treat,track,untrack,ride,byHand"`
 	Cover      string      `json:"cover,omitempty"`
 	New        *Cover      `json:"new,omitempty"`
 	Name       string      `json:"name,omitempty"`
@@ -57,7 +61,7 @@ type Command struct {
 	Placement  *Placement  `json:"placement,omitempty"`
 	Rect       *geom.Rect  `json:"rect,omitempty"`
 	Outline    *Outline    `json:"outline,omitempty"`
-	ID         string      `json:"id,omitempty" doc:"of an outline"`
+	ID         string      `json:"id,omitempty" doc:"of an outline or a track"`
 	Shape      Shape       `json:"shape,omitempty" enum:"corners,path"`
 	Knots      geom.Path   `json:"knots,omitempty"`
 	Index      int         `json:"index,omitempty"`
@@ -71,6 +75,7 @@ type Command struct {
 	Ease       Ease        `json:"ease,omitempty"`
 	Keys       []Copied    `json:"keys,omitempty"`
 	Treatments []Treatment `json:"treatments,omitempty"`
+	Track      *Track      `json:"track,omitempty"`
 }
 
 // Scope is what a change of something keyed is for.
@@ -89,7 +94,8 @@ var ErrNoCover = errors.New("edit: the cover is not there any more")
 // Covers that no command names are shared between the two.
 func (d *Document) Apply(cmds ...Command) (*Document, string, error) {
 	next := *d
-	next.Covers = slices.Clone(d.Covers)
+	next.Covers, next.Tracks = slices.Clone(d.Covers), slices.Clone(d.Tracks)
+	next.link()
 	own := map[string]bool{}
 	label := ""
 	for _, cmd := range cmds {
@@ -122,6 +128,8 @@ func (d *Document) Clone() *Document {
 	for i := range d.Covers {
 		n.Covers[i] = d.Covers[i].clone()
 	}
+	n.Tracks = slices.Clone(d.Tracks)
+	n.link()
 	return &n
 }
 
@@ -159,6 +167,16 @@ func Untouched(a, b *Document, cmds []Command) bool {
 		if cmd.Do == "add" {
 			continue
 		}
+		if id := cmd.trackID(); id != "" {
+			x, _ := json.Marshal(a.Track(id))
+			y, _ := json.Marshal(b.Track(id))
+			if string(x) != string(y) {
+				return false
+			}
+			if cmd.Cover == "" {
+				continue
+			}
+		}
 		p, q := a.Find(cmd.Cover), b.Find(cmd.Cover)
 		if p == nil || q == nil {
 			return false
@@ -172,6 +190,17 @@ func Untouched(a, b *Document, cmds []Command) bool {
 	return true
 }
 
+// trackID names the track that a command is about.
+func (cmd *Command) trackID() string {
+	switch {
+	case cmd.Do == "track" && cmd.Track != nil:
+		return cmd.Track.ID
+	case cmd.Do == "untrack", cmd.Do == "ride":
+		return cmd.ID
+	}
+	return ""
+}
+
 func (d *Document) apply(cmd Command) (string, error) {
 	if cmd.Scope != "" && cmd.Scope != ThisFrame && cmd.Scope != WholeSpan {
 		return "", fmt.Errorf("edit: %q is no scope", cmd.Scope)
@@ -182,6 +211,15 @@ func (d *Document) apply(cmd Command) (string, error) {
 		}
 		d.Covers = append(d.Covers, cmd.New.clone())
 		return "added " + cmd.New.Name, nil
+	}
+	switch cmd.Do {
+	case "track":
+		if cmd.Track == nil {
+			return "", errors.New("edit: track needs the track")
+		}
+		return d.track(*cmd.Track), nil
+	case "untrack":
+		return d.untrack(cmd.ID)
 	}
 	c := d.Find(cmd.Cover)
 	if c == nil {
@@ -204,8 +242,29 @@ func (d *Document) apply(cmd Command) (string, error) {
 		return "", fmt.Errorf("edit: %s is locked; unlock it first", c.Name)
 	}
 	if cmd.Do == "remove" {
+		name := c.Name
 		d.Covers = slices.DeleteFunc(d.Covers, func(c Cover) bool { return c.ID == cmd.Cover })
-		return "removed " + c.Name, nil
+		return "removed " + name, nil
+	}
+	switch cmd.Do {
+	case "ride":
+		t := d.Track(cmd.ID)
+		if t == nil {
+			return "", ErrNoTrack
+		}
+		if cmd.Frame < 0 || cmd.Frame >= d.Frames {
+			return "", fmt.Errorf("edit: the shot has no frame %d", cmd.Frame)
+		}
+		c.ride(t, cmd.Frame)
+		return fmt.Sprintf("put %s on the track %s", c.Name, t.Name), nil
+	case "byHand":
+		if c.on == nil {
+			return "", fmt.Errorf("edit: %s rides on no track", c.Name)
+		}
+		if !(cmd.Number >= .05 && cmd.Number <= 100) {
+			return "", errors.New("edit: the tolerance is 0.05 to 100 px")
+		}
+		return fmt.Sprintf("turned the track of %s into %s", c.Name, count(c.byHand(cmd.Number), "key")), nil
 	}
 	return c.apply(cmd)
 }
@@ -278,7 +337,7 @@ func (c *Cover) apply(cmd Command) (string, error) {
 			return "", err
 		}
 		o := cmd.Outline.clone()
-		back, err := c.Motion.Map(cmd.Frame).Inverse()
+		back, err := c.Map(cmd.Frame).Inverse()
 		o.Keys[0] = PathKey{Frame: cmd.Frame, Knots: o.Keys[0].Knots.Map(back)}
 		c.Outlines = append(c.Outlines, o)
 		return "added an outline to " + c.Name, err
@@ -322,7 +381,7 @@ func (c *Cover) apply(cmd Command) (string, error) {
 		if err := here(); err != nil {
 			return "", err
 		}
-		back, err := c.Motion.Map(cmd.Frame).Inverse()
+		back, err := c.Map(cmd.Frame).Inverse()
 		if err != nil {
 			return "", err
 		}
@@ -441,6 +500,18 @@ func (c *Cover) fitted(f int, r geom.Rect) (Placement, error) {
 	rest := c.RestBounds(f)
 	if rest.Empty() {
 		return Placement{}, errors.New("edit: the outline has no area to fit")
+	}
+	if c.on != nil { // the rectangle as it lies on the surface
+		back, err := c.carried(f).Inverse()
+		if err != nil {
+			return Placement{}, err
+		}
+		q := geom.Box(r).Map(back)
+		side := func(a, b, c, d int) float64 {
+			return (q[b].P.Sub(q[a].P).Len() + q[d].P.Sub(q[c].P).Len()) / 2
+		}
+		mid, size := back.Apply(r.Centre()), geom.Pt(side(0, 1, 3, 2)/2, side(1, 2, 0, 3)/2)
+		r = geom.Rect{Min: mid.Sub(size), Max: mid.Add(size)}
 	}
 	p := c.Motion.At(f)
 	p.Size = geom.Pt((r.Max.X-r.Min.X)/(rest.Max.X-rest.Min.X), (r.Max.Y-r.Min.Y)/(rest.Max.Y-rest.Min.Y))

@@ -53,6 +53,11 @@ func (d *Document) tidy() {
 	if d.Covers == nil {
 		d.Covers = []Cover{}
 	}
+	for i := range d.Tracks {
+		if d.Tracks[i].Anchors == nil {
+			d.Tracks[i].Anchors = []TrackAnchor{}
+		}
+	}
 	for i := range d.Covers {
 		c := &d.Covers[i]
 		if c.Motion.Keys == nil {
@@ -88,12 +93,30 @@ func (d *Document) validate(doubted func(id string) bool) error {
 		return fmt.Errorf("document: more than %d covers", maxCovers)
 	}
 	seen := map[string]bool{}
+	if len(d.Tracks) > maxCovers {
+		return fmt.Errorf("document: more than %d tracks", maxCovers)
+	}
+	for i := range d.Tracks {
+		t := &d.Tracks[i]
+		if err := t.validate(d.Frames); err != nil {
+			return fmt.Errorf("document: tracks[%d] (%s): %w", i, t.Name, err)
+		}
+		if seen[t.ID] {
+			return fmt.Errorf("document: tracks[%d].id %q is used twice", i, t.ID)
+		}
+		seen[t.ID] = true
+	}
+	d.link()
+	seen = map[string]bool{}
 	for i := range d.Covers {
 		c := &d.Covers[i]
 		if !identifier.MatchString(c.ID) || seen[c.ID] {
 			return fmt.Errorf("document: covers[%d].id %q is missing, not plain or used twice", i, c.ID)
 		}
 		seen[c.ID] = true
+		if c.Track != "" && (c.on == nil || c.From < 0 || c.From >= d.Frames) {
+			return fmt.Errorf("document: covers[%d] (%s): it rides on a track %q that is not there, or from a frame that is not", i, c.Name, c.Track)
+		}
 		if !doubted(c.ID) {
 			continue
 		}

@@ -1,0 +1,371 @@
+package cover
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"celator/core/geom"
+)
+
+// Track is a surface of the shot, or points, followed through it; covers ride on it.
+type Track struct {
+	ID      string        `json:"id"`
+	Name    string        `json:"name"`
+	Kind    TrackKind     `json:"kind" enum:"surface,points"`
+	Model   string        `json:"model" enum:"translation,similarity,affine,perspective" doc:"how the surface may move"`
+	Channel string        `json:"channel" enum:"luma,red,green,blue,best" doc:"what of the picture is compared"`
+	Frame   int           `json:"frame" doc:"the first anchor: the surface's coordinates are the picture's on this frame"`
+	Surface []geom.Point  `json:"surface" doc:"the surface's outline, or the points, on that frame"`
+	Anchors []TrackAnchor `json:"anchors" doc:"frames on which the surface's place was put right, in order"`
+	Attempt string        `json:"attempt,omitempty" doc:"whose poses are used"`
+	// Poses are kept apart from the document, under the attempt; a document that goes
+	// out of the program carries them.
+	Poses *Poses `json:"poses,omitempty"`
+}
+
+// TrackKind is what is followed.
+type TrackKind string
+
+const (
+	Surface TrackKind = "surface"
+	Points  TrackKind = "points"
+)
+
+// TrackAnchor says where the corners of the box around the surface lie on a frame.
+type TrackAnchor struct {
+	Frame   int           `json:"frame"`
+	Corners [4]geom.Point `json:"corners"`
+}
+
+// Poses are where a track's surface is, frame by frame.
+type Poses struct {
+	First      int          `json:"first"`      // frame
+	Corners    [][8]float64 `json:"corners"`    // x, y of the four corners of the box around the surface
+	Confidence []float64    `json:"confidence"` // 0 to 1
+	States     string       `json:"states" doc:"a letter for each frame: a anchor, g good, w weak, l lost, o outside the picture, - not followed"`
+	// Places of the points, two numbers each, for a track of points.
+	Places [][]float64 `json:"places,omitempty"`
+}
+
+// StateLetters are the states of a frame in Poses.
+const StateLetters = "agwlo-"
+
+// State returns a frame's letter.
+func (p *Poses) State(f int) byte {
+	if p == nil || f < p.First || f-p.First >= len(p.States) {
+		return '-'
+	}
+	return p.States[f-p.First]
+}
+
+// aroundPoints is how far the box of a track of points reaches beyond them, px.
+const aroundPoints = 17
+
+// Box returns the corners of the rectangle around the surface, on its first anchor.
+func (t *Track) Box() [4]geom.Point {
+	b := geom.Bounds(t.Surface)
+	if t.Kind == Points {
+		b = b.Grow(aroundPoints, aroundPoints)
+	}
+	return [4]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}}
+}
+
+// Corners returns where the box's corners lie on a frame. Beyond the frames that
+// were followed the nearest of them holds; ok is false there.
+func (t *Track) Corners(f int) (q [4]geom.Point, ok bool) {
+	p := t.Poses
+	if ok = p.State(f) != '-'; !ok {
+		best := -1
+		if p != nil {
+			for i := range p.Corners {
+				if p.States[i] != '-' && (best < 0 || abs(p.First+i-f) < abs(p.First+best-f)) {
+					best = i
+				}
+			}
+		}
+		if best < 0 {
+			return t.Box(), false
+		}
+		f = p.First + best
+	}
+	for i := range q {
+		v := p.Corners[f-p.First]
+		q[i] = geom.Pt(v[2*i], v[2*i+1])
+	}
+	return q, ok
+}
+
+func abs(i int) int { return max(i, -i) }
+
+// Map takes the surface's coordinates to a frame's.
+func (t *Track) Map(f int) geom.Map {
+	q, _ := t.Corners(f)
+	m, err := geom.QuadToQuad(t.Box(), q)
+	if err != nil {
+		return geom.Identity
+	}
+	return m
+}
+
+// carried takes picture coordinates on the frame the cover was put on its track to
+// those of frame f. Without a track both are the same.
+func (c *Cover) carried(f int) geom.Map {
+	if c.on == nil || f == c.From {
+		return geom.Identity
+	}
+	back, err := c.on.Map(c.From).Inverse()
+	if err != nil {
+		return geom.Identity
+	}
+	m := c.on.Map(f).Mul(back)
+	for i := range m {
+		m[i] /= m[8]
+	}
+	return m
+}
+
+// Map takes the cover's outlines from where they were drawn to frame f: placed by
+// hand, and then carried by the track. On a track the placement is a correction that
+// lies on the surface and shrinks, grows and tilts with it.
+func (c *Cover) Map(f int) geom.Map { return c.carried(f).Mul(c.Motion.Map(f)) }
+
+// link gives covers the tracks they ride on.
+func (d *Document) link() {
+	for i := range d.Covers {
+		c := &d.Covers[i]
+		c.on = d.Track(c.Track)
+	}
+}
+
+// Track returns the track with that id, or nil.
+func (d *Document) Track(id string) *Track {
+	for i := range d.Tracks {
+		if d.Tracks[i].ID == id {
+			return &d.Tracks[i]
+		}
+	}
+	return nil
+}
+
+// Attach gives the tracks their poses, by attempt. Where of returns nil they have none.
+func (d *Document) Attach(of func(attempt string) *Poses) {
+	d.Tracks = slices.Clone(d.Tracks)
+	for i := range d.Tracks {
+		d.Tracks[i].Poses = of(d.Tracks[i].Attempt)
+	}
+	d.link()
+}
+
+// Bare returns the document without poses, as it is stored.
+func (d *Document) Bare() *Document {
+	n := *d
+	n.Covers = slices.Clone(d.Covers)
+	n.Attach(func(string) *Poses { return nil })
+	return &n
+}
+
+// Followed returns an error unless every cover that hides something rides on a track
+// that was followed over its whole span.
+func (d *Document) Followed() error {
+	for i := range d.Covers {
+		c := &d.Covers[i]
+		if c.Off || c.on == nil {
+			continue
+		}
+		for f := c.Span.First; f <= c.Span.Last; f++ {
+			if c.on.Poses.State(f) != '-' {
+				continue
+			}
+			last := f
+			for last < c.Span.Last && c.on.Poses.State(last+1) == '-' {
+				last++
+			}
+			return fmt.Errorf("%s rides on %s, which was not followed from f %d to f %d; follow it there or shorten the span", c.Name, c.on.Name, f, last)
+		}
+	}
+	return nil
+}
+
+func (t *Track) validate(frames int) error {
+	switch {
+	case !identifier.MatchString(t.ID):
+		return errors.New("id is missing or not plain")
+	case len(t.Name) > 200 || len(t.Attempt) > 64:
+		return errors.New("name or attempt is too long")
+	case t.Kind != Surface && t.Kind != Points:
+		return fmt.Errorf("kind %q is not known", t.Kind)
+	case !slices.Contains([]string{"translation", "similarity", "affine", "perspective"}, t.Model):
+		return fmt.Errorf("model %q is not known", t.Model)
+	case !slices.Contains([]string{"luma", "red", "green", "blue", "best"}, t.Channel):
+		return fmt.Errorf("channel %q is not known", t.Channel)
+	case t.Frame < 0 || t.Frame >= frames:
+		return fmt.Errorf("frame %d lies outside the shot", t.Frame)
+	case t.Kind == Surface && (len(t.Surface) < 3 || len(t.Surface) > maxKnots || math.Abs(geom.Area(t.Surface)) < 1):
+		return errors.New("the surface has too few corners, too many, or no area")
+	case t.Kind == Points && (len(t.Surface) == 0 || len(t.Surface) > 64):
+		return errors.New("a track has 1 to 64 points")
+	case len(t.Anchors) > maxKeys || t.Kind == Points && len(t.Anchors) > 0:
+		return errors.New("too many anchors")
+	}
+	near := func(p geom.Point) bool { return math.Abs(p.X) <= maxCoord && math.Abs(p.Y) <= maxCoord }
+	for _, p := range t.Surface {
+		if !near(p) {
+			return errors.New("the surface lies too far out")
+		}
+	}
+	for i, a := range t.Anchors {
+		if a.Frame < 0 || a.Frame >= frames || a.Frame == t.Frame || i > 0 && a.Frame <= t.Anchors[i-1].Frame {
+			return fmt.Errorf("anchors[%d] is at frame %d: outside the shot, not in order or twice", i, a.Frame)
+		}
+		for _, p := range a.Corners {
+			if !near(p) {
+				return fmt.Errorf("anchors[%d] lies too far out", i)
+			}
+		}
+		if _, err := geom.QuadToQuad(t.Box(), a.Corners); err != nil {
+			return fmt.Errorf("anchors[%d] has no area", i)
+		}
+	}
+	if t.Poses != nil {
+		return t.Poses.validate(frames)
+	}
+	return nil
+}
+
+func (p *Poses) validate(frames int) error {
+	n := len(p.States)
+	if len(p.Corners) != n || len(p.Confidence) != n || p.Places != nil && len(p.Places) != n {
+		return errors.New("poses: as many corners, confidences and states are needed")
+	}
+	if p.First < 0 || p.First+n > frames {
+		return fmt.Errorf("poses: frames %d to %d do not lie in the shot", p.First, p.First+n-1)
+	}
+	for i, q := range p.Corners {
+		if !strings.Contains(StateLetters, p.States[i:i+1]) || !(p.Confidence[i] >= 0 && p.Confidence[i] <= 1) {
+			return fmt.Errorf("poses: state or confidence of frame %d", p.First+i)
+		}
+		for _, v := range q {
+			if !(math.Abs(v) <= maxCoord) {
+				return fmt.Errorf("poses: frame %d lies too far out", p.First+i)
+			}
+		}
+	}
+	return nil
+}
+
+// ErrNoTrack says that a command names a track that the document has not.
+var ErrNoTrack = errors.New("edit: the track is not there any more")
+
+// track enters a track, or changes it.
+func (d *Document) track(t Track) string {
+	t.Surface, t.Anchors = slices.Clone(t.Surface), slices.Clone(t.Anchors)
+	if t.Anchors == nil {
+		t.Anchors = []TrackAnchor{}
+	}
+	defer d.link()
+	if old := d.Track(t.ID); old != nil {
+		label := "changed " + t.Name
+		if t.Attempt != old.Attempt {
+			label = "took another attempt for " + t.Name
+		}
+		*old = t
+		return label
+	}
+	d.Tracks = append(d.Tracks, t)
+	return "followed " + t.Name
+}
+
+// untrack removes a track that nothing rides on.
+func (d *Document) untrack(id string) (string, error) {
+	t := d.Track(id)
+	if t == nil {
+		return "", ErrNoTrack
+	}
+	name := t.Name
+	for _, c := range d.Covers {
+		if c.Track == id {
+			return "", fmt.Errorf("edit: %s rides on %s; put it on another track or turn it into hand keys first", c.Name, name)
+		}
+	}
+	d.Tracks = slices.DeleteFunc(d.Tracks, func(t Track) bool { return t.ID == id })
+	d.link()
+	return "removed " + name, nil
+}
+
+// ride puts the cover on a track, as it lies at frame f: its keys of place and shape
+// give way to the track.
+func (c *Cover) ride(t *Track, f int) {
+	c.rest(f)
+	c.Track, c.From, c.on = t.ID, f, t
+}
+
+// rest leaves of the cover's motion what it is at frame f.
+func (c *Cover) rest(f int) {
+	paths := c.Paths(f)
+	for i := range c.Outlines {
+		o := &c.Outlines[i]
+		if c.on != nil && o.Shape != ShapePath && o.Shape != ShapeCorners { // a tilted box is one no more
+			o.Shape = ShapeCorners
+			if len(paths[i]) != 4 || c.Outlines[i].curved() {
+				o.Shape = ShapePath
+			}
+		}
+		o.Keys = []PathKey{{Frame: f, Knots: paths[i]}}
+	}
+	c.Track, c.From, c.on = "", 0, nil
+	c.Motion = Motion{Pivot: c.RestBounds(f).Centre(), Keys: []PlacementKey{}}
+}
+
+func (o Outline) curved() bool {
+	for _, k := range o.Keys[0].Knots {
+		if k.In != (geom.Point{}) || k.Out != (geom.Point{}) {
+			return true
+		}
+	}
+	return false
+}
+
+// byHand takes the cover off its track: its outlines get keys of their own, as few
+// as keep every knot within tol px of where the track had it, in every frame of the
+// span (Ramer, CGIP 1(3), 1972).
+func (c *Cover) byHand(tol float64) int {
+	at := make([][]geom.Path, c.Span.Last-c.Span.First+1)
+	for i := range at {
+		at[i] = c.Paths(c.Span.First + i)
+	}
+	keep := map[int]bool{0: true, len(at) - 1: true}
+	var split func(a, b int)
+	split = func(a, b int) {
+		worst, far := -1, tol
+		for i := a + 1; i < b; i++ {
+			t := float64(i-a) / float64(b-a)
+			for o, path := range at[i] {
+				for k, q := range path {
+					if d := at[a][o][k].P.Lerp(at[b][o][k].P, t).Sub(q.P).Len(); d > far {
+						worst, far = i, d
+					}
+				}
+			}
+		}
+		if worst > 0 {
+			keep[worst] = true
+			split(a, worst)
+			split(worst, b)
+		}
+	}
+	split(0, len(at)-1)
+	first := c.Span.First
+	c.rest(first)
+	for o := range c.Outlines {
+		c.Outlines[o].Keys = nil
+		for i := range at {
+			if keep[i] {
+				c.Outlines[o].Keys = append(c.Outlines[o].Keys, PathKey{Frame: first + i, Knots: at[i][o]})
+			}
+		}
+	}
+	return len(keep)
+}
