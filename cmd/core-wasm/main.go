@@ -20,7 +20,14 @@ import (
 var (
 	saved, draft *cover.Document
 	clock        timecode.Timecode
+	known        = map[string]*cover.Poses{} // by attempt
 )
+
+// attach gives a document's tracks the poses that are known.
+func attach(d *cover.Document) *cover.Document {
+	d.Attach(func(id string) *cover.Poses { return known[id] })
+	return d
+}
 
 // glance is a cover at a frame, as the bench draws it when it is not in hand.
 type glance struct {
@@ -33,6 +40,9 @@ type glance struct {
 type hand struct {
 	ID        string             `json:"id"`
 	Inside    bool               `json:"inside"`
+	Carry     geom.Map           `json:"carry"` // where it was drawn to the frame, by its track
+	Back      geom.Map           `json:"back"`  // and the other way
+	Home      geom.Point         `json:"home"`  // the centre before it is carried
 	Placement cover.Placement    `json:"placement"`
 	Centre    geom.Point         `json:"centre"`
 	Size      geom.Point         `json:"size"` // of the box around the outlines before turning
@@ -55,6 +65,18 @@ type slat struct {
 	Keys    []int        `json:"keys"`
 	Lanes   []cover.Lane `json:"lanes"`
 	Outside int          `json:"outside"` // keys outside the span
+	First   int          `json:"first"`   // frame of the first letter
+	States  string       `json:"states"`  // of its track, a letter for each frame
+	Anchors []int        `json:"anchors"`
+}
+
+// surface is a followed surface on a frame.
+type surface struct {
+	Path       string        `json:"path"`
+	Corners    [4]geom.Point `json:"corners"` // of the box around it
+	State      string        `json:"state"`
+	Confidence float64       `json:"confidence"`
+	Places     []float64     `json:"places"` // of points
 }
 
 func main() {
@@ -76,7 +98,8 @@ func main() {
 	export("load", func(a []js.Value) (any, error) {
 		d, err := cover.Parse([]byte(a[0].String()))
 		if err == nil {
-			saved, draft = d, d
+			saved = attach(d)
+			draft = saved
 		}
 		return nil, err
 	})
@@ -87,7 +110,7 @@ func main() {
 		}
 		d, label, err := saved.Apply(cmds...)
 		if err == nil {
-			draft = d
+			draft = attach(d)
 		}
 		return label, err
 	})
@@ -105,7 +128,44 @@ func main() {
 		err = json.Unmarshal([]byte(a[2].String()), &cmds)
 		return err == nil && cover.Untouched(base, head, cmds), err
 	})
-	export("document", func([]js.Value) (any, error) { return draft, nil })
+	export("document", func([]js.Value) (any, error) { return draft.Bare(), nil })
+	export("poses", func(a []js.Value) (any, error) {
+		var p *cover.Poses
+		if err := json.Unmarshal([]byte(a[1].String()), &p); err != nil {
+			return nil, err
+		}
+		known[a[0].String()] = p
+		if saved != nil {
+			attach(saved)
+			if draft != saved {
+				attach(draft)
+			}
+		}
+		return nil, nil
+	})
+	// A surface as an attempt has it on a frame, and a cover that would ride there.
+	export("surface", func(a []js.Value) (any, error) {
+		t, err := trackOf(a[0], a[1])
+		if err != nil {
+			return nil, err
+		}
+		return surfaceAt(t, a[2].Int()), nil
+	})
+	export("ghost", func(a []js.Value) (any, error) {
+		t, err := trackOf(a[0], a[1])
+		if err != nil {
+			return nil, err
+		}
+		d, _, err := draft.Apply(cover.Command{Do: "track", Track: t}, cover.Command{Do: "ride", Cover: a[3].String(), ID: t.ID, Frame: a[4].Int()})
+		if err != nil {
+			return "", nil
+		}
+		path := ""
+		for _, p := range d.Find(a[3].String()).Paths(a[2].Int()) {
+			path += svg(p)
+		}
+		return path, nil
+	})
 	export("cover", func(a []js.Value) (any, error) { return find(a[0]) })
 	export("at", func(a []js.Value) (any, error) { return at(draft, a[0].Int()), nil })
 	export("hand", func(a []js.Value) (any, error) {
@@ -119,7 +179,17 @@ func main() {
 		out := []slat{}
 		for i := range draft.Covers {
 			c := &draft.Covers[i]
-			out = append(out, slat{c.ID, notNil(c.KeyFrames()), notNil(c.Lanes()), c.Outside()})
+			v := slat{ID: c.ID, Keys: notNil(c.KeyFrames()), Lanes: notNil(c.Lanes()), Outside: c.Outside(), Anchors: []int{}}
+			if t := draft.Track(c.Track); t != nil {
+				v.Anchors = append(v.Anchors, t.Frame)
+				for _, a := range t.Anchors {
+					v.Anchors = append(v.Anchors, a.Frame)
+				}
+				if t.Poses != nil {
+					v.First, v.States = t.Poses.First, t.Poses.States
+				}
+			}
+			out = append(out, v)
 		}
 		return out, nil
 	})
@@ -215,6 +285,35 @@ func main() {
 	select {}
 }
 
+// trackOf reads a track, with the poses of an attempt.
+func trackOf(track, attempt js.Value) (*cover.Track, error) {
+	var t cover.Track
+	err := json.Unmarshal([]byte(track.String()), &t)
+	t.Poses = known[attempt.String()]
+	return &t, err
+}
+
+func surfaceAt(t *cover.Track, f int) surface {
+	q, _ := t.Corners(f)
+	v := surface{Corners: q, State: string(t.Poses.State(f)), Places: []float64{}}
+	if v.State == "-" {
+		return v
+	}
+	i := f - t.Poses.First
+	v.Confidence = t.Poses.Confidence[i]
+	if t.Kind == cover.Points {
+		v.Places = t.Poses.Places[i]
+		return v
+	}
+	m := t.Map(f)
+	path := make(geom.Path, len(t.Surface))
+	for i, p := range t.Surface {
+		path[i] = geom.Knot{P: m.Apply(p)}
+	}
+	v.Path = svg(path)
+	return v
+}
+
 func find(id js.Value) (*cover.Cover, error) {
 	if c := draft.Find(id.String()); c != nil {
 		return c, nil
@@ -254,7 +353,12 @@ func at(d *cover.Document, f int) []glance {
 
 func inHand(c *cover.Cover, f int) hand {
 	p, rest := c.Motion.At(f), c.RestBounds(f)
-	v := hand{ID: c.ID, Inside: c.Span.Holds(f), Placement: p, Lanes: notNil(c.Lanes()), Keyed: []string{}, Values: c.Values(f),
+	carry, home := c.Carried(f), c.Motion.Map(f).Apply(rest.Centre())
+	back, err := carry.Inverse()
+	if err != nil {
+		carry, back = geom.Identity, geom.Identity
+	}
+	v := hand{ID: c.ID, Carry: carry, Back: back, Home: home, Inside: c.Span.Holds(f), Placement: p, Lanes: notNil(c.Lanes()), Keyed: []string{}, Values: c.Values(f),
 		Centre: c.Centre(f), Size: geom.Pt((rest.Max.X-rest.Min.X)*p.Size.X, (rest.Max.Y-rest.Min.Y)*p.Size.Y)}
 	for _, l := range v.Lanes {
 		for _, k := range l.Frames {

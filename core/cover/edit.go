@@ -502,7 +502,7 @@ func (c *Cover) fitted(f int, r geom.Rect) (Placement, error) {
 		return Placement{}, errors.New("edit: the outline has no area to fit")
 	}
 	if c.on != nil { // the rectangle as it lies on the surface
-		back, err := c.carried(f).Inverse()
+		back, err := c.Carried(f).Inverse()
 		if err != nil {
 			return Placement{}, err
 		}

@@ -110,9 +110,9 @@ func (t *Track) Map(f int) geom.Map {
 	return m
 }
 
-// carried takes picture coordinates on the frame the cover was put on its track to
+// Carried takes picture coordinates on the frame the cover was put on its track to
 // those of frame f. Without a track both are the same.
-func (c *Cover) carried(f int) geom.Map {
+func (c *Cover) Carried(f int) geom.Map {
 	if c.on == nil || f == c.From {
 		return geom.Identity
 	}
@@ -130,7 +130,7 @@ func (c *Cover) carried(f int) geom.Map {
 // Map takes the cover's outlines from where they were drawn to frame f: placed by
 // hand, and then carried by the track. On a track the placement is a correction that
 // lies on the surface and shrinks, grows and tilts with it.
-func (c *Cover) Map(f int) geom.Map { return c.carried(f).Mul(c.Motion.Map(f)) }
+func (c *Cover) Map(f int) geom.Map { return c.Carried(f).Mul(c.Motion.Map(f)) }
 
 // link gives covers the tracks they ride on.
 func (d *Document) link() {

@@ -197,3 +197,36 @@ func Assess(f Frame, outline []geom.Point, model Model) (Texture, error) {
 	t.Enough = err == nil && t.Share > .1 && t.Spread < goodWithin
 	return t, err
 }
+
+// Enlarge looks for a larger surface around one with too little texture: the same
+// shape, grown, whose texture is enough and moves as one over the next frames. It
+// returns nil where there is none.
+func Enlarge(f Frame, next []Frame, outline []geom.Point, model Model) ([]geom.Point, Texture) {
+	c := geom.Bounds(outline).Centre()
+	for _, grow := range []float64{1.25, 1.5, 1.8, 2.2, 2.8} {
+		larger := make([]geom.Point, len(outline))
+		for i, p := range outline {
+			larger[i] = c.Add(p.Sub(c).Mul(grow))
+		}
+		texture, err := Assess(f, larger, model)
+		if err != nil || !texture.Enough {
+			continue
+		}
+		t, err := NewPlanar(f, larger, model)
+		if err != nil {
+			continue
+		}
+		alike := true
+		for _, g := range next {
+			// What does not move along disagrees.
+			if p := t.step(g); p.State != Good || p.Confidence < .75 {
+				alike = false
+				break
+			}
+		}
+		if alike {
+			return larger, texture
+		}
+	}
+	return nil, Texture{}
+}

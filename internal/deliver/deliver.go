@@ -43,7 +43,7 @@ func Fits(d *cover.Document, info media.Info, frames int) error {
 	if d.Frames > frames {
 		return fmt.Errorf("the document is for %d frames, the clip has %d", d.Frames, frames)
 	}
-	return nil
+	return d.Followed()
 }
 
 // Render writes the job's frames. Pictures are treated on all cores and stay in

@@ -30,8 +30,8 @@ func (c Channel) Validate() error {
 	return fmt.Errorf("%q is no channel; there are luma, red, green, blue and best", c)
 }
 
-// of returns a channel of a picture as code values of 8 bit.
-func (c Channel) of(p *frame.Picture) *track.Gray {
+// Of returns a channel of a picture as code values of 8 bit.
+func (c Channel) Of(p *frame.Picture) *track.Gray {
 	g := track.NewGray(p.Width, p.Height)
 	if c == "" || c == Luma {
 		plane := p.Planes[0]
@@ -65,7 +65,7 @@ func (c Channel) choose(p *frame.Picture, outline []geom.Point) Channel {
 	best, most := Luma, -1.
 	b := geom.Bounds(outline)
 	for _, k := range []Channel{Luma, Red, Green, Blue} {
-		g := k.of(p)
+		g := k.Of(p)
 		var n, s, ss float64
 		for y := max(int(b.Min.Y), 0); y < min(int(math.Ceil(b.Max.Y)), g.H); y++ {
 			for x := max(int(b.Min.X), 0); x < min(int(math.Ceil(b.Max.X)), g.W); x++ {

@@ -133,7 +133,7 @@ func (f *feed) gray(pic *frame.Picture) *track.Gray {
 	}
 	c := f.channel
 	f.mu.Unlock()
-	return c.of(pic)
+	return c.Of(pic)
 }
 
 func (f *feed) decode(ctx context.Context, r *media.Reader) {

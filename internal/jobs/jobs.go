@@ -53,10 +53,12 @@ func Start(ctx context.Context, s *store.Store, lib library.Library, log *slog.L
 	river.AddWorker(workers, river.WorkFunc(r.ingest))
 	river.AddWorker(workers, river.WorkFunc(r.segment))
 	river.AddWorker(workers, river.WorkFunc(r.finish))
+	river.AddWorker(workers, river.WorkFunc(r.follow))
 	var err error
 	r.client, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
 		ID: r.id, Workers: workers, Logger: slog.New(slog.DiscardHandler), JobTimeout: -1,
-		Queues:            map[string]river.QueueConfig{store.IngestQueue: {MaxWorkers: 1}, store.RenderQueue: {MaxWorkers: 1}},
+		Queues:            map[string]river.QueueConfig{store.IngestQueue: {MaxWorkers: 1}, store.RenderQueue: {MaxWorkers: 1}, store.FollowQueue: {MaxWorkers: 2}, store.CompareQueue: {MaxWorkers: 1}},
+		FetchCooldown:     50 * time.Millisecond,
 		FetchPollInterval: 500 * time.Millisecond,
 	})
 	if err != nil {

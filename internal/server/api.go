@@ -188,7 +188,7 @@ func (s *server) register(api huma.API) {
 				return nil, "", huma.Error422UnprocessableEntity(fmt.Sprintf("The document is for %d frames of %dx%d, the shot has %d of %dx%d.",
 					next.Frames, next.Width, next.Height, d.Frames, d.Width, d.Height))
 			}
-			return next, "replaced the document", nil
+			return next, "replaced the document", s.adopt(ctx, in.ID, next)
 		})
 		return revised(r, err)
 	})
@@ -234,6 +234,7 @@ func (s *server) register(api huma.API) {
 	})
 	huma.Register(api, op("getPatch", http.MethodGet, "/api/shots/{id}/patches/{revision}/{frame}", "What the covers of a revision change of a view frame", 200), s.patch)
 	huma.Register(api, op("previewPatch", http.MethodPost, "/api/shots/{id}/preview", "The same after commands that are not saved", 200), s.previewPatch)
+	s.registerFollowing(api)
 	huma.Register(api, op("addDelivery", http.MethodPost, "/api/shots/{id}/deliveries", "Render, verify and keep a shot", 201), s.addDelivery)
 	huma.Register(api, op("getDelivery", http.MethodGet, "/api/deliveries/{id}", "A delivery", 200), func(ctx context.Context, in *ByID) (*body[deliveryView], error) {
 		d, err := s.Store.Delivery(ctx, in.ID)
@@ -259,7 +260,7 @@ func (s *server) countable(ctx context.Context, shot string) error {
 }
 
 func viewRevision(r store.Revision) revisionView {
-	return revisionView{r.Number, r.Label, r.Author, r.At, r.State > 0, len(r.Redo.V) > 0, r.Document}
+	return revisionView{r.Number, r.Label, r.Author, r.At, r.State > 0, len(r.Redo.V) > 0, r.Document.Bare()}
 }
 
 func revised(r store.Revision, err error) (*body[revisionView], error) {
@@ -610,6 +611,9 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 		d.Name = "shot"
 	}
 	d.Name += preset.Ending
+	if err := rev.Document.Followed(); err != nil {
+		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	}
 	segments, err := jobs.Plan(src, rev.Document, preset)
 	if err == nil {
 		err = s.Store.AddDelivery(ctx, d, segments)

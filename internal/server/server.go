@@ -61,6 +61,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	r.Get("/api/sources/{id}/views/{frame}", s.view)
 	r.Get("/api/sources/{id}/frames/{frame}", s.fullFrame)
 	r.Get("/api/deliveries/{id}/file", s.deliveryFile)
+	r.Get("/api/attempts/{id}/strip/{first}", s.strip)
 	r.Get("/api/events", s.events)
 	s.register(humachi.New(r, contract()))
 	r.NotFound(s.page)
@@ -143,7 +144,7 @@ func problem(err error) error {
 	switch {
 	case err == nil:
 		return nil
-	case errors.Is(err, store.ErrNone), errors.Is(err, cover.ErrNoCover):
+	case errors.Is(err, store.ErrNone), errors.Is(err, cover.ErrNoCover), errors.Is(err, cover.ErrNoTrack):
 		return huma.Error404NotFound(sentence(err))
 	case errors.As(err, &conflict), errors.Is(err, store.ErrNothing):
 		return huma.Error409Conflict(sentence(err))

@@ -4,6 +4,40 @@
  */
 
 export interface paths {
+    "/api/attempts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An attempt with its poses so far */
+        get: operations["getAttempt"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/attempts/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop following; what was found stays */
+        post: operations["stopAttempt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{id}": {
         parameters: {
             query?: never;
@@ -118,6 +152,41 @@ export interface paths {
         get: operations["getShot"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/assess": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How well a surface can be followed */
+        post: operations["assess"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/attempts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The attempts of a shot, the newest first */
+        get: operations["listAttempts"];
+        put?: never;
+        /** Follow a surface or points through a shot */
+        post: operations["follow"];
         delete?: never;
         options?: never;
         head?: never;
@@ -339,6 +408,54 @@ export interface components {
             /** @description the last part of a finished upload's address */
             upload?: string;
         };
+        AssessBody: {
+            /** Format: int64 */
+            frame: number;
+            /** @enum {string} */
+            model: "translation" | "similarity" | "affine" | "perspective";
+            surface: components["schemas"]["Point"][];
+        };
+        AssessView: {
+            enough: boolean;
+            /** @description where the surface has too little: itself with what around it moves alike */
+            larger?: components["schemas"]["Point"][];
+            /** Format: double */
+            share: number;
+            /** Format: double */
+            spread: number;
+            /** @description what it means */
+            words: string;
+        };
+        AttemptView: {
+            /** Format: date-time */
+            created: string;
+            /** Format: int64 */
+            done: number;
+            /** @description of an attempt that has ended */
+            figures?: components["schemas"]["Figures"];
+            /** Format: date-time */
+            finished?: string;
+            /** Format: int64 */
+            frames: number;
+            /** Format: int64 */
+            from: number;
+            id: string;
+            /** @description why it failed, or where it ended before its time */
+            note: string;
+            poses?: components["schemas"]["Poses"];
+            /**
+             * Format: double
+             * @description frames a second so far
+             */
+            rate: number;
+            shot: string;
+            /** @enum {string} */
+            state: "queued" | "running" | "stopping" | "done" | "stopped" | "failed";
+            /** Format: int64 */
+            to: number;
+            /** @description as it was when the attempt was asked for */
+            track: components["schemas"]["Track"];
+        };
         BaseBody: {
             /** Format: int64 */
             base: number;
@@ -353,12 +470,12 @@ export interface components {
             by?: number;
             cover?: string;
             /** @enum {string} */
-            do: "add" | "remove" | "rename" | "switch" | "lock" | "unsee" | "only" | "invert" | "span" | "place" | "fit" | "addOutline" | "removeOutline" | "shape" | "reshape" | "insertKnot" | "removeKnots" | "smooth" | "set" | "addKey" | "moveKeys" | "removeKeys" | "ease" | "paste" | "pasteAll" | "treat";
+            do: "add" | "remove" | "rename" | "switch" | "lock" | "unsee" | "only" | "invert" | "span" | "place" | "fit" | "addOutline" | "removeOutline" | "shape" | "reshape" | "insertKnot" | "removeKnots" | "smooth" | "set" | "addKey" | "moveKeys" | "removeKeys" | "ease" | "paste" | "pasteAll" | "treat" | "track" | "untrack" | "ride" | "byHand";
             ease?: string;
             /** Format: int64 */
             frame?: number;
             frames?: number[];
-            /** @description of an outline */
+            /** @description of an outline or a track */
             id?: string;
             /** Format: int64 */
             index?: number;
@@ -380,6 +497,7 @@ export interface components {
             /** @enum {string} */
             shape?: "corners" | "path";
             span?: components["schemas"]["Span"];
+            track?: components["schemas"]["Track"];
             treatments?: components["schemas"]["Treatment"][];
         };
         Copied: {
@@ -393,6 +511,8 @@ export interface components {
             placement?: components["schemas"]["Placement"];
         };
         Cover: {
+            /** Format: int64 */
+            from?: number;
             grow: number | {
                 keys: components["schemas"]["ValueKey"][];
             };
@@ -406,6 +526,7 @@ export interface components {
             outlines: components["schemas"]["Outline"][];
             soften: components["schemas"]["Pair"];
             span: components["schemas"]["Span"];
+            track?: string;
             treatments: components["schemas"]["Treatment"][];
             unseen?: boolean;
         };
@@ -450,6 +571,7 @@ export interface components {
             frames: number;
             /** Format: int64 */
             height: number;
+            tracks?: components["schemas"]["Track"][];
             /** Format: int64 */
             version: number;
             /** Format: int64 */
@@ -518,6 +640,44 @@ export interface components {
              * @example https://example.com/errors/example
              */
             type: string;
+        };
+        Figures: {
+            /** Format: double */
+            agreement: number;
+            /** Format: double */
+            apart: number;
+            /** Format: int64 */
+            frames: number;
+            /** Format: double */
+            good: number;
+            /** Format: double */
+            jitter: number;
+            /** Format: int64 */
+            lost: number;
+        };
+        FollowBody: {
+            /**
+             * Format: int64
+             * @description as it lies on this frame
+             */
+            at?: number;
+            /** @description the attempt whose poses hold on the other frames, and from which following goes on */
+            base?: string;
+            /** @description one of several to choose from: also followed back, after those somebody waits for */
+            compare?: boolean;
+            /** Format: int64 */
+            from: number;
+            /** @description a cover that is put on the track when it has been followed */
+            ride?: string;
+            /** @description the document takes what was found, even when nobody waits for it */
+            take?: boolean;
+            /**
+             * Format: int64
+             * @description both included
+             */
+            to: number;
+            /** @description the track to follow; a new one, or the document's with other anchors */
+            track: components["schemas"]["Track"];
         };
         Info: {
             codec: string;
@@ -632,6 +792,15 @@ export interface components {
             x: number;
             /** Format: double */
             y: number;
+        };
+        Poses: {
+            confidence: number[];
+            corners: number[][];
+            /** Format: int64 */
+            first: number;
+            places?: number[][];
+            /** @description a letter for each frame: a anchor, g good, w weak, l lost, o outside the picture, - not followed */
+            states: string;
         };
         PreviewPatchRequest: {
             /**
@@ -778,6 +947,39 @@ export interface components {
             space: string;
             transfer: string;
         };
+        Track: {
+            /** @description frames on which the surface's place was put right, in order */
+            anchors: components["schemas"]["TrackAnchor"][];
+            /** @description whose poses are used */
+            attempt?: string;
+            /**
+             * @description what of the picture is compared
+             * @enum {string}
+             */
+            channel: "luma" | "red" | "green" | "blue" | "best";
+            /**
+             * Format: int64
+             * @description the first anchor: the surface's coordinates are the picture's on this frame
+             */
+            frame: number;
+            id: string;
+            /** @enum {string} */
+            kind: "surface" | "points";
+            /**
+             * @description how the surface may move
+             * @enum {string}
+             */
+            model: "translation" | "similarity" | "affine" | "perspective";
+            name: string;
+            poses?: components["schemas"]["Poses"];
+            /** @description the surface's outline, or the points, on that frame */
+            surface: components["schemas"]["Point"][];
+        };
+        TrackAnchor: {
+            corners: components["schemas"]["Point"][];
+            /** Format: int64 */
+            frame: number;
+        };
         Treatment: {
             cell?: components["schemas"]["Pair"];
             colour?: string;
@@ -805,6 +1007,66 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    getAttempt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AttemptView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    stopAttempt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     getDelivery: {
         parameters: {
             query?: never;
@@ -1040,6 +1302,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    assess: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssessBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssessView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listAttempts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AttemptView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    follow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FollowBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AttemptView"];
                 };
             };
             /** @description Error */

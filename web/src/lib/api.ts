@@ -21,6 +21,10 @@ export type Lane = { name: string; frames: number[]; eases: Ease[] };
 export type Ease = '' | 'held' | 'eased';
 export type Copied = components['schemas']['Copied'];
 export type Edit = components['schemas']['EditView'];
+export type Track = components['schemas']['Track'];
+export type Poses = components['schemas']['Poses'];
+export type Attempt = components['schemas']['AttemptView'];
+export type Texture = components['schemas']['AssessView'];
 export type Value = Treatment['strength'];
 
 export const api = createClient<paths>({ baseUrl: '' });

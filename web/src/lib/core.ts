@@ -1,6 +1,6 @@
 // The core, compiled for the browser: covers are evaluated and edited here by
 // the very code that the server and a delivery run.
-import type { Command, Copied, Cover, Document, Knot, Lane, Outline, Placement, Point, Treatment } from './api';
+import type { Command, Copied, Cover, Document, Knot, Lane, Outline, Placement, Point, Poses, Track, Treatment } from './api';
 
 /** A cover at a frame, as it is drawn when it is not in hand. */
 export interface Glance {
@@ -13,6 +13,9 @@ export interface Glance {
 export interface Hand {
   id: string;
   inside: boolean;
+  carry: number[]; // where it was drawn to the frame, by its track: a map, row by row
+  back: number[]; // and the other way
+  home: Point; // the centre before it is carried
   placement: Placement;
   centre: Point;
   size: Point; // of the box around the outlines before turning
@@ -28,6 +31,24 @@ export interface Slat {
   keys: number[];
   lanes: Lane[];
   outside: number; // keys outside the span
+  first: number; // frame of the first letter
+  states: string; // of its track: a anchor, g good, w weak, l lost, o outside, - not followed
+  anchors: number[];
+}
+
+/** A followed surface on a frame. */
+export interface Surface {
+  path: string;
+  corners: [Point, Point, Point, Point]; // of the box around it
+  state: string;
+  confidence: number;
+  places: number[]; // x, y of points
+}
+
+/** Takes a point through a map. */
+export function carry(m: number[], p: Point): Point {
+  const w = m[6]! * p.x + m[7]! * p.y + m[8]!;
+  return { x: (m[0]! * p.x + m[1]! * p.y + m[2]!) / w, y: (m[3]! * p.x + m[4]! * p.y + m[5]!) / w };
 }
 
 declare global {
@@ -68,6 +89,11 @@ export const core = {
   untouched: (base: Document, head: Document, c: Command[]) => call<boolean>('untouched', JSON.stringify(base), JSON.stringify(head), JSON.stringify(c)),
   /** The draft, or the saved document where there is none; and one cover of it. */
   document: () => call<Document>('document'),
+  /** Makes an attempt's poses known. */
+  poses: (attempt: string, p: Poses) => call<void>('poses', attempt, JSON.stringify(p)),
+  /** A track's surface as an attempt has it on a frame; and a cover's outline if it rode there as it lies at frame at. */
+  surface: (t: Track, attempt: string, f: number) => call<Surface>('surface', JSON.stringify(t), attempt, f),
+  ghost: (t: Track, attempt: string, f: number, cover: string, at: number) => call<string>('ghost', JSON.stringify(t), attempt, f, cover, at),
   cover: (id: string) => call<Cover>('cover', id),
   /** All its covers at a frame; the one in hand; what their keys are. */
   at: (f: number) => call<Glance[]>('at', f),

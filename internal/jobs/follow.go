@@ -1,0 +1,331 @@
+package jobs
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/riverqueue/river"
+
+	"celator/core/cover"
+	"celator/core/geom"
+	"celator/core/track"
+	"celator/internal/follow"
+	"celator/internal/media"
+	"celator/internal/store"
+)
+
+// shown is how often poses are passed on while following.
+const shown = 120 * time.Millisecond
+
+func (r *Runner) follow(ctx context.Context, job *river.Job[store.FollowArgs]) error {
+	a, err := r.store.Attempt(ctx, job.Args.Attempt)
+	if errors.Is(err, store.ErrNone) {
+		return nil
+	}
+	if err == nil && (a.State == store.Queued || a.State == store.Running || a.State == store.Stopping) {
+		err = r.attempt(ctx, a)
+	}
+	return outcome(ctx, job, err, true, func(why string) {
+		r.store.EndAttempt(ctx, a.ID, store.Failed, why, 0, nil, nil)
+	})
+}
+
+// attempt runs a tracker and lets the shot's document take what it found.
+func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
+	spec := a.Spec.V
+	shot, err := r.store.Shot(ctx, a.Shot)
+	if err != nil {
+		return err
+	}
+	src, err := r.store.Source(ctx, shot.Source)
+	if err != nil {
+		return err
+	}
+	clip, err := r.lib.Clip(src)
+	if err != nil {
+		return err
+	}
+	var base *cover.Poses
+	if spec.Base != "" {
+		b, err := r.store.Attempt(ctx, spec.Base)
+		if err != nil {
+			return fmt.Errorf("the track to go on from: %w", err)
+		}
+		base = b.Poses.V
+	}
+	found := newPoses(&spec.Track, src.Frames, base)
+	work, cancel := context.WithCancel(ctx)
+	defer cancel()
+	wanted := true
+	told := map[int]bool{}
+	var last time.Time
+	j := Following(clip, &spec.Track, spec.From, spec.To, base)
+	j.Found = func(f int, p []track.Pose) {
+		found.set(f, p)
+		told[f] = true
+		if now := time.Now(); now.Sub(last) >= shown {
+			last = now
+			if w, err := r.store.AttemptProgress(work, a.ID, len(told), found.poses); err == nil && !w {
+				wanted = false
+				cancel()
+			}
+		}
+	}
+	begun := time.Now()
+	err = follow.Run(work, j)
+	state, note := store.Done, ""
+	var cut *follow.CutError
+	switch {
+	case !wanted:
+		state = store.Stopped
+	case errors.As(err, &cut):
+		note = sentence(err)
+	case err != nil && ctx.Err() != nil:
+		return err // taken up again by another run
+	case err != nil:
+		state, note = store.Failed, sentence(err)
+	}
+	apart := -1.
+	if spec.Compare && state == store.Done {
+		apart = r.closes(ctx, clip, spec, found)
+	}
+	figures := track.Measure(found.list(spec.From, spec.To), spec.Track.Box(), apart)
+	if err := r.store.EndAttempt(ctx, a.ID, state, note, len(told), found.poses, &figures); err != nil {
+		return err
+	}
+	r.log.Info("followed", "track", spec.Track.Name, "frames", len(told), "state", state, "note", note, "seconds", time.Since(begun).Seconds())
+	if !spec.Take || len(told) < 2 && !(len(told) == 1 && spec.From == spec.To) {
+		return nil
+	}
+	return r.take(ctx, a)
+}
+
+// take changes the document: the track points at the attempt, and the cover that
+// asked for it rides there.
+func (r *Runner) take(ctx context.Context, a store.Attempt) error {
+	t := a.Spec.V.Track
+	t.Attempt, t.Poses = a.ID, nil
+	for range 50 {
+		head, err := r.store.Head(ctx, a.Shot)
+		if err != nil {
+			return err
+		}
+		_, err = r.store.Edit(ctx, a.Shot, head.Number, a.Spec.V.Author, func(d *cover.Document) (*cover.Document, string, error) {
+			d, label, err := d.Apply(cover.Command{Do: "track", Track: &t})
+			if err != nil {
+				return nil, "", err
+			}
+			full, err := r.store.Attempt(ctx, a.ID)
+			if err != nil {
+				return nil, "", err
+			}
+			d.Attach(func(id string) *cover.Poses {
+				if id == a.ID {
+					return full.Poses.V
+				}
+				return posesOf(head.Document, id)
+			})
+			c := d.Find(a.Spec.V.Ride)
+			if c == nil || c.Track == t.ID || c.Locked {
+				return d, label, nil
+			}
+			d, _, err = d.Apply(cover.Command{Do: "ride", Cover: c.ID, ID: t.ID, Frame: a.Spec.V.At})
+			return d, label, err
+		})
+		var conflict *store.Conflict
+		if !errors.As(err, &conflict) {
+			return err
+		}
+	}
+	return errors.New("the shot is changed too often to enter the track")
+}
+
+func posesOf(d *cover.Document, attempt string) *cover.Poses {
+	for _, t := range d.Tracks {
+		if t.Attempt == attempt {
+			return t.Poses
+		}
+	}
+	return nil
+}
+
+// Following makes the job of following a document's track.
+func Following(clip media.Clip, t *cover.Track, from, to int, base *cover.Poses) follow.Job {
+	j := follow.Job{Clip: clip, Model: track.Model(t.Model), Channel: follow.Channel(t.Channel), From: from, To: to,
+		Anchors: []follow.Anchor{{Frame: t.Frame, Map: geom.Identity}}}
+	if t.Kind == cover.Points {
+		j.Points = t.Surface
+	} else {
+		j.Outline = t.Surface
+	}
+	for _, a := range t.Anchors {
+		if m, err := geom.QuadToQuad(t.Box(), a.Corners); err == nil {
+			j.Anchors = append(j.Anchors, follow.Anchor{Frame: a.Frame, Map: m})
+		}
+	}
+	slices.SortFunc(j.Anchors, func(a, b follow.Anchor) int { return a.Frame - b.Frame })
+	if base != nil && t.Kind == cover.Surface {
+		held := *t
+		held.Poses = base
+		j.Known = func(f int) (geom.Map, bool) {
+			s := base.State(f)
+			return held.Map(f), s == 'a' || s == 'g' || s == 'w'
+		}
+	}
+	return j
+}
+
+// poses gathers what is found, in the document's form.
+type poses struct {
+	track *cover.Track
+	poses *cover.Poses
+	all   []track.Pose // of the surface, by frame
+}
+
+func newPoses(t *cover.Track, frames int, base *cover.Poses) *poses {
+	p := &poses{track: t, all: make([]track.Pose, frames),
+		poses: &cover.Poses{Corners: make([][8]float64, frames), Confidence: make([]float64, frames), States: strings.Repeat("-", frames)}}
+	if t.Kind == cover.Points {
+		p.poses.Places = make([][]float64, frames)
+	}
+	for f := range frames {
+		p.poses.Corners[f] = flat(t.Box())
+		if t.Kind == cover.Points {
+			p.poses.Places[f] = []float64{}
+		}
+		if s := base.State(f); s != '-' {
+			i := f - base.First
+			p.poses.Corners[f], p.poses.Confidence[f] = base.Corners[i], base.Confidence[i]
+			p.state(f, s)
+			if base.Places != nil && p.poses.Places != nil {
+				p.poses.Places[f] = base.Places[i]
+			}
+			held := *t
+			held.Poses = base
+			p.all[f] = track.Pose{Map: held.Map(f), Confidence: base.Confidence[i], State: states[s]}
+		}
+	}
+	return p
+}
+
+func (p *poses) state(f int, s byte) {
+	b := []byte(p.poses.States)
+	b[f] = s
+	p.poses.States = string(b)
+}
+
+var states = map[byte]track.State{'a': track.Anchor, 'g': track.Good, 'w': track.Weak, 'l': track.Lost, 'o': track.Outside}
+
+func letter(s track.State) byte { return s[0] }
+
+func flat(q [4]geom.Point) (out [8]float64) {
+	for i, c := range q {
+		// A thousandth of a pixel is finer than anything that is measured.
+		out[2*i], out[2*i+1] = math.Round(c.X*1e4)/1e4, math.Round(c.Y*1e4)/1e4
+	}
+	return out
+}
+
+// set enters a frame. Several points together make one pose, by those that are
+// surely found.
+func (p *poses) set(f int, found []track.Pose) {
+	pose := found[0]
+	if p.track.Kind == cover.Points {
+		var from, to []geom.Point
+		var places []float64
+		sum := 0.
+		for i, q := range p.track.Surface {
+			at := found[i].Map.Apply(q)
+			places = append(places, math.Round(at.X*1e4)/1e4, math.Round(at.Y*1e4)/1e4)
+			if s := found[i].State; s != track.Lost && s != track.Outside {
+				from, to, sum = append(from, q), append(to, at), sum+found[i].Confidence
+			}
+		}
+		p.poses.Places[f] = places
+		n := float64(len(found))
+		switch {
+		case len(from) == 0: // pose stays the first point's
+		case len(from) == len(found):
+			pose = track.Pose{Map: track.Fit(from, to, track.Model(p.track.Model)), Confidence: sum / n, State: worst(found)}
+		default:
+			pose = track.Pose{Map: track.Fit(from, to, track.Model(p.track.Model)), Confidence: sum / n, State: track.Weak}
+		}
+	}
+	var q [4]geom.Point
+	for i, c := range p.track.Box() {
+		q[i] = pose.Map.Apply(c)
+	}
+	p.all[f] = pose
+	p.poses.Corners[f], p.poses.Confidence[f] = flat(q), math.Round(pose.Confidence*1e4)/1e4
+	p.state(f, letter(pose.State))
+}
+
+func worst(found []track.Pose) track.State {
+	s := found[0].State
+	for _, p := range found {
+		if p.State == track.Weak {
+			s = track.Weak
+		}
+	}
+	return s
+}
+
+func (p *poses) list(from, to int) []track.Pose {
+	var out []track.Pose
+	for f := from; f <= to && f < len(p.all); f++ {
+		if p.poses.States[f] != '-' {
+			out = append(out, p.all[f])
+		}
+	}
+	return out
+}
+
+// closes follows the surface back from the farthest good frames to the first anchor
+// and returns how far apart the two ways are, in px, or -1 where there is no way back.
+func (r *Runner) closes(ctx context.Context, clip media.Clip, spec store.AttemptSpec, p *poses) float64 {
+	if p.track.Kind == cover.Points {
+		return -1
+	}
+	var sum float64
+	n := 0
+	for _, way := range [2]int{-1, 1} {
+		far := p.track.Frame
+		for f := far; f >= spec.From && f <= spec.To; f += way {
+			if s := p.poses.States[f]; s == 'g' {
+				far = f
+			} else if s != 'a' && s != 'w' {
+				break
+			}
+		}
+		if far == p.track.Frame {
+			continue
+		}
+		j := follow.Job{Clip: clip, Outline: p.track.Surface, Model: track.Model(p.track.Model), Channel: follow.Channel(p.track.Channel),
+			Anchors: []follow.Anchor{{Frame: far, Map: p.all[far].Map}}, From: min(far, p.track.Frame), To: max(far, p.track.Frame)}
+		j.Found = func(f int, q []track.Pose) {
+			if s := p.poses.States[f]; s == 'g' || s == 'w' || s == 'a' {
+				d := track.Spread(q[0].Map, p.all[f].Map, p.track.Box())
+				sum += min(d*d, 1e4)
+				n++
+			}
+		}
+		if follow.Run(ctx, j) != nil {
+			return -1
+		}
+	}
+	if n == 0 {
+		return -1
+	}
+	return math.Sqrt(sum / float64(n))
+}
+
+// sentence makes an error's text a sentence.
+func sentence(err error) string {
+	t := err.Error()
+	return strings.ToUpper(t[:1]) + t[1:] + "."
+}

@@ -1,0 +1,244 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"celator/core/cover"
+	"celator/core/geom"
+	"celator/core/track"
+	"celator/internal/follow"
+	"celator/internal/preview"
+	"celator/internal/store"
+)
+
+type (
+	attemptView struct {
+		ID       string         `json:"id"`
+		Shot     string         `json:"shot"`
+		Track    cover.Track    `json:"track" doc:"as it was when the attempt was asked for"`
+		From     int            `json:"from"`
+		To       int            `json:"to"`
+		State    string         `json:"state" enum:"queued,running,stopping,done,stopped,failed"`
+		Note     string         `json:"note" doc:"why it failed, or where it ended before its time"`
+		Frames   int            `json:"frames"`
+		Done     int            `json:"done"`
+		Rate     float64        `json:"rate" doc:"frames a second so far"`
+		Figures  *track.Figures `json:"figures,omitempty" doc:"of an attempt that has ended"`
+		Poses    *cover.Poses   `json:"poses,omitempty"`
+		Created  time.Time      `json:"created"`
+		Finished *time.Time     `json:"finished,omitempty"`
+	}
+	FollowBody struct {
+		Track cover.Track `json:"track" doc:"the track to follow; a new one, or the document's with other anchors"`
+		From  int         `json:"from" minimum:"0"`
+		To    int         `json:"to" minimum:"0" doc:"both included"`
+		Base  string      `json:"base,omitempty" doc:"the attempt whose poses hold on the other frames, and from which following goes on"`
+		Ride  string      `json:"ride,omitempty" doc:"a cover that is put on the track when it has been followed"`
+		At    int         `json:"at,omitempty" minimum:"0" doc:"as it lies on this frame"`
+		Take  bool        `json:"take,omitempty" doc:"the document takes what was found, even when nobody waits for it"`
+		// Compare also follows back, and lets those that an editor waits for go first.
+		Compare bool `json:"compare,omitempty" doc:"one of several to choose from: also followed back, after those somebody waits for"`
+	}
+	assessBody struct {
+		Frame   int          `json:"frame" minimum:"0"`
+		Surface []geom.Point `json:"surface" minItems:"3" maxItems:"2000"`
+		Model   string       `json:"model" enum:"translation,similarity,affine,perspective"`
+	}
+	assessView struct {
+		track.Texture
+		Words  string       `json:"words" doc:"what it means"`
+		Larger []geom.Point `json:"larger,omitempty" doc:"where the surface has too little: itself with what around it moves alike"`
+	}
+)
+
+func viewAttempt(a store.Attempt) attemptView {
+	v := attemptView{a.ID, a.Shot, a.Spec.V.Track, a.Spec.V.From, a.Spec.V.To, a.State, a.Note, a.Frames, a.Done, 0, a.Figures.V, a.Poses.V, a.Created, a.Finished}
+	if a.Started != nil && a.Done > 0 {
+		end := time.Now()
+		if a.Finished != nil {
+			end = *a.Finished
+		}
+		v.Rate = float64(a.Done) / max(end.Sub(*a.Started).Seconds(), .001)
+	}
+	return v
+}
+
+func (s *server) registerFollowing(api huma.API) {
+	op := func(id, method, path, summary string, status int) huma.Operation {
+		return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, DefaultStatus: status}
+	}
+	huma.Register(api, op("follow", http.MethodPost, "/api/shots/{id}/attempts", "Follow a surface or points through a shot", 201), s.follow)
+	huma.Register(api, op("listAttempts", http.MethodGet, "/api/shots/{id}/attempts", "The attempts of a shot, the newest first", 200), func(ctx context.Context, in *ByID) (*body[[]attemptView], error) {
+		as, err := s.Store.Attempts(ctx, in.ID)
+		out := []attemptView{}
+		for _, a := range as {
+			out = append(out, viewAttempt(a))
+		}
+		return &body[[]attemptView]{out}, problem(err)
+	})
+	huma.Register(api, op("getAttempt", http.MethodGet, "/api/attempts/{id}", "An attempt with its poses so far", 200), func(ctx context.Context, in *ByID) (*body[attemptView], error) {
+		a, err := s.Store.Attempt(ctx, in.ID)
+		return &body[attemptView]{viewAttempt(a)}, problem(err)
+	})
+	huma.Register(api, op("stopAttempt", http.MethodPost, "/api/attempts/{id}/stop", "Stop following; what was found stays", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
+		return nil, problem(s.Store.StopAttempt(ctx, in.ID))
+	})
+	huma.Register(api, op("assess", http.MethodPost, "/api/shots/{id}/assess", "How well a surface can be followed", 200), s.assess)
+}
+
+func (s *server) follow(ctx context.Context, in *struct {
+	ByID
+	Body FollowBody
+}) (*body[attemptView], error) {
+	r, err := s.reading(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	b := in.Body
+	b.Track.Poses, b.Track.Attempt = nil, ""
+	if b.Track.Anchors == nil {
+		b.Track.Anchors = []cover.TrackAnchor{}
+	}
+	// The rules of a track stand with the document.
+	probe := cover.New(r.clip.Info.Width, r.clip.Info.Height, r.src.Frames)
+	probe.Tracks = []cover.Track{b.Track}
+	if err := probe.Validate(); err != nil {
+		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	}
+	if b.To < b.From || b.To >= r.src.Frames {
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("There are no frames %d to %d in the shot.", b.From, b.To))
+	}
+	a := store.Attempt{ID: store.NewID(), Shot: in.ID, Track: b.Track.ID, State: store.Queued, Frames: b.To - b.From + 1, Created: time.Now()}
+	a.Spec.V = store.AttemptSpec{Track: b.Track, From: b.From, To: b.To, Base: b.Base, Ride: b.Ride, At: b.At, Take: b.Take, Compare: b.Compare, Author: author}
+	if err := s.Store.AddAttempt(ctx, a); err != nil {
+		return nil, problem(err)
+	}
+	return &body[attemptView]{viewAttempt(a)}, nil
+}
+
+// adopt keeps the poses that a document from outside carries, as attempts.
+func (s *server) adopt(ctx context.Context, shot string, d *cover.Document) error {
+	for i := range d.Tracks {
+		t := &d.Tracks[i]
+		if t.Poses == nil {
+			continue
+		}
+		a := store.Attempt{ID: store.NewID(), Shot: shot, Track: t.ID, State: store.Done, Frames: len(t.Poses.States), Done: len(t.Poses.States)}
+		a.Poses.V = t.Poses
+		a.Spec.V = store.AttemptSpec{Track: *t, From: t.Poses.First, To: t.Poses.First + len(t.Poses.States) - 1, Author: author}
+		a.Spec.V.Track.Poses = nil
+		if err := s.Store.AddAttempt(ctx, a); err != nil {
+			return err
+		}
+		t.Attempt = a.ID
+	}
+	return nil
+}
+
+// frames prepares a shot's frame for a tracker.
+func (s *server) prepared(ctx context.Context, r readable, f int) (track.Frame, error) {
+	pic, err := s.Patches.Frames.Get(ctx, r.src.ID, r.clip, f)
+	if err != nil {
+		return track.Frame{}, err
+	}
+	return track.Prepare(follow.Luma.Of(pic))
+}
+
+func (s *server) assess(ctx context.Context, in *struct {
+	ByID
+	Body assessBody
+}) (*body[assessView], error) {
+	r, err := s.reading(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	b := in.Body
+	if b.Frame >= r.src.Frames {
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("The shot has no frame %d.", b.Frame))
+	}
+	frame, err := s.prepared(ctx, r, b.Frame)
+	if err != nil {
+		return nil, problem(err)
+	}
+	surface := b.Surface
+	model := track.Model(b.Model)
+	var v assessView
+	v.Texture, err = track.Assess(frame, surface, model)
+	switch {
+	case errors.Is(err, track.ErrFlat):
+		v.Words = "Too little texture to follow."
+	case err != nil:
+		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	case !v.Enough:
+		v.Words = "Little texture: it may slip."
+	case v.Share < .3:
+		v.Words = "Enough texture."
+	default:
+		v.Words = "Well textured."
+	}
+	if v.Enough {
+		return &body[assessView]{v}, nil
+	}
+	// What lies around and moves alike over the next frames may help.
+	var next []track.Frame
+	for f := b.Frame + 1; f < r.src.Frames && len(next) < 4; f++ {
+		if g, err := s.prepared(ctx, r, f); err == nil {
+			next = append(next, g)
+		}
+	}
+	if larger, texture := track.Enlarge(frame, next, surface, model); larger != nil {
+		v.Larger = larger
+		v.Words += fmt.Sprintf(" With what moves alike around it, %.0f %% can be compared.", 100*texture.Share)
+	}
+	return &body[assessView]{v}, nil
+}
+
+// strip answers with twenty rectified views of a surface side by side.
+func (s *server) strip(w http.ResponseWriter, req *http.Request) {
+	ctx := req.Context()
+	fail := func(err error) {
+		status := http.StatusInternalServerError
+		var se huma.StatusError
+		if errors.As(problem(err), &se) {
+			status = se.GetStatus()
+		}
+		http.Error(w, sentence(err), status)
+	}
+	a, err := s.Store.Attempt(ctx, chi.URLParam(req, "id"))
+	if err != nil {
+		fail(err)
+		return
+	}
+	first, err := strconv.Atoi(chi.URLParam(req, "first"))
+	if err != nil || first < 0 {
+		http.Error(w, "There is no such stretch.", http.StatusNotFound)
+		return
+	}
+	r, err := s.reading(ctx, a.Shot)
+	if err != nil {
+		fail(err)
+		return
+	}
+	t := a.Spec.V.Track
+	t.Poses = a.Poses.V
+	img, err := preview.Strip(ctx, r.clip, &t, first, min(first+preview.StripFrames, r.src.Frames)-1)
+	if err != nil {
+		fail(err)
+		return
+	}
+	w.Header().Set("Content-Type", "image/jpeg")
+	if a.State == store.Done || a.State == store.Stopped {
+		w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
+	} else {
+		w.Header().Set("Cache-Control", "no-store")
+	}
+	w.Write(img)
+}

@@ -1,0 +1,157 @@
+package store
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+	"github.com/riverqueue/river"
+
+	"celator/core/cover"
+	"celator/core/track"
+)
+
+// FollowArgs asks for an attempt to be run.
+type FollowArgs struct {
+	Attempt string `json:"attempt"`
+}
+
+func (FollowArgs) Kind() string { return "follow" }
+
+// FollowQueue holds what an editor waits for; CompareQueue what may take its time.
+const (
+	FollowQueue  = "follow"
+	CompareQueue = "compare"
+)
+
+func (FollowArgs) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: FollowQueue, MaxAttempts: 5}
+}
+
+// States of an attempt beside Queued, Done and Failed.
+const (
+	Running  = "running"
+	Stopping = "stopping"
+	Stopped  = "stopped"
+)
+
+// AttemptSpec is what an attempt is asked for.
+type AttemptSpec struct {
+	Track   cover.Track `json:"track"`
+	From    int         `json:"from"`
+	To      int         `json:"to"`   // both included
+	Base    string      `json:"base"` // the attempt whose poses hold elsewhere, if any
+	Ride    string      `json:"ride"` // a cover that is then put on the track
+	At      int         `json:"at"`   // as it lies on this frame
+	Take    bool        `json:"take"` // the document takes the poses when it has ended
+	Compare bool        `json:"compare"`
+	Author  string      `json:"author"`
+}
+
+// Attempt is one run of a tracker.
+type Attempt struct {
+	ID       string               `db:"id"`
+	Shot     string               `db:"shot"`
+	Track    string               `db:"track"`
+	Spec     JSON[AttemptSpec]    `db:"spec"`
+	State    string               `db:"state"`
+	Note     string               `db:"note"`
+	Frames   int                  `db:"frames"`
+	Done     int                  `db:"done"`
+	Poses    JSON[*cover.Poses]   `db:"poses"`
+	Figures  JSON[*track.Figures] `db:"figures"`
+	Created  time.Time            `db:"created"`
+	Started  *time.Time           `db:"started"`
+	Finished *time.Time           `db:"finished"`
+}
+
+// AddAttempt enters an attempt: into the queue, or with its poses as one that has
+// ended.
+func (s *Store) AddAttempt(ctx context.Context, a Attempt) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO attempt (id, shot, track, spec, state, frames, done, poses, figures) VALUES (:id, :shot, :track, :spec, :state, :frames, :done, :poses, :figures)`, a)
+		if err != nil {
+			return err
+		}
+		if a.State == Queued {
+			opts := FollowArgs{}.InsertOpts()
+			if a.Spec.V.Compare {
+				opts.Queue = CompareQueue
+			}
+			if _, err := s.queue.InsertTx(ctx, tx.Tx, FollowArgs{a.ID}, &opts); err != nil {
+				return err
+			}
+		}
+		return notify(ctx, tx, "attempt", a.ID)
+	})
+}
+
+// Attempt returns one with its poses.
+func (s *Store) Attempt(ctx context.Context, id string) (a Attempt, err error) {
+	return a, none(s.db.GetContext(ctx, &a, `SELECT * FROM attempt WHERE id = $1`, id))
+}
+
+// Attempts lists a shot's without their poses, the newest first.
+func (s *Store) Attempts(ctx context.Context, shot string) (out []Attempt, err error) {
+	return out, s.db.SelectContext(ctx, &out, `SELECT id, shot, track, spec, state, note, frames, done, figures, created, started, finished FROM attempt WHERE shot = $1 ORDER BY created DESC LIMIT 500`, shot)
+}
+
+// AttemptProgress enters the poses found so far. It reports whether the attempt is
+// still wanted.
+func (s *Store) AttemptProgress(ctx context.Context, id string, done int, poses *cover.Poses) (wanted bool, err error) {
+	res, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = 'running', done = $2, poses = $3, started = coalesce(started, now()) WHERE id = $1 AND state IN ('queued', 'running')`,
+		id, done, JSON[*cover.Poses]{poses})
+	if err != nil {
+		return false, err
+	}
+	if n, err := res.RowsAffected(); n == 0 || err != nil {
+		return false, err
+	}
+	return true, notify(ctx, s.db, "attempt", id)
+}
+
+// EndAttempt enters the end of an attempt that has not ended.
+func (s *Store) EndAttempt(ctx context.Context, id, state, note string, done int, poses *cover.Poses, figures *track.Figures) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = $2, note = $3, done = $4, poses = $5, figures = $6, started = coalesce(started, now()), finished = now()
+		WHERE id = $1 AND state IN ('queued', 'running', 'stopping')`, id, state, note, done, JSON[*cover.Poses]{poses}, JSON[*track.Figures]{figures})
+	if err != nil {
+		return err
+	}
+	return notify(ctx, s.db, "attempt", id)
+}
+
+// StopAttempt asks a running attempt to stop; one still waiting has stopped.
+func (s *Store) StopAttempt(ctx context.Context, id string) error {
+	res, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = CASE state WHEN 'queued' THEN 'stopped' ELSE 'stopping' END WHERE id = $1 AND state IN ('queued', 'running')`, id)
+	if err != nil {
+		return err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return ErrNone
+	}
+	return notify(ctx, s.db, "attempt", id)
+}
+
+// attach gives a document's tracks the poses of their attempts.
+func attach(ctx context.Context, tx *sqlx.Tx, d *cover.Document) error {
+	var ids []string
+	for _, t := range d.Tracks {
+		if t.Attempt != "" && !slices.Contains(ids, t.Attempt) {
+			ids = append(ids, t.Attempt)
+		}
+	}
+	if len(ids) == 0 {
+		return nil
+	}
+	poses := map[string]*cover.Poses{}
+	for _, id := range ids {
+		var p JSON[*cover.Poses]
+		if err := tx.GetContext(ctx, &p, `SELECT poses FROM attempt WHERE id = $1`, id); err != nil && none(err) != ErrNone {
+			return err
+		}
+		poses[id] = p.V
+	}
+	d.Attach(func(id string) *cover.Poses { return poses[id] })
+	return nil
+}

@@ -1,0 +1,374 @@
+// Following on the bench: the surface, the runs of the tracker, what they found and
+// how it is put right. The document takes a run's poses when it has ended; until
+// then they are only shown.
+import { api, ask, type Attempt, type Command, type Point, type Texture, type Track } from './api';
+import { core, type Surface } from './core';
+import type { Bench } from './bench.svelte';
+
+export type Model = 'translation' | 'similarity' | 'affine' | 'perspective';
+export type Channel = 'luma' | 'red' | 'green' | 'blue' | 'best';
+export type Way = 'back' | 'forward' | 'both' | 'one back' | 'one on' | 'to mark back' | 'to mark on';
+
+const ended = (a: Attempt) => a.state === 'done' || a.state === 'stopped' || a.state === 'failed';
+
+export class Following {
+  attempts = $state.raw<Attempt[]>([]);
+  model = $state<Model>('perspective');
+  channel = $state<Channel>('luma');
+  /** The surface drawn apart from the cover, on the frame where it was drawn. */
+  apart = $state.raw<{ frame: number; surface: Point[]; points: boolean }>();
+  texture = $state.raw<Texture & { at: string }>();
+  /** The corners being put right on a frame. */
+  mending = $state.raw<{ frame: number; corners: Point[] }>();
+  shown = $state(false); // the surface and points on the picture, besides while they are needed
+  private posed = $state(0); // raised when the core knows more poses
+  private known = new Map<string, string>(); // attempts the core knows, as of done/state
+
+  constructor(private b: Bench) {}
+
+  async open(): Promise<void> {
+    this.attempts = await ask(api.GET('/api/shots/{id}/attempts', { params: { path: { id: this.b.shot!.id } } }));
+  }
+
+  /** Makes sure that the core has the poses a document points at. */
+  async learn(tracks: Track[] | undefined): Promise<void> {
+    const missing = (tracks ?? []).map((t) => t.attempt).filter((a): a is string => !!a && this.known.get(a) !== 'ended');
+    await Promise.all([...new Set(missing)].map((a) => this.fetch(a)));
+  }
+
+  private async fetch(id: string): Promise<Attempt> {
+    const a = await ask(api.GET('/api/attempts/{id}', { params: { path: { id } } }));
+    if (a.poses) {
+      core.poses(id, a.poses);
+      this.posed++;
+    }
+    this.known.set(id, ended(a) ? 'ended' : 'running');
+    return a;
+  }
+
+  private asking = new Map<string, boolean>(); // attempt -> asked for again meanwhile
+  /** Something is new of an attempt. */
+  async heard(id: string): Promise<void> {
+    if (this.asking.has(id)) {
+      this.asking.set(id, true);
+      return;
+    }
+    this.asking.set(id, false);
+    try {
+      const a = await this.fetch(id);
+      if (a.shot === this.b.shot!.id) this.put(a);
+    } finally {
+      const again = this.asking.get(id);
+      this.asking.delete(id);
+      if (again) void this.heard(id);
+    }
+  }
+
+  private put(a: Attempt): void {
+    const { poses: _, ...rest } = a;
+    const old = this.attempts.find((x) => x.id === a.id);
+    this.attempts = old ? this.attempts.map((x) => (x.id === a.id ? rest : x)) : [rest, ...this.attempts];
+    const mine = a.id === this.awaited || (this.track && a.track.id === this.track.id);
+    if (old && !ended(old) && ended(a) && mine && a.note) this.b.say(a.note);
+  }
+
+  /** The track that carries the cover in hand. */
+  get track(): Track | undefined {
+    const id = this.b.cover?.track;
+    return id ? this.b.document?.tracks?.find((t) => t.id === id) : undefined;
+  }
+
+  private awaited = $state('');
+  /** The run that the editor watches: of the track in hand, or of one that it will ride on. */
+  get running(): Attempt | undefined {
+    return this.attempts.find((a) => !ended(a) && (a.id === this.awaited || a.track.id === this.track?.id));
+  }
+
+  /** The track whose surface is shown, with the attempt it is shown from. */
+  private get source(): { track: Track; attempt: string } | undefined {
+    const r = this.running;
+    if (r && r.done > 0) return { track: r.track, attempt: r.id };
+    const t = this.track;
+    return t?.attempt ? { track: t, attempt: t.attempt } : undefined;
+  }
+
+  /** The followed surface at the frame shown. */
+  surface = $derived.by<Surface | undefined>(() => {
+    void this.posed;
+    const s = this.source;
+    return s && core.surface(s.track, s.attempt, this.b.frame);
+  });
+
+  /** Where the cover in hand will lie, while the tracker still runs. */
+  ghost = $derived.by<string>(() => {
+    void this.posed;
+    const r = this.running;
+    const c = this.b.cover;
+    if (!r || r.done === 0 || !c) return '';
+    return core.ghost(r.track, r.id, this.b.frame, c.id, c.track === r.track.id ? (c.from ?? 0) : this.start);
+  });
+  private start = $state(0); // the frame a run began on, with a cover not on its track yet
+
+  /** Attempts of the track in hand that can be used, the steadiest first. */
+  get ranked(): Attempt[] {
+    const id = this.track?.id ?? this.running?.track.id;
+    const score = (a: Attempt) => {
+      const f = a.figures;
+      if (!f) return -1;
+      const closes = f.apart >= 0 ? Math.max(0, 1 - f.apart / 4) : 0.5;
+      return (f.good + f.agreement + closes + 1 / (1 + f.jitter)) * (a.done / a.frames);
+    };
+    return this.attempts.filter((a) => a.track.id === id && ended(a) && a.state !== 'failed').toSorted((x, y) => score(y) - score(x));
+  }
+
+  /** The surface that would be followed from this frame: drawn apart, or the cover's outline. */
+  get proposed(): { frame: number; surface: Point[]; points: boolean } | undefined {
+    if (this.apart) return this.apart;
+    const h = this.b.held;
+    const o = h?.inside ? h.outlines[0] : undefined;
+    if (!o) return undefined;
+    return { frame: this.b.here, surface: o.shape === 'ellipse' || o.knots.some((k) => k.in || k.out) ? flat(o.knots) : o.knots.map((k) => k.p), points: false };
+  }
+
+  /** Measures how well the proposed surface can be followed. */
+  async assess(): Promise<void> {
+    const p = this.proposed;
+    if (!p || p.points || p.surface.length < 3) {
+      this.texture = undefined;
+      return;
+    }
+    const at = JSON.stringify(p) + this.model;
+    if (this.texture?.at === at) return;
+    try {
+      const t = await ask(api.POST('/api/shots/{id}/assess', { params: { path: { id: this.b.shot!.id } }, body: { frame: p.frame, surface: p.surface, model: this.model } }));
+      this.texture = { ...t, at };
+    } catch (e) {
+      this.texture = { words: e instanceof Error ? e.message : String(e), share: 0, spread: 0, enough: false, at };
+    }
+  }
+
+  takeLarger(): void {
+    const p = this.proposed;
+    if (p && this.texture?.larger) this.apart = { frame: p.frame, surface: this.texture.larger, points: false };
+  }
+
+  /** The marks that a stretch ends at: anchors and keys. */
+  private get marks(): number[] {
+    const t = this.track;
+    return [...(t ? [t.frame, ...t.anchors.map((a) => a.frame)] : []), ...this.b.keys];
+  }
+
+  private frames(way: Way, at: number): [number, number] {
+    const c = this.b.cover!;
+    const first = Math.min(c.span.first, at);
+    const last = Math.max(c.span.last, at);
+    const before = Math.max(first, ...this.marks.filter((m) => m < at));
+    const after = Math.min(last, ...this.marks.filter((m) => m > at));
+    return { back: [first, at - 1], forward: [at + 1, last], both: [first, last], 'one back': [at - 1, at - 1], 'one on': [at + 1, at + 1], 'to mark back': [before, at - 1], 'to mark on': [at + 1, after] }[way] as [number, number];
+  }
+
+  /** Follows: a new surface from this frame, or the track in hand on from here. */
+  async follow(way: Way): Promise<void> {
+    const b = this.b;
+    const c = b.cover;
+    b.play(0);
+    if (!c) return;
+    if (this.running) {
+      b.say('The tracker runs already; stop it first.');
+      return;
+    }
+    const t = this.track;
+    const at = b.frame;
+    if (t) {
+      const [from, to] = this.frames(way, at);
+      if (from < 0 || to > b.last || from > to) return;
+      await this.run(t, from, to, t.attempt ?? '');
+      return;
+    }
+    const p = this.proposed;
+    if (!p) {
+      b.say('Draw an outline first, or go to a frame inside the span.');
+      return;
+    }
+    const fresh: Track = { id: crypto.randomUUID(), name: this.name(c.name), kind: p.points ? 'points' : 'surface', model: p.points ? (['translation', 'similarity', 'affine'][Math.min(p.surface.length, 3) - 1] as Model) : this.model, channel: this.channel, frame: p.frame, surface: p.surface, anchors: [] };
+    let [from, to] = this.frames(way, p.frame);
+    from = Math.min(from, p.frame);
+    to = Math.max(to, p.frame);
+    this.start = p.frame;
+    await this.run(fresh, Math.max(from, 0), Math.min(to, b.last), '', { ride: c.id, at: p.frame });
+  }
+
+  private name(cover: string): string {
+    const taken = new Set(this.b.document?.tracks?.map((t) => t.name));
+    if (!taken.has(cover)) return cover;
+    for (let i = 2; ; i++) if (!taken.has(`${cover} ${i}`)) return `${cover} ${i}`;
+  }
+
+  private async run(track: Track, from: number, to: number, base: string, more: { ride?: string; at?: number; take?: boolean; compare?: boolean } = {}): Promise<void> {
+    this.b.error = '';
+    try {
+      const { attempt: _a, poses: _p, ...plain } = track;
+      const a = await ask(api.POST('/api/shots/{id}/attempts', { params: { path: { id: this.b.shot!.id } }, body: { track: plain, from, to, base, take: true, ...more } }));
+      if (!more.compare) this.awaited = a.id;
+      this.put(a);
+      void this.heard(a.id);
+    } catch (e) {
+      this.b.say(e);
+    }
+  }
+
+  async stop(): Promise<void> {
+    const r = this.running;
+    if (r) await ask(api.POST('/api/attempts/{id}/stop', { params: { path: { id: r.id } } })).catch((e) => this.b.say(e));
+  }
+
+  // ---- Putting right ------------------------------------------------------
+
+  /** Offers the surface's corners on this frame to be dragged. */
+  mend(): void {
+    const s = this.surface;
+    this.b.play(0);
+    if (s && this.track?.kind === 'surface') this.mending = { frame: this.b.frame, corners: [...s.corners] };
+  }
+
+  /**
+   * The surface lies as it was put right: an anchor there, and the stretches on both
+   * its sides, as far as the next anchors, are followed anew.
+   */
+  async anchor(): Promise<void> {
+    const m = this.mending;
+    const t = this.track;
+    this.mending = undefined;
+    if (!m || !t) return;
+    const corners = m.corners as [Point, Point, Point, Point];
+    if (m.frame === t.frame) {
+      this.b.say('This is the frame where the surface was drawn; draw it anew instead, or put it right on another frame.');
+      return;
+    }
+    const anchors = [...t.anchors.filter((a) => a.frame !== m.frame), { frame: m.frame, corners }].sort((a, b) => a.frame - b.frame);
+    await this.again({ ...t, anchors }, m.frame);
+  }
+
+  /** Follows anew between the anchors around a frame. */
+  private async again(t: Track, f: number): Promise<void> {
+    const c = this.b.cover!;
+    const marks = [t.frame, ...t.anchors.map((a) => a.frame)].filter((x) => x !== f);
+    const from = Math.max(Math.min(c.span.first, t.frame), ...marks.filter((x) => x < f).map((x) => x + 1));
+    const to = Math.min(Math.max(c.span.last, t.frame), ...marks.filter((x) => x > f).map((x) => x - 1));
+    await this.run(t, from, to, t.attempt ?? '');
+  }
+
+  async removeAnchor(f: number): Promise<void> {
+    const t = this.track;
+    if (t) await this.again({ ...t, anchors: t.anchors.filter((a) => a.frame !== f) }, f);
+  }
+
+  /** Only the cover moves, by as much as the surface's corners were moved; the track stays. */
+  correct(): void {
+    const m = this.mending;
+    const s = this.surface;
+    const h = this.b.held;
+    this.mending = undefined;
+    if (!m || !s || !h) return;
+    this.b.shapeScope = 'frame';
+    const to = project(s.corners, m.corners);
+    const commands: Command[] = h.outlines.map((o) => ({
+      do: 'reshape', cover: h.id, id: o.id, frame: m.frame, scope: 'frame',
+      knots: o.knots.map((k) => {
+        const p = to(k.p);
+        const end = (d?: Point) => {
+          if (!d) return undefined;
+          const q = to({ x: k.p.x + d.x, y: k.p.y + d.y });
+          return { x: q.x - p.x, y: q.y - p.y };
+        };
+        return { p, ...(k.in && { in: end(k.in) }), ...(k.out && { out: end(k.out) }) };
+      }),
+    }));
+    void this.b.save(commands);
+  }
+
+  // ---- Attempts -------------------------------------------------------------
+
+  /** Runs others in the background: from other frames and with other models. */
+  async others(): Promise<void> {
+    const t = this.track;
+    const c = this.b.cover;
+    if (!t?.attempt || !c || t.kind !== 'surface') return;
+    const span: [number, number] = [Math.min(c.span.first, t.frame), Math.max(c.span.last, t.frame)];
+    const slat = this.b.slats.get(c.id);
+    const good = (f: number) => slat?.states[f - slat.first] === 'g';
+    const starts = [0.2, 0.8].map((k) => Math.round(span[0] + k * (span[1] - span[0]))).filter((f) => good(f) && Math.abs(f - t.frame) > 5);
+    const wanted: Track[] = (['similarity', 'affine', 'perspective'] as const).filter((m) => m !== t.model).map((model) => ({ ...t, model }));
+    for (const f of starts) {
+      const s = core.surface(t, t.attempt, f);
+      wanted.push({ ...t, frame: f, surface: [...s.corners], anchors: [] });
+    }
+    for (const w of wanted) await this.run(w, span[0], span[1], '', { take: false, compare: true });
+  }
+
+  use(a: Attempt): void {
+    const { poses: _, ...t } = a.track;
+    void this.learn([{ ...t, attempt: a.id }]).then(() => this.b.save([{ do: 'track', track: { ...t, name: this.track?.name ?? t.name, attempt: a.id } }]));
+  }
+
+  // ---- Sharing ----------------------------------------------------------------
+
+  rideOn(t: Track): void {
+    const c = this.b.cover;
+    if (c) void this.b.save([{ do: 'ride', cover: c.id, id: t.id, frame: this.b.frame }]);
+  }
+
+  byHand(tolerance: number): void {
+    const c = this.b.cover;
+    const t = this.track;
+    if (!c || !t) return;
+    const alone = this.b.document!.covers.filter((x) => x.track === t.id).length === 1;
+    void this.b.save([{ do: 'byHand', cover: c.id, number: tolerance }, ...(alone ? [{ do: 'untrack' as const, id: t.id }] : [])]);
+  }
+
+  rename(name: string): void {
+    const t = this.track;
+    if (t && name.trim()) void this.b.save([{ do: 'track', track: { ...t, name: name.trim() } }]);
+  }
+}
+
+/** Points along a closed path with curves, close enough to follow. */
+function flat(knots: { p: Point; in?: Point; out?: Point }[]): Point[] {
+  const n = 6;
+  return knots.flatMap((k, i) => {
+    const l = knots[(i + 1) % knots.length]!;
+    const [a, b, c, d] = [k.p, { x: k.p.x + (k.out?.x ?? 0), y: k.p.y + (k.out?.y ?? 0) }, { x: l.p.x + (l.in?.x ?? 0), y: l.p.y + (l.in?.y ?? 0) }, l.p];
+    return Array.from({ length: n }, (_, j) => {
+      const t = j / n;
+      const s = 1 - t;
+      const w = [s * s * s, 3 * s * s * t, 3 * s * t * t, t * t * t] as const;
+      return { x: w[0] * a.x + w[1] * b.x + w[2] * c.x + w[3] * d.x, y: w[0] * a.y + w[1] * b.y + w[2] * c.y + w[3] * d.y };
+    });
+  });
+}
+
+/** The map that takes one four-cornered shape to another. */
+function project(from: Point[], to: Point[]): (p: Point) => Point {
+  // Eight equations for eight numbers, by elimination with row exchange.
+  const rows = from.flatMap((p, i) => {
+    const q = to[i]!;
+    return [
+      [p.x, p.y, 1, 0, 0, 0, -q.x * p.x, -q.x * p.y, q.x],
+      [0, 0, 0, p.x, p.y, 1, -q.y * p.x, -q.y * p.y, q.y],
+    ];
+  });
+  for (let c = 0; c < 8; c++) {
+    const best = rows.slice(c).reduce((m, r, i) => (Math.abs(r[c]!) > Math.abs(rows[m]![c]!) ? c + i : m), c);
+    [rows[c], rows[best]] = [rows[best]!, rows[c]!];
+    for (let r = 0; r < 8; r++) {
+      if (r === c) continue;
+      const f = rows[r]![c]! / rows[c]![c]!;
+      for (let k = c; k < 9; k++) rows[r]![k]! -= f * rows[c]![k]!;
+    }
+  }
+  const h = rows.map((r, i) => r[8]! / r[i]!);
+  return (p) => {
+    const w = h[6]! * p.x + h[7]! * p.y + 1;
+    return { x: (h[0]! * p.x + h[1]! * p.y + h[2]!) / w, y: (h[3]! * p.x + h[4]! * p.y + h[5]!) / w };
+  };
+}
