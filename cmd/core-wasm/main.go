@@ -7,6 +7,7 @@ package main
 
 import (
 	"encoding/json"
+	"errors"
 	"strconv"
 	"syscall/js"
 
@@ -202,6 +203,25 @@ func main() {
 		out := []geom.Point{}
 		for f := c.Span.First; f <= c.Span.Last; f++ {
 			out = append(out, c.Centre(f))
+		}
+		return out, nil
+	})
+	export("warp", func(a []js.Value) (any, error) {
+		c, err := find(a[0])
+		if err != nil {
+			return nil, err
+		}
+		var from, to [4]geom.Point
+		if err := errors.Join(json.Unmarshal([]byte(a[2].String()), &from), json.Unmarshal([]byte(a[3].String()), &to)); err != nil {
+			return nil, err
+		}
+		m, err := geom.QuadToQuad(from, to)
+		if err != nil {
+			return nil, err
+		}
+		out := []outline{}
+		for i, p := range c.Paths(a[1].Int()) {
+			out = append(out, outline{ID: c.Outlines[i].ID, Shape: c.Outlines[i].Shape, Knots: p.Map(m)})
 		}
 		return out, nil
 	})

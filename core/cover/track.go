@@ -316,7 +316,7 @@ func (c *Cover) rest(f int) {
 		o.Keys = []PathKey{{Frame: f, Knots: paths[i]}}
 	}
 	c.Track, c.From, c.on = "", 0, nil
-	c.Motion = Motion{Pivot: c.RestBounds(f).Centre(), Keys: []PlacementKey{}}
+	c.Motion = Motion{Pivot: c.RestBounds(f).Centre(), Keys: []PlacementKey{{Frame: f, Placement: Rest}}}
 }
 
 func (o Outline) curved() bool {

@@ -2,19 +2,21 @@
 // and everything that changes them. Edits show at once; they are saved one after
 // another in the background and never lost (see saves.ts).
 import { api, ask, listen, patch, type Command, type Copied, type Cover, type Delivery, type Document, type Ease, type Edit, type Item, type Knot, type Patch, type Placement, type Point, type Revision, type Shot, type Treatment } from './api';
-import { core, loadCore, type Glance, type Hand, type Slat } from './core';
+import { carry, core, loadCore, type Glance, type Hand, type Slat } from './core';
 import { Drawing, type Shape } from './drawing.svelte';
+import { Following } from './following.svelte';
 import { Frames } from './frames';
 import { Playhead } from './playhead.svelte';
 import { Saves, type Conflict } from './saves';
 
-export type Tool = 'move' | 'pick' | Shape;
+export type Tool = 'move' | 'pick' | 'surface' | 'points' | Shape;
 export type Step = 'outline' | 'follow' | 'conceal';
 export type Look = 'concealed' | 'clean' | 'matte' | 'side' | 'wipe';
 export type Scope = 'frame' | 'span';
 export type KeyState = 'none' | 'keyed' | 'here';
 
 export class Bench extends Playhead {
+  follows = new Following(this);
   shot = $state<Shot>();
   document = $state.raw<Document>();
   private drafts = $state(0); // raised when the core's draft changes
@@ -34,6 +36,7 @@ export class Bench extends Playhead {
   steady = $state(false); // the view stays on the cover in hand
   look = $state<Look>('concealed');
   overlays = $state(true);
+  strip = $state(true); // the steady strip
   course = $state(false); // the path of the cover's centre is shown
   clean = $state(false); // while a key is held
   bare = $state(false);
@@ -76,8 +79,10 @@ export class Bench extends Playhead {
       conflict: (c) => (this.conflict = c),
       say: (e) => this.say(e),
       glimpse: (ids) => core.at(this.frame).filter((c) => ids.includes(c.id)).map((c) => c.path).join(''),
+      known: (r) => this.follows.learn(r.document.tracks),
       painted: async (n) => void (await this.frames.patch(n, this.frame, { full: this.full, matte: this.look === 'matte' }).wait),
     });
+    await Promise.all([this.follows.open(), this.follows.learn(shot.revision.document.tracks)]);
     this.take(shot.revision);
     this.saves.begin(shot.revision);
     this.item = this.items[0]?.id ?? '';
@@ -100,11 +105,14 @@ export class Bench extends Playhead {
     if ((kind === 'shot' && id === shot.id) || kind === 'source' || kind === 'programme' || kind === 'all') {
       if (kind === 'source' && id !== shot.source) return;
       const now = await ask(api.GET('/api/shots/{id}', { params: { path: { id: shot.id } } }));
+      await this.follows.learn(now.revision.document.tracks);
       this.shot = now;
       this.saves.heard(now.revision);
       this.drawn++;
     }
     if ((kind === 'look' && id === shot.id) || kind === 'all') this.looks = await ask(api.GET('/api/shots/{id}/looks', { params: { path: { id: shot.id } } }));
+    if (kind === 'attempt') await this.follows.heard(id);
+    if (kind === 'all') await this.follows.open();
     if (kind === 'delivery' || kind === 'all') await this.loadDeliveries();
   }
 
@@ -332,6 +340,8 @@ export class Bench extends Playhead {
     this.picked = { outline: '', knots: [] };
     this.pins = [];
     this.adding = false;
+    this.follows.apart = undefined;
+    this.follows.mending = undefined;
   }
 
   /** Takes up a tool. */
@@ -341,7 +351,9 @@ export class Bench extends Playhead {
     this.tool = t;
     this.drawing = undefined;
     this.error = '';
-    if (t !== 'move') this.step = t === 'pick' ? 'conceal' : this.step;
+    this.follows.mending = undefined;
+    if (t === 'surface' || t === 'points') this.step = 'follow';
+    else if (t === 'pick') this.step = 'conceal';
   }
 
   // ---- Outlines ----------------------------------------------------------
@@ -354,6 +366,11 @@ export class Bench extends Playhead {
     if (!d || !it) return;
     if (!d.whole) {
       this.error = 'That outline is too small to hide anything; drag from one corner to the other.';
+      return;
+    }
+    if (this.tool === 'surface') {
+      this.tool = 'move';
+      this.follows.apart = { frame: this.frame, surface: d.knots.map((k) => k.p), points: false };
       return;
     }
     const c = this.cover;
@@ -398,10 +415,10 @@ export class Bench extends Playhead {
 
   /** For the keyboard: draws in the middle of the view, to be moved from there. */
   drawInTheMiddle(): void {
-    if (this.tool === 'move' || this.tool === 'pick') return;
+    if (this.tool === 'move' || this.tool === 'pick' || this.tool === 'points') return;
     const c = this.centre ?? { x: this.width / 2, y: this.height / 2 };
     const [w, h] = [this.width / 10, this.height / 10];
-    this.drawing = new Drawing(this.tool);
+    this.drawing = new Drawing(this.tool === 'surface' ? 'corners' : this.tool);
     this.drawing.drag({ x: c.x - w, y: c.y - h }, { x: c.x + w, y: c.y + h });
     this.finish();
   }
@@ -424,7 +441,15 @@ export class Bench extends Playhead {
       void this.save([this.reshape(o.id, o.knots.map((k, i) => (this.picked.knots.includes(i) ? { ...k, p: { x: k.p.x + dx, y: k.p.y + dy } } : k)))]);
       return;
     }
-    this.change((p) => ({ ...p, move: { x: p.move.x + dx, y: p.move.y + dy } }));
+    const d = this.wayBack(h.centre, { x: h.centre.x + dx, y: h.centre.y + dy });
+    this.change((p) => ({ ...p, move: { x: p.move.x + d.x, y: p.move.y + d.y } }));
+  }
+
+  /** A way on the picture as one where the cover was drawn, before its track carries it. */
+  wayBack(from: Point, to: Point): Point {
+    const m = this.held!.back;
+    const [a, b] = [carry(m, from), carry(m, to)];
+    return { x: b.x - a.x, y: b.y - a.y };
   }
 
   change(f: (p: Placement) => Placement): void {
@@ -442,9 +467,9 @@ export class Bench extends Playhead {
       return { x: c * v.x - s * v.y, y: s * v.x + c * v.y };
     };
     // The box's middle from the pivot, as drawn and then as posed.
-    const v = swing({ x: h.centre.x - pivot.x - p.move.x, y: h.centre.y - pivot.y - p.move.y }, -p.turn);
+    const v = swing({ x: h.home.x - pivot.x - p.move.x, y: h.home.y - pivot.y - p.move.y }, -p.turn);
     const w = swing({ x: (v.x / p.size.x) * size.x, y: (v.y / p.size.y) * size.y }, turn);
-    return { turn, size, move: { x: h.centre.x - pivot.x - w.x, y: h.centre.y - pivot.y - w.y } };
+    return { turn, size, move: { x: h.home.x - pivot.x - w.x, y: h.home.y - pivot.y - w.y } };
   }
 
   turnBy(degrees: number): void {
@@ -526,6 +551,7 @@ export class Bench extends Playhead {
     const moving = h.lanes.filter((l) => l.name === 'placement' || l.name.startsWith('outline/'));
     const frames = [...new Set(moving.flatMap((l) => l.frames))].sort((a, b) => a - b);
     if (!h.inside) return 'Outside the span.';
+    if (this.cover?.track && frames.length <= 1) return this.shapeScope === 'span' ? 'On its track. A drag moves the cover on the surface, in all frames alike.' : `On its track, with no correction. A drag here corrects it at f ${f}, and from f ${frames[0] ?? f} on grows towards that.`;
     if (this.shapeScope === 'span') return 'A drag changes the whole span: all keys alike.';
     if (frames.includes(f)) return `Key at f ${f}: a drag changes this key.`;
     const before = frames.findLast((k) => k < f);

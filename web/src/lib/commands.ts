@@ -34,8 +34,8 @@ export const actions: Action[] = [
   { name: 'Go to a frame or timecode', keys: ['G'], run: () => document.getElementById('goto')?.focus() },
 
   { name: 'Add an item', keys: ['Insert'], run: () => document.getElementById('add-item')?.click() },
-  { name: 'Next item', keys: ['N', 'PageDown'], run: (b) => b.nextItem(1) },
-  { name: 'Previous item', keys: ['Shift+N', 'PageUp'], run: (b) => b.nextItem(-1) },
+  { name: 'Next item', keys: ['PageDown'], run: (b) => b.nextItem(1) },
+  { name: 'Previous item', keys: ['PageUp'], run: (b) => b.nextItem(-1) },
   { name: 'Draw a box', keys: ['B'], run: (b) => b.takeUp('box') },
   { name: 'Draw an ellipse', keys: ['E'], run: (b) => b.takeUp('ellipse') },
   { name: 'Draw four corners', keys: ['Q'], run: (b) => b.takeUp('corners') },
@@ -55,6 +55,18 @@ export const actions: Action[] = [
   { name: 'Lock or unlock the cover', keys: ['U'], run: (b) => b.onCover({ do: 'lock', on: !b.cover?.locked }) },
   { name: 'Put its outline away, or show it', keys: ['Shift+U'], run: (b) => b.onCover({ do: 'unsee', on: !b.cover?.unseen }) },
   { name: 'Only this outline, or all', keys: ['A'], run: (b) => b.onCover({ do: 'only', on: !b.document?.covers.some((c) => c.unseen) }) },
+
+  { name: 'Track the surface through the span, or anew', keys: ['V'], run: (b) => (b.step = 'follow', b.follows.follow('both')) },
+  { name: 'Track on from here', keys: ['Shift+ArrowDown'], run: (b) => (b.step = 'follow', b.follows.follow('forward')) },
+  { name: 'Track back from here', keys: ['Shift+ArrowUp'], run: (b) => (b.step = 'follow', b.follows.follow('back')) },
+  { name: 'Track one frame on', keys: ['Ctrl+ArrowRight'], run: async (b) => (await b.follows.follow('one on'), b.seek(b.frame + 1)) },
+  { name: 'Track one frame back', keys: ['Ctrl+ArrowLeft'], run: async (b) => (await b.follows.follow('one back'), b.seek(b.frame - 1)) },
+  { name: 'Stop the tracker; what was done stays', keys: ['Shift+V'], run: (b) => b.follows.stop() },
+  { name: 'Put the surface right here', keys: ['R'], run: (b) => (b.step = 'follow', b.follows.mend()) },
+  { name: 'Make what was put right an anchor', keys: ['Shift+R'], run: (b) => b.follows.mending && b.follows.anchor() },
+  { name: 'Go to the next weak or lost frame', keys: ['N'], run: (b) => b.follows.doubtful(1) },
+  { name: 'Draw the surface apart from the cover', keys: ['Shift+Q'], run: (b) => b.takeUp('surface') },
+  { name: 'The steady strip, or not', keys: ['Shift+S'], run: (b) => (b.strip = !b.strip) },
 
   { name: 'Span begins here', keys: ['I'], run: (b) => b.setSpan('first') },
   { name: 'Span ends here', keys: ['O'], run: (b) => b.setSpan('last') },
@@ -104,6 +116,8 @@ function putDown(b: Bench) {
     b.error = 'What was drawn was discarded.';
     return;
   }
+  b.follows.mending = undefined;
+  b.follows.apart = undefined;
   b.tool = 'move';
   b.adding = false;
   b.picked = { outline: '', knots: [] };

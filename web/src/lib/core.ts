@@ -94,6 +94,8 @@ export const core = {
   /** A track's surface as an attempt has it on a frame; and a cover's outline if it rode there as it lies at frame at. */
   surface: (t: Track, attempt: string, f: number) => call<Surface>('surface', JSON.stringify(t), attempt, f),
   ghost: (t: Track, attempt: string, f: number, cover: string, at: number) => call<string>('ghost', JSON.stringify(t), attempt, f, cover, at),
+  /** A cover's outlines on a frame, moved as the four corners of its surface are. */
+  warp: (id: string, f: number, from: Point[], to: Point[]) => call<{ id: string; knots: Knot[] }[]>('warp', id, f, JSON.stringify(from), JSON.stringify(to)),
   cover: (id: string) => call<Cover>('cover', id),
   /** All its covers at a frame; the one in hand; what their keys are. */
   at: (f: number) => call<Glance[]>('at', f),

@@ -1,7 +1,7 @@
 // Following on the bench: the surface, the runs of the tracker, what they found and
 // how it is put right. The document takes a run's poses when it has ended; until
 // then they are only shown.
-import { api, ask, type Attempt, type Command, type Point, type Texture, type Track } from './api';
+import { api, ask, type Attempt, type Command, type Cover, type Point, type Texture, type Track } from './api';
 import { core, type Surface } from './core';
 import type { Bench } from './bench.svelte';
 
@@ -21,6 +21,8 @@ export class Following {
   /** The corners being put right on a frame. */
   mending = $state.raw<{ frame: number; corners: Point[] }>();
   shown = $state(false); // the surface and points on the picture, besides while they are needed
+  /** The states of a run that has not ended, a letter for each frame. */
+  live = $state.raw<{ track: string; first: number; states: string }>();
   private posed = $state(0); // raised when the core knows more poses
   private known = new Map<string, string>(); // attempts the core knows, as of done/state
 
@@ -65,7 +67,9 @@ export class Following {
   }
 
   private put(a: Attempt): void {
-    const { poses: _, ...rest } = a;
+    const { poses, ...rest } = a;
+    if (poses && !ended(a)) this.live = { track: a.track.id, first: poses.first, states: poses.states };
+    else if (ended(a) && this.live?.track === a.track.id) this.live = undefined;
     const old = this.attempts.find((x) => x.id === a.id);
     this.attempts = old ? this.attempts.map((x) => (x.id === a.id ? rest : x)) : [rest, ...this.attempts];
     const mine = a.id === this.awaited || (this.track && a.track.id === this.track.id);
@@ -90,6 +94,14 @@ export class Following {
     if (r && r.done > 0) return { track: r.track, attempt: r.id };
     const t = this.track;
     return t?.attempt ? { track: t, attempt: t.attempt } : undefined;
+  }
+
+  /** The attempt that the steady strip is made of, with what changes its pictures. */
+  get striped(): { attempt: string; states: string; first: number } | undefined {
+    const s = this.source;
+    const c = this.b.cover;
+    const known = s && c && this.states(c);
+    return s && known ? { attempt: s.attempt, states: known.states, first: known.first } : undefined;
   }
 
   /** The followed surface at the frame shown. */
@@ -222,6 +234,35 @@ export class Following {
     if (r) await ask(api.POST('/api/attempts/{id}/stop', { params: { path: { id: r.id } } })).catch((e) => this.b.say(e));
   }
 
+  /** What the slat of a cover shows of its track: the document's, or that of a run. */
+  states(cover: Cover): { first: number; states: string; anchors: number[] } | undefined {
+    const slat = this.b.slats.get(cover.id);
+    const live = this.live;
+    if (live && (live.track === cover.track || (live.track === this.running?.track.id && cover.id === this.b.cover?.id))) return { ...live, anchors: slat?.anchors ?? [] };
+    return slat?.states ? slat : undefined;
+  }
+
+  /** Whether a frame of the cover's span is not surely followed. */
+  doubts(c: Cover): boolean {
+    const s = this.states(c);
+    for (let f = c.span.first; s && f <= c.span.last; f++) if ('wl-'.includes(s.states[f - s.first] ?? '-')) return true;
+    return false;
+  }
+
+  /** Goes to the next stretch where the track is weak or lost. */
+  doubtful(way: 1 | -1): void {
+    const c = this.b.cover;
+    const s = c && this.states(c);
+    if (!c || !s) return;
+    const bad = (f: number) => 'wl-'.includes(s.states[f - s.first] ?? '-');
+    const n = c.span.last - c.span.first + 1;
+    for (let i = 1; i <= n; i++) {
+      const f = c.span.first + ((((this.b.frame - c.span.first + way * i) % n) + n) % n);
+      if (bad(f) && (f === c.span.first || !bad(f - 1))) return this.b.seek(f);
+    }
+    this.b.say('Every frame of the span is surely followed.');
+  }
+
   // ---- Putting right ------------------------------------------------------
 
   /** Offers the surface's corners on this frame to be dragged. */
@@ -271,19 +312,7 @@ export class Following {
     this.mending = undefined;
     if (!m || !s || !h) return;
     this.b.shapeScope = 'frame';
-    const to = project(s.corners, m.corners);
-    const commands: Command[] = h.outlines.map((o) => ({
-      do: 'reshape', cover: h.id, id: o.id, frame: m.frame, scope: 'frame',
-      knots: o.knots.map((k) => {
-        const p = to(k.p);
-        const end = (d?: Point) => {
-          if (!d) return undefined;
-          const q = to({ x: k.p.x + d.x, y: k.p.y + d.y });
-          return { x: q.x - p.x, y: q.y - p.y };
-        };
-        return { p, ...(k.in && { in: end(k.in) }), ...(k.out && { out: end(k.out) }) };
-      }),
-    }));
+    const commands = core.warp(h.id, m.frame, s.corners, m.corners).map((o): Command => ({ do: 'reshape', cover: h.id, id: o.id, frame: m.frame, scope: 'frame', knots: o.knots }));
     void this.b.save(commands);
   }
 
@@ -345,30 +374,4 @@ function flat(knots: { p: Point; in?: Point; out?: Point }[]): Point[] {
       return { x: w[0] * a.x + w[1] * b.x + w[2] * c.x + w[3] * d.x, y: w[0] * a.y + w[1] * b.y + w[2] * c.y + w[3] * d.y };
     });
   });
-}
-
-/** The map that takes one four-cornered shape to another. */
-function project(from: Point[], to: Point[]): (p: Point) => Point {
-  // Eight equations for eight numbers, by elimination with row exchange.
-  const rows = from.flatMap((p, i) => {
-    const q = to[i]!;
-    return [
-      [p.x, p.y, 1, 0, 0, 0, -q.x * p.x, -q.x * p.y, q.x],
-      [0, 0, 0, p.x, p.y, 1, -q.y * p.x, -q.y * p.y, q.y],
-    ];
-  });
-  for (let c = 0; c < 8; c++) {
-    const best = rows.slice(c).reduce((m, r, i) => (Math.abs(r[c]!) > Math.abs(rows[m]![c]!) ? c + i : m), c);
-    [rows[c], rows[best]] = [rows[best]!, rows[c]!];
-    for (let r = 0; r < 8; r++) {
-      if (r === c) continue;
-      const f = rows[r]![c]! / rows[c]![c]!;
-      for (let k = c; k < 9; k++) rows[r]![k]! -= f * rows[c]![k]!;
-    }
-  }
-  const h = rows.map((r, i) => r[8]! / r[i]!);
-  return (p) => {
-    const w = h[6]! * p.x + h[7]! * p.y + 1;
-    return { x: (h[0]! * p.x + h[1]! * p.y + h[2]!) / w, y: (h[3]! * p.x + h[4]! * p.y + h[5]!) / w };
-  };
 }

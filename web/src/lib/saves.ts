@@ -23,6 +23,7 @@ interface Bench {
   conflict(c: Conflict | undefined): void;
   say(e: unknown): void;
   glimpse(covers: string[]): string; // their outlines on the frame shown
+  known(r: Revision): Promise<void>; // the core has what the document points at
   painted(revision: number): Promise<void>; // its pixels are here
 }
 
@@ -117,7 +118,7 @@ export class Saves {
           this.queue.shift();
         } else {
           // The old pixels stay until the new ones are here.
-          await this.bench.painted(this.head.number);
+          await Promise.all([this.bench.known(this.head), this.bench.painted(this.head.number)]);
           this.queue.shift();
           if (!this.queue.length) this.bench.shown(this.head);
         }
@@ -140,6 +141,7 @@ export class Saves {
     let head: Revision;
     try {
       head = (await ask(api.GET('/api/shots/{id}', { params: { path: { id: this.shot } } }))).revision;
+      await this.bench.known(head);
     } catch {
       return; // tried again, and then said
     }

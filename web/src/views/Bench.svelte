@@ -16,6 +16,7 @@
   import Items from './Items.svelte';
   import Louvre from './Louvre.svelte';
   import Picture from './Picture.svelte';
+  import SteadyStrip from './SteadyStrip.svelte';
   import StepCard from './StepCard.svelte';
   import Transport from './Transport.svelte';
 
@@ -95,7 +96,7 @@
       {/if}
     </div>
     <StepCard {b} />
-    <div class="border-base-300 col-span-3 border-t"><Transport {b} /><Louvre {b} /></div>
+    <div class="border-base-300 col-span-3 border-t"><Transport {b} /><Louvre {b} />{#if b.strip && b.follows.striped}<SteadyStrip {b} />{/if}</div>
   </main>
   <Actions {b} />
   <Changes {b} />

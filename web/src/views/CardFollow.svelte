@@ -5,6 +5,7 @@
   import type { Ease } from '../lib/api';
   import type { Bench } from '../lib/bench.svelte';
   import { core } from '../lib/core';
+  import CardTrack from './CardTrack.svelte';
 
   let { b }: { b: Bench } = $props();
   const cover = $derived(b.cover!);
@@ -38,7 +39,10 @@
 {#if b.last === 0}
   <p class="quiet text-[12px]">A still picture needs no motion.</p>
 {:else}
-  <p class="quiet text-[12px]">Fit the cover where it slips: the ends of the span, then by halves.</p>
+  <CardTrack {b} />
+  <hr class="border-base-300" />
+  {#if !cover.track}<h3 class="font-medium">By hand</h3>
+  <p class="quiet text-[12px]">Fit the cover where it slips: the ends of the span, then by halves.</p>{:else}<h3 class="font-medium">Looking, and corrections</h3>{/if}
   <button class="btn btn-xs btn-primary" disabled={!b.unseen} onclick={() => b.fits()}>
     {b.nextToFit === undefined ? (b.unseen ? 'It fits (Enter)' : 'All looked at') : `It fits: on to f ${b.nextToFit} (Enter)`}
   </button>

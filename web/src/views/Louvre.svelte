@@ -19,6 +19,25 @@
   /** Frames between the ruler's marks: a round number of them, far enough apart to read. */
   const every = $derived([1, 5, 10, 25, 50, 100, 250, 500, 1000, 5000, 10000].find((n) => n * step >= 44) ?? 50000);
 
+  // States of a followed frame as they lie on the slat; a good one is the slat itself.
+  const looks: Record<string, { name: string; fill: string; more: string }> = {
+    w: { name: 'Weak', fill: 'repeating-linear-gradient(135deg,#262626 0 3px,#c9a24f 3px 6px)', more: '' },
+    l: { name: 'Lost', fill: '#d9573a', more: 'clip-path:polygon(0 0,100% 0,100% 100%,calc(50% + 4px) 100%,50% 45%,calc(50% - 4px) 100%,0 100%)' },
+    o: { name: 'Outside the picture', fill: '#262626', more: 'border-top:1px dashed #8d8d8d;border-bottom:1px dashed #8d8d8d' },
+    '-': { name: 'Not followed', fill: '#262626', more: 'border-bottom:1px solid #6b6b6b' },
+  };
+  function stretches(states: string, at: number, first: number, last: number): [string, number, number][] {
+    const out: [string, number, number][] = [];
+    for (let f = first; f <= last; f++) {
+      const c = states[f - at] ?? '-';
+      if (c === 'g' || c === 'a') continue;
+      const end = out.at(-1);
+      if (end && end[0] === c && end[2] === f - 1) end[2] = f;
+      else out.push([c, f, f]);
+    }
+    return out;
+  }
+
   let scrubbing = false;
   function down(e: PointerEvent) {
     if (e.button !== 0) return;
@@ -129,6 +148,16 @@
             {#if held > first}
               <div class="absolute top-2 h-[13px] border-y-2" style="left:{first * step}px;width:{(held - first) * step}px;border-color:{lit}" title="The first key, at f {held}, holds backward" data-testid="held-backward"></div>
             {/if}
+          {/if}
+          <!-- How well its track is known: weak hatched, lost notched, what is outside or not followed only as an edge. -->
+          {@const known = b.follows.states(cover)}
+          {#if known && !cover.off}
+            {#each stretches(known.states, known.first, first, last) as [c, from, to] (from)}
+              <div class="absolute top-2 h-[13px]" style="left:{from * step}px;width:{Math.max((to - from + 1) * step, 2)}px;background:{looks[c]!.fill};{looks[c]!.more}" title="{looks[c]!.name}, f {from}–{to}" data-testid="state-{c}"></div>
+            {/each}
+            {#each known.anchors as f (f)}
+              <button class="absolute top-[3px] h-[10px] w-[10px] -translate-x-1/2 rotate-45 border border-[#161616] bg-white" style="left:{x(f)}px" aria-label="Anchor at frame {f}" data-testid="anchor" onpointerdown={(e) => (e.stopPropagation(), b.choose(it.id), b.seek(f))}></button>
+            {/each}
           {/if}
           <!-- A line under what was looked at since the last change. -->
           {#each runs(b.looked[cover.id] ?? []) as [from, to] (from)}

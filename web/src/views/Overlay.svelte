@@ -2,7 +2,7 @@
   // What lies on the picture: outlines, handles, knots, the course, the drawing.
   // All coordinates are the picture's; px is the size of a screen pixel there.
   import type { Bench } from '../lib/bench.svelte';
-  import { core } from '../lib/core';
+  import { carry, core } from '../lib/core';
   import type { Command, Knot, Placement, Point } from '../lib/api';
 
   interface Props {
@@ -19,6 +19,7 @@
   const hand = $derived(b.held);
   const cover = $derived(b.cover);
   const free = $derived(b.tool === 'move' && !cover?.locked && !cover?.unseen && b.speed === 0 && hand?.inside ? hand : undefined);
+  const mending = $derived(b.follows.mending?.frame === b.frame ? b.follows.mending : undefined);
   // A box is sized by its own corners; around other outlines stands a frame apart.
   const boxes = $derived(hand?.outlines.every((o) => o.shape === 'box' || o.shape === 'ellipse') ?? true);
   const apart = $derived(boxes ? 0 : 12 * px);
@@ -36,8 +37,12 @@
     const from = place(e);
     const p = hand!.placement;
     placed(e, (q, m) => {
-      const d = { x: q.x - from.x, y: q.y - from.y };
-      if (m.ctrlKey) d[Math.abs(d.x) > Math.abs(d.y) ? 'y' : 'x'] = 0;
+      const to = { ...q };
+      if (m.ctrlKey) {
+        const axis = Math.abs(q.x - from.x) > Math.abs(q.y - from.y) ? 'y' : 'x';
+        to[axis] = from[axis];
+      }
+      const d = b.wayBack(from, to);
       return { ...p, move: { x: p.move.x + d.x, y: p.move.y + d.y } };
     });
   }
@@ -53,9 +58,10 @@
     const p = c.placement;
     const rest = { x: c.size.x / p.size.x, y: c.size.y / p.size.y };
     const fixed = turned((-sx * c.size.x) / 2, (-sy * c.size.y) / 2, p.turn);
-    placed(e, (q, m) => {
+    placed(e, (at, m) => {
+      const q = carry(c.back, at);
       const from = m.altKey ? { x: 0, y: 0 } : fixed;
-      const local = turned(q.x - c.centre.x - from.x, q.y - c.centre.y - from.y, -p.turn);
+      const local = turned(q.x - c.home.x - from.x, q.y - c.home.y - from.y, -p.turn);
       const k = m.altKey ? 2 : 1;
       let nw = sx ? Math.max((sx * local.x - apart) * k, 2) : c.size.x;
       let nh = sy ? Math.max((sy * local.y - apart) * k, 2) : c.size.y;
@@ -72,7 +78,10 @@
   function turnCover(e: PointerEvent) {
     const c = hand!;
     const p = c.placement;
-    const angle = (q: Point) => (Math.atan2(q.y - c.centre.y, q.x - c.centre.x) * 180) / Math.PI;
+    const angle = (at: Point) => {
+      const q = carry(c.back, at);
+      return (Math.atan2(q.y - c.home.y, q.x - c.home.x) * 180) / Math.PI;
+    };
     const from = angle(place(e));
     placed(e, (q, m) => {
       let d = angle(q) - from;
@@ -128,6 +137,14 @@
     b.onKnots({ do: 'smooth', on: !o.knots[i]!.in && !o.knots[i]!.out });
   }
 
+  /** Drags a corner of the surface that is being put right, or all of it. */
+  function mendDown(e: PointerEvent, i: number) {
+    if (e.button !== 0 || pans(e)) return;
+    const from = place(e);
+    const was = b.follows.mending!;
+    follow(e, (q) => (b.follows.mending = { ...was, corners: was.corners.map((p, j) => (i < 0 || i === j ? { x: p.x + q.x - from.x, y: p.y + q.y - from.y } : p)) }), () => {});
+  }
+
   // The course of the centre: a point a frame, larger where the placement has a key.
   const course = $derived.by(() => {
     if (!b.course || !cover) return [];
@@ -137,8 +154,13 @@
   });
   function courseDown(e: PointerEvent, f: number) {
     const from = place(e);
-    const p = core.hand(cover!.id, f).placement;
-    drag(e, (q) => ({ do: 'place', cover: cover!.id, frame: f, scope: 'frame', placement: { ...p, move: { x: p.move.x + q.x - from.x, y: p.move.y + q.y - from.y } } }));
+    const h = core.hand(cover!.id, f);
+    const p = h.placement;
+    const home = carry(h.back, from);
+    drag(e, (at) => {
+      const q = carry(h.back, at);
+      return { do: 'place', cover: cover!.id, frame: f, scope: 'frame', placement: { ...p, move: { x: p.move.x + q.x - home.x, y: p.move.y + q.y - home.y } } };
+    });
   }
 
   const handles = [[-1, -1], [0, -1], [1, -1], [1, 0], [1, 1], [0, 1], [-1, 1], [-1, 0]] as const;
@@ -180,32 +202,81 @@
   {/each}
 {/if}
 
+<!-- The surface: a dotted line with corner ticks, in the form of how well it is known. -->
+{#snippet ticks(corners: Point[], colour: string)}
+  {#each corners as p, i (i)}
+    {@const [q, r] = [corners[(i + 1) % corners.length]!, corners[(i + corners.length - 1) % corners.length]!]}
+    {@const way = (to: Point) => { const l = Math.hypot(to.x - p.x, to.y - p.y) || 1; const k = Math.min(9 * px, l / 3) / l; return { x: p.x + (to.x - p.x) * k, y: p.y + (to.y - p.y) * k }; }}
+    {@const [u, v] = [way(q), way(r)]}
+    {@render line(`M${u.x} ${u.y}L${p.x} ${p.y}L${v.x} ${v.y}`, colour, 2)}
+  {/each}
+{/snippet}
+{#if mending}
+  {@render line('M' + mending.corners.map((p) => `${p.x} ${p.y}`).join('L') + 'Z', '#ffffff', 1, '1 4')}
+  {@render ticks(mending.corners, '#ffffff')}
+  {#each mending.corners as p, i (i)}
+    <circle cx={p.x} cy={p.y} r={6 * px} fill="#fff" fill-opacity=".25" stroke="#fff" stroke-width="1.5" vector-effect="non-scaling-stroke" style="cursor:move" onpointerdown={(e) => mendDown(e, i)} role="presentation" data-testid="mend {i}" />
+  {/each}
+  <path d={'M' + mending.corners.map((p) => `${p.x} ${p.y}`).join('L') + 'Z'} fill="transparent" style="cursor:move" onpointerdown={(e) => mendDown(e, -1)} role="presentation" data-testid="mend all" />
+{:else if b.step === 'follow' || b.follows.shown || b.follows.running}
+  {@const s = b.follows.surface}
+  {#if s && s.state !== '-'}
+    {@const colour = { a: '#ffffff', g: '#8fd0b8', w: '#e2b45c', l: '#e8684a', o: '#8d8d8d' }[s.state] ?? '#8d8d8d'}
+    {#if s.path}
+      {@render line(s.path, colour, 1, s.state === 'l' ? '1 8' : s.state === 'w' ? '5 3' : '1 3')}
+      {@render ticks(s.corners, colour)}
+    {/if}
+    {#each { length: s.places.length / 2 } as _, i (i)}
+      {@const [x, y] = [s.places[2 * i]!, s.places[2 * i + 1]!]}
+      {@render line(`M${x - 6 * px} ${y}L${x + 6 * px} ${y}M${x} ${y - 6 * px}L${x} ${y + 6 * px}`, colour, 1.5)}
+    {/each}
+  {/if}
+  {#if b.follows.ghost}{@render line(b.follows.ghost, bright, 1.5, '6 3')}{/if}
+{/if}
+{#if b.follows.apart && b.follows.apart.frame === b.frame && !b.follows.running}
+  {@const a = b.follows.apart}
+  {#if a.points}
+    {#each a.surface as p, i (i)}
+      {@render line(`M${p.x - 7 * px} ${p.y}L${p.x + 7 * px} ${p.y}M${p.x} ${p.y - 7 * px}L${p.x} ${p.y + 7 * px}`, '#ffffff', 1.5)}
+    {/each}
+  {:else}
+    {@render line('M' + a.surface.map((p) => `${p.x} ${p.y}`).join('L') + 'Z', '#ffffff', 1, '1 4')}
+    {@render ticks(a.surface, '#ffffff')}
+  {/if}
+{/if}
+
 {#if b.conflict?.path}{@render line(b.conflict.path, '#e8684a', 1.5, '6 4')}{/if}
 
-{#if free && b.drawing === undefined}
+{#if free && b.drawing === undefined && !mending}
   {@const c = free}
   {#if b.picked.knots.length === 0}
     {@const [hx, hy] = [c.size.x / 2 + apart, c.size.y / 2 + apart]}
-    <g transform="translate({c.centre.x} {c.centre.y}) rotate({c.placement.turn})">
-      {#if !boxes}<rect x={-hx} y={-hy} width={2 * hx} height={2 * hy} fill="none" stroke={bright} stroke-opacity=".7" stroke-dasharray="2 4" vector-effect="non-scaling-stroke" pointer-events="none" />{/if}
-      <line x1="0" y1={-hy} x2="0" y2={-hy - 24 * px} stroke={bright} stroke-width="1" vector-effect="non-scaling-stroke" />
-      <circle cx="0" cy={-hy - 24 * px} r={5 * px} fill={dark} stroke={bright} stroke-width="1.5" vector-effect="non-scaling-stroke" style="cursor:grab" onpointerdown={turnCover} role="presentation" data-testid="turn" />
-      {#each handles as [sx, sy] (`${sx}${sy}`)}
-        <circle
-          cx={sx * hx}
-          cy={sy * hy}
-          r={(sx && sy ? 5 : 3.5) * px}
-          fill={boxes ? bright : dark}
-          stroke={boxes ? dark : bright}
-          stroke-width="1"
-          vector-effect="non-scaling-stroke"
-          style="cursor:{sx * sy > 0 ? 'nwse' : sx * sy < 0 ? 'nesw' : sx ? 'ew' : 'ns'}-resize"
-          onpointerdown={(e) => sizeCover(e, sx, sy)}
-          role="presentation"
-          data-testid="size {sx},{sy}"
-        />
-      {/each}
-    </g>
+    {@const at = (x: number, y: number) => {
+      const v = turned(x, y, c.placement.turn);
+      return carry(c.carry, { x: c.home.x + v.x, y: c.home.y + v.y });
+    }}
+    {@const up = at(0, -hy)}
+    {@const far = Math.hypot(up.x - c.centre.x, up.y - c.centre.y) || 1}
+    {@const knob = { x: up.x + ((up.x - c.centre.x) / far) * 24 * px, y: up.y + ((up.y - c.centre.y) / far) * 24 * px }}
+    {#if !boxes}<polygon points={[at(-hx, -hy), at(hx, -hy), at(hx, hy), at(-hx, hy)].map((p) => `${p.x},${p.y}`).join(' ')} fill="none" stroke={bright} stroke-opacity=".7" stroke-dasharray="2 4" vector-effect="non-scaling-stroke" pointer-events="none" />{/if}
+    <line x1={up.x} y1={up.y} x2={knob.x} y2={knob.y} stroke={bright} stroke-width="1" vector-effect="non-scaling-stroke" />
+    <circle cx={knob.x} cy={knob.y} r={5 * px} fill={dark} stroke={bright} stroke-width="1.5" vector-effect="non-scaling-stroke" style="cursor:grab" onpointerdown={turnCover} role="presentation" data-testid="turn" />
+    {#each handles as [sx, sy] (`${sx}${sy}`)}
+      {@const p = at(sx * hx, sy * hy)}
+      <circle
+        cx={p.x}
+        cy={p.y}
+        r={(sx && sy ? 5 : 3.5) * px}
+        fill={boxes ? bright : dark}
+        stroke={boxes ? dark : bright}
+        stroke-width="1"
+        vector-effect="non-scaling-stroke"
+        style="cursor:{sx * sy > 0 ? 'nwse' : sx * sy < 0 ? 'nesw' : sx ? 'ew' : 'ns'}-resize"
+        onpointerdown={(e) => sizeCover(e, sx, sy)}
+        role="presentation"
+        data-testid="size {sx},{sy}"
+      />
+    {/each}
   {/if}
   {#each c.outlines as o (o.id)}
     {#if o.shape === 'path' || o.shape === 'corners'}

@@ -166,7 +166,13 @@
       b.error = `${b.cover.name} is locked; unlock it first.`;
       return;
     }
-    const d = (b.drawing ??= new Drawing(b.tool));
+    if (b.tool === 'points') {
+      const a = b.follows.apart;
+      const same = a?.points && a.frame === b.frame ? a.surface : [];
+      b.follows.apart = { frame: b.frame, surface: [...same, p], points: true };
+      return;
+    }
+    const d = (b.drawing ??= new Drawing(b.tool === 'surface' ? 'corners' : b.tool));
     const close = (q: Point, r: number) => Math.hypot((q.x - p.x) * aspect, q.y - p.y) * scale < r;
     if (d.shape === 'box' || d.shape === 'ellipse') {
       d.drag(p, p);
@@ -231,6 +237,8 @@
     if (b.tool === 'move') return '';
     if (b.tool === 'pick') return 'Click where the colour is';
     if (!b.item) return 'Add an item first';
+    if (b.tool === 'surface') return `Surface that ${name} lies on: click its four corners, or drag a box`;
+    if (b.tool === 'points') return `Points that move with ${name}: click one, two or more`;
     const fits = b.cover && !b.adding && b.tool !== 'path';
     const what = { box: 'Drag a box', ellipse: 'Drag an ellipse', corners: 'Click the four corners', path: 'Click for corners, drag for curves, close on the first knot or with Enter' }[b.tool];
     return fits ? `Fit ${name} at f ${b.frame}: ${what.toLowerCase()}` : `${b.cover ? 'One more outline of' : 'Outline of'} ${name}: ${what.toLowerCase()}`;

@@ -15,7 +15,7 @@
   const still = $derived(b.last === 0);
   const done = $derived<Record<Step, string>>({
     outline: cover ? 'done' : 'missing',
-    follow: b.keys.length > 1 || (cover && still) ? (cover && b.unseen ? 'to look at' : 'done') : 'missing',
+    follow: b.follows.running ? 'tracking' : cover?.track ? (b.follows.doubts(cover) ? 'weak' : b.unseen ? 'to look at' : 'done') : b.keys.length > 1 || (cover && still) ? (cover && b.unseen ? 'to look at' : 'done') : 'missing',
     conceal: cover?.treatments.some((t) => !t.off) && !cover.off ? 'done' : 'missing',
   });
 </script>

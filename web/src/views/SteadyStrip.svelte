@@ -1,0 +1,58 @@
+<script lang="ts">
+  // The surface in hand as it lies on its reference, frame after frame: what slips
+  // is seen at once. A click goes to the frame; the strip scrolls with the shot.
+  import type { Bench } from '../lib/bench.svelte';
+
+  let { b }: { b: Bench } = $props();
+  const [cellW, cellH, per] = [88, 56, 20];
+  let room = $state<HTMLDivElement>();
+  let width = $state(800);
+  const s = $derived(b.follows.striped);
+  const span = $derived(b.cover!.span);
+  const first = $derived(Math.min(span.first, b.last));
+  const frames = $derived(span.last - first + 1);
+  // The frame shown stands in the middle.
+  const left = $derived(Math.min(Math.max((b.frame - first + 0.5) * cellW - width / 2, 0), Math.max(frames * cellW - width, 0)));
+  const blocks = $derived.by(() => {
+    const from = Math.max(Math.floor(left / cellW / per) - 1, 0);
+    const to = Math.min(Math.ceil((left + width) / cellW / per) + 1, Math.ceil(frames / per));
+    return Array.from({ length: Math.max(to - from, 0) }, (_, i) => first + (from + i) * per);
+  });
+  /** Changes whenever more of a block is known. */
+  const version = (at: number) => [...(s?.states ?? '')].slice(at - (s?.first ?? 0), at - (s?.first ?? 0) + per).filter((c) => c !== '-').length;
+  const marks: Record<string, string> = { w: 'weak', l: 'lost', o: 'outside', '-': '' };
+
+  $effect(() => {
+    const o = new ResizeObserver(([e]) => (width = e!.contentRect.width));
+    o.observe(room!);
+    return () => o.disconnect();
+  });
+  const anchors = $derived(new Set(b.follows.states(b.cover!)?.anchors));
+</script>
+
+<div class="border-base-300 grid border-t" style="grid-template-columns: 124px minmax(0,1fr) 12px;height:{cellH + 18}px">
+  <span class="quiet px-2 pt-1">Steady strip</span>
+  <div bind:this={room} class="relative overflow-hidden" role="group" aria-label="Steady strip" data-testid="strip">
+    <div class="absolute top-0 left-0 h-full" style="width:{frames * cellW}px;transform:translateX({-left}px)">
+      {#each blocks as at (at)}
+        {#if version(at)}
+          <img src="/api/attempts/{s!.attempt}/strip/{at}?known={version(at)}" alt="" class="absolute top-0 max-w-none" style="left:{(at - first) * cellW}px;height:{cellH}px;width:{cellW * per}px" draggable="false" />
+        {/if}
+        {#each { length: Math.min(per, span.last - at + 1) } as _, i (i)}
+          {@const f = at + i}
+          {@const c = s?.states[f - s.first] ?? '-'}
+          <button
+            class="absolute top-0 flex h-full flex-col justify-end text-[11px] {f === b.frame ? 'outline-primary z-10 outline-2 -outline-offset-2' : ''}"
+            style="left:{(f - first) * cellW}px;width:{cellW - 2}px;height:{cellH + 16}px"
+            aria-label="Frame {f}: {anchors.has(f) ? 'anchor' : marks[c] || 'good'}"
+            onclick={() => (b.play(0), b.seek(f))}
+          >
+            {#if c === 'w'}<span class="absolute inset-x-0 top-0 h-[5px]" style="background:repeating-linear-gradient(135deg,#262626 0 3px,#c9a24f 3px 6px)"></span>{/if}
+            {#if c === 'l'}<span class="absolute inset-x-0 top-0 h-[5px] bg-[#d9573a]"></span>{/if}
+            <span class="tc flex justify-between px-1 leading-4"><span class={f === b.frame ? 'text-primary' : 'quiet'}>{f}</span><span class={c === 'l' ? 'text-error' : c === 'w' ? 'text-warning' : 'quiet'}>{anchors.has(f) ? '◆' : c === 'l' ? '! lost' : marks[c]}</span></span>
+          </button>
+        {/each}
+      {/each}
+    </div>
+  </div>
+</div>
