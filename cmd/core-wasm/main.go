@@ -6,6 +6,7 @@
 package main
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"strconv"
@@ -13,6 +14,7 @@ import (
 
 	"celator/core/cover"
 	"celator/core/geom"
+	"celator/core/interchange"
 	"celator/core/timecode"
 )
 
@@ -224,6 +226,41 @@ func main() {
 			out = append(out, outline{ID: c.Outlines[i].ID, Shape: c.Outlines[i].Shape, Knots: p.Map(m)})
 		}
 		return out, nil
+	})
+	// Open formats out and in.
+	export("trackOut", func(a []js.Value) (any, error) {
+		t := draft.Track(a[0].String())
+		if t == nil || t.Poses == nil {
+			return nil, cover.ErrNoTrack
+		}
+		if a[1].String() == "csv" {
+			return string(interchange.TrackCSV(t)), nil
+		}
+		b, err := interchange.TrackJSON(t)
+		return string(b), err
+	})
+	export("trackIn", func(a []js.Value) (any, error) {
+		b := []byte(a[0].String())
+		if bytes.HasPrefix(bytes.TrimSpace(b), []byte("{")) {
+			return interchange.ParseTrackJSON(b, draft.Frames)
+		}
+		return interchange.ParseTrackCSV(b, draft.Frames)
+	})
+	export("outlineOut", func(a []js.Value) (any, error) {
+		c, err := find(a[0])
+		if err != nil {
+			return nil, err
+		}
+		return string(interchange.OutlineSVG(draft.Width, draft.Height, c.Paths(a[1].Int()))), nil
+	})
+	export("outlineIn", func(a []js.Value) (any, error) { return interchange.ParseOutlineSVG([]byte(a[0].String())) })
+	export("coverOut", func(a []js.Value) (any, error) {
+		c, err := find(a[0])
+		if err != nil {
+			return nil, err
+		}
+		b, err := json.MarshalIndent(c, "", "  ")
+		return string(b), err
 	})
 	export("copy", func(a []js.Value) (any, error) {
 		c, err := find(a[0])

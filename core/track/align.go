@@ -43,6 +43,7 @@ func (m Model) Valid() bool {
 // alignment is what comparing the surface under a map with a frame gives.
 type alignment struct {
 	m      geom.Map // reference to frame
+	firm   float64  // of them, those that agree closely
 	share  float64  // of the textured places in the picture, those that agree
 	seen   float64  // share of the textured places that lie in the picture
 	mean   float64  // mean local correlation where there is texture
@@ -92,6 +93,7 @@ func (p *patch) look(pyr pyramid, m geom.Map, w *work) {
 }
 
 const (
+	closely = .8
 	agrees  = .55 // local correlation above which a place shows the surface
 	doubted = .15 // and below which it certainly does not
 )
@@ -99,7 +101,7 @@ const (
 // judge measures how well the surface is seen under m, from the last look.
 func (p *patch) judge(m geom.Map, w *work) alignment {
 	a := alignment{m: m}
-	var n, in, ok, sum float64
+	var n, in, ok, firm, sum float64
 	for _, k := range p.points {
 		if p.weight[k] == 0 {
 			continue
@@ -114,9 +116,12 @@ func (p *patch) judge(m geom.Map, w *work) alignment {
 		if c > agrees {
 			ok++
 		}
+		if c > closely {
+			firm++
+		}
 	}
 	if n > 0 && in > 0 {
-		a.seen, a.share, a.mean = in/n, ok/in, sum/in
+		a.seen, a.share, a.firm, a.mean = in/n, ok/in, firm/in, sum/in
 	}
 	return a
 }

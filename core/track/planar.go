@@ -38,6 +38,7 @@ type Planar struct {
 	missed  int           // frames since it was known
 	usual   float64       // share that agrees of late
 	clear   float64       // mean correlation of late
+	crisp   float64       // share of what agrees that does so closely, when it is good
 	smear   smear
 	clean   map[*patch]*patch // the reference's patches without their moving rim
 	cleanAt float64           // the shutter they were made for
@@ -119,6 +120,11 @@ func (t *Planar) step(f Frame) Pose {
 		searched = true
 		t.recover(pyr, try)
 	}
+	// What is partly hidden agrees closely where it is seen; a wrong place agrees a
+	// little everywhere.
+	if t.crisp > .5 && best.firm < .6*t.crisp*best.share { // in noise nothing agrees closely
+		best.share = 0
+	}
 	if best.share >= need && best.seen > .12 {
 		if t.missed == 0 {
 			if best.seen > .9 && best.share > .8 {
@@ -151,6 +157,10 @@ func (t *Planar) found(a alignment) Pose {
 	t.now, t.missed = a.m, 0
 	if p.State == Good {
 		t.sure = a.m
+		if t.crisp == 0 {
+			t.crisp = a.firm / a.share
+		}
+		t.crisp += .2 * (a.firm/a.share - t.crisp)
 	}
 	t.usual += .25 * (a.share - t.usual)
 	t.clear += .25 * (a.mean - t.clear)

@@ -34,7 +34,7 @@ type feed struct {
 	cancel   context.CancelFunc
 }
 
-// near is how many frames are decoded apart, so that following backward begins at once.
+// near is how many frames are decoded apart, so that following begins at once.
 const near = 8
 
 func openFeed(ctx context.Context, j *Job, legs []leg) (*feed, error) {
@@ -74,13 +74,16 @@ func openFeed(ctx context.Context, j *Job, legs []leg) (*feed, error) {
 			f.kept = a.Frame
 		}
 	}
-	if len(legs) == 1 && legs[0].step < 0 { // the nearest first, while the others are decoded
-		if err := f.apart(ctx, max(legs[0].last, legs[0].first-near+1), legs[0].first); err != nil {
+	if first := j.Anchors[0].Frame; j.Soon && first > f.lo+2*near && first <= f.hi {
+		// The anchor and the frames around it, while those before it are decoded.
+		to := min(f.hi, first+near/2)
+		f.kept = max(f.kept, to)
+		if err := f.apart(ctx, max(f.lo, first-near/2), to); err != nil {
 			return nil, err
 		}
 	}
 	for _, a := range j.Anchors {
-		if a.Frame < f.lo || a.Frame > f.hi || len(legs) == 1 && legs[0].step < 0 && a.Frame == f.hi {
+		if (a.Frame < f.lo || a.Frame > f.hi) && f.extra[a.Frame] == nil {
 			if err := f.apart(ctx, a.Frame, a.Frame); err != nil {
 				return nil, err
 			}
@@ -197,7 +200,7 @@ func (f *feed) prepare(g *track.Gray, n int) (track.Frame, error) {
 
 // read returns a frame that was decoded apart or that is or will be in the file.
 func (f *feed) read(ctx context.Context, n int) (track.Frame, error) {
-	if err := context.Cause(ctx); err != nil {
+	if err := ctx.Err(); err != nil {
 		return track.Frame{}, err
 	}
 	if g := f.extra[n]; g != nil {
@@ -212,7 +215,7 @@ func (f *feed) read(ctx context.Context, n int) (track.Frame, error) {
 	have, err := f.done > n, f.err
 	f.mu.Unlock()
 	if !have {
-		if e := context.Cause(ctx); e != nil {
+		if e := ctx.Err(); e != nil {
 			err = e
 		}
 		return track.Frame{}, err
@@ -243,12 +246,12 @@ func (f *feed) next(ctx context.Context, l leg, n int) (track.Frame, error) {
 		}
 		f.mu.Lock()
 		defer f.mu.Unlock()
-		if err := context.Cause(ctx); err != nil {
+		if err := ctx.Err(); err != nil {
 			return track.Frame{}, err
 		}
 		return track.Frame{}, f.err
 	case <-ctx.Done():
-		return track.Frame{}, context.Cause(ctx)
+		return track.Frame{}, ctx.Err()
 	}
 }
 

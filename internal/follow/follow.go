@@ -28,7 +28,8 @@ type Job struct {
 	Channel Channel
 	Anchors []Anchor // in the order of frames; points have one
 	From    int
-	To      int // both included
+	To      int  // both included
+	Soon    bool // the first poses matter more than a few frames decoded twice
 	// Known, when given, returns poses found before: following goes on from the
 	// nearest of them beside the frames From to To instead of from the anchor.
 	Known func(f int) (geom.Map, bool)
@@ -125,8 +126,6 @@ func Run(ctx context.Context, j Job) error {
 	if err := j.check(); err != nil {
 		return err
 	}
-	ctx, cancel := context.WithCancelCause(ctx)
-	defer cancel(nil)
 	legs := j.legs()
 	feed, err := openFeed(ctx, &j, legs)
 	if err != nil {
@@ -155,17 +154,14 @@ func Run(ctx context.Context, j Job) error {
 			if _, cut := err.(*CutError); err != nil && (first == nil || cut && ctx.Err() == nil) {
 				first = err
 			}
-			if _, cut := err.(*CutError); err != nil && !cut {
-				cancel(err) // what has gone wrong for one goes wrong for all
-			}
 		})
 	}
 	if len(legs) == 0 {
 		_, first = begun[0]()
 	}
 	wg.Wait()
-	if _, cut := first.(*CutError); first != nil && !cut && context.Cause(ctx) != nil {
-		return context.Cause(ctx)
+	if first != nil && ctx.Err() != nil {
+		return ctx.Err()
 	}
 	return first
 }

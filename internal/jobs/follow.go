@@ -65,10 +65,12 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 	told := map[int]bool{}
 	var last time.Time
 	j := Following(clip, &spec.Track, spec.From, spec.To, base)
+	j.Soon = true
 	j.Found = func(f int, p []track.Pose) {
 		found.set(f, p)
 		told[f] = true
-		if now := time.Now(); now.Sub(last) >= shown {
+		// The anchor's own pose is no news; the first that was found is.
+		if now := time.Now(); len(told) > 1 && now.Sub(last) >= shown {
 			last = now
 			if w, err := r.store.AttemptProgress(work, a.ID, len(told), found.poses); err == nil && !w {
 				wanted = false
@@ -77,6 +79,11 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 		}
 	}
 	begun := time.Now()
+	if w, err := r.store.AttemptProgress(ctx, a.ID, 0, found.poses); err != nil {
+		return err
+	} else if !w {
+		return r.store.EndAttempt(ctx, a.ID, store.Stopped, "", 0, nil, nil)
+	}
 	err = follow.Run(work, j)
 	state, note := store.Done, ""
 	var cut *follow.CutError

@@ -76,6 +76,7 @@ func (s *server) registerFollowing(api huma.API) {
 		return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, DefaultStatus: status}
 	}
 	huma.Register(api, op("follow", http.MethodPost, "/api/shots/{id}/attempts", "Follow a surface or points through a shot", 201), s.follow)
+	huma.Register(api, op("given", http.MethodPost, "/api/shots/{id}/given", "Enter a track from elsewhere, with its poses", 201), s.given)
 	huma.Register(api, op("listAttempts", http.MethodGet, "/api/shots/{id}/attempts", "The attempts of a shot, the newest first", 200), func(ctx context.Context, in *ByID) (*body[[]attemptView], error) {
 		as, err := s.Store.Attempts(ctx, in.ID)
 		out := []attemptView{}
@@ -104,14 +105,8 @@ func (s *server) follow(ctx context.Context, in *struct {
 	}
 	b := in.Body
 	b.Track.Poses, b.Track.Attempt = nil, ""
-	if b.Track.Anchors == nil {
-		b.Track.Anchors = []cover.TrackAnchor{}
-	}
-	// The rules of a track stand with the document.
-	probe := cover.New(r.clip.Info.Width, r.clip.Info.Height, r.src.Frames)
-	probe.Tracks = []cover.Track{b.Track}
-	if err := probe.Validate(); err != nil {
-		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	if err := valid(r, &b.Track); err != nil {
+		return nil, err
 	}
 	if b.To < b.From || b.To >= r.src.Frames {
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("There are no frames %d to %d in the shot.", b.From, b.To))
@@ -122,6 +117,41 @@ func (s *server) follow(ctx context.Context, in *struct {
 		return nil, problem(err)
 	}
 	return &body[attemptView]{viewAttempt(a)}, nil
+}
+
+// valid holds a track against the rules, which stand with the document.
+func valid(r readable, t *cover.Track) error {
+	if t.Anchors == nil {
+		t.Anchors = []cover.TrackAnchor{}
+	}
+	probe := cover.New(r.clip.Info.Width, r.clip.Info.Height, r.src.Frames)
+	probe.Tracks = []cover.Track{*t}
+	if err := probe.Validate(); err != nil {
+		return huma.Error422UnprocessableEntity(sentence(err))
+	}
+	return nil
+}
+
+func (s *server) given(ctx context.Context, in *struct {
+	ByID
+	Body cover.Track
+}) (*body[attemptView], error) {
+	r, err := s.reading(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	d := cover.Document{Tracks: []cover.Track{in.Body}}
+	if err := valid(r, &d.Tracks[0]); err != nil {
+		return nil, err
+	}
+	if in.Body.Poses == nil {
+		return nil, huma.Error422UnprocessableEntity("The track has no poses.")
+	}
+	if err := s.adopt(ctx, in.ID, &d); err != nil {
+		return nil, problem(err)
+	}
+	a, err := s.Store.Attempt(ctx, d.Tracks[0].Attempt)
+	return &body[attemptView]{viewAttempt(a)}, problem(err)
 }
 
 // adopt keeps the poses that a document from outside carries, as attempts.

@@ -408,6 +408,20 @@ export class Bench extends Playhead {
     void this.save([{ do: 'fit', cover: c.id, frame: this.frame, scope: this.shapeScope, rect: { min: box.min, max: box.max } }]);
   }
 
+  /** Adds the outlines of a file to the cover in hand. */
+  readOutline(text: string): void {
+    const c = this.cover;
+    if (!c) return;
+    const used = new Set(c.outlines.map((o) => o.id));
+    const commands = core.outlineIn(text).map((knots): Command => {
+      let n = 1;
+      while (used.has(`o${n}`)) n++;
+      used.add(`o${n}`);
+      return { do: 'addOutline', cover: c.id, frame: this.frame, outline: { id: `o${n}`, shape: 'path', keys: [{ frame: this.frame, knots }] } };
+    });
+    void this.save(commands);
+  }
+
   private fresh(): string {
     const used = new Set(this.cover?.outlines.map((o) => o.id));
     for (let i = 1; ; i++) if (!used.has(`o${i}`)) return `o${i}`;

@@ -96,6 +96,12 @@ export const core = {
   ghost: (t: Track, attempt: string, f: number, cover: string, at: number) => call<string>('ghost', JSON.stringify(t), attempt, f, cover, at),
   /** A cover's outlines on a frame, moved as the four corners of its surface are. */
   warp: (id: string, f: number, from: Point[], to: Point[]) => call<{ id: string; knots: Knot[] }[]>('warp', id, f, JSON.stringify(from), JSON.stringify(to)),
+  /** Open formats out and in (docs/formats.md). */
+  trackOut: (id: string, as: 'csv' | 'json') => call<string>('trackOut', id, as),
+  trackIn: (text: string) => call<Track>('trackIn', text),
+  outlineOut: (id: string, f: number) => call<string>('outlineOut', id, f),
+  outlineIn: (text: string) => call<Knot[][]>('outlineIn', text),
+  coverOut: (id: string) => call<string>('coverOut', id),
   cover: (id: string) => call<Cover>('cover', id),
   /** All its covers at a frame; the one in hand; what their keys are. */
   at: (f: number) => call<Glance[]>('at', f),

@@ -340,6 +340,17 @@ export class Following {
     void this.learn([{ ...t, attempt: a.id }]).then(() => this.b.save([{ do: 'track', track: { ...t, name: this.track?.name ?? t.name, attempt: a.id } }]));
   }
 
+  /** Reads a track of a file; the cover in hand rides on it as it lies here. */
+  async give(text: string, name: string): Promise<void> {
+    const c = this.b.cover;
+    const track = { ...core.trackIn(text), id: crypto.randomUUID(), name };
+    const a = await ask(api.POST('/api/shots/{id}/given', { params: { path: { id: this.b.shot!.id } }, body: track }));
+    this.put(a);
+    const { poses: _, ...t } = { ...track, attempt: a.id };
+    await this.learn([t]);
+    await this.b.save([{ do: 'track', track: t }, ...(c ? [{ do: 'ride' as const, cover: c.id, id: t.id, frame: this.b.frame }] : [])]);
+  }
+
   // ---- Sharing ----------------------------------------------------------------
 
   rideOn(t: Track): void {

@@ -43,7 +43,7 @@
   <hr class="border-base-300" />
   {#if !cover.track}<h3 class="font-medium">By hand</h3>
   <p class="quiet text-[12px]">Fit the cover where it slips: the ends of the span, then by halves.</p>{:else}<h3 class="font-medium">Looking, and corrections</h3>{/if}
-  <button class="btn btn-xs btn-primary" disabled={!b.unseen} onclick={() => b.fits()}>
+  <button class="btn btn-xs" disabled={!b.unseen} onclick={() => b.fits()}>
     {b.nextToFit === undefined ? (b.unseen ? 'It fits (Enter)' : 'All looked at') : `It fits: on to f ${b.nextToFit} (Enter)`}
   </button>
   <p class="quiet text-[12px]" data-testid="looked">

@@ -5,6 +5,7 @@
   import ArrowLeftRight from '@lucide/svelte/icons/arrow-left-right';
   import Square from '@lucide/svelte/icons/square';
   import type { Bench } from '../lib/bench.svelte';
+  import { core } from '../lib/core';
   import type { Channel, Model, Way } from '../lib/following.svelte';
   import NumberField from './NumberField.svelte';
 
@@ -35,6 +36,27 @@
   const anchors = $derived(t ? [t.frame, ...t.anchors.map((a) => a.frame)].sort((x, y) => x - y) : []);
   const others = $derived((b.document?.tracks ?? []).filter((x) => x.id !== cover.track));
 
+  function save(text: string, name: string) {
+    const a = document.createElement('a');
+    a.href = URL.createObjectURL(new Blob([text]));
+    a.download = name;
+    a.click();
+    URL.revokeObjectURL(a.href);
+  }
+  async function read(e: Event) {
+    const input = e.currentTarget as HTMLInputElement;
+    const file = input.files?.[0];
+    input.value = '';
+    if (!file) return;
+    try {
+      const text = await file.text();
+      if (file.name.toLowerCase().endsWith('.svg')) b.readOutline(text);
+      else await f.give(text, file.name.replace(/\.\w+$/, ''));
+    } catch (err) {
+      b.say(err);
+    }
+  }
+
   $effect(() => {
     if (!t && !run && b.speed === 0) {
       void f.proposed;
@@ -49,6 +71,11 @@
   <button class="btn btn-xs gap-1 px-1 {primary ? 'btn-primary' : ''}" disabled={cover.locked || !!run} onclick={() => void f.follow(way)}>
     {#if Icon}<Icon size={13} />{/if}{name}
   </button>
+{/snippet}
+
+{#snippet out()}
+  <button class="underline" onclick={() => save(core.outlineOut(cover.id, b.here), `${cover.name}.svg`)}>outline SVG</button>
+  <button class="underline" onclick={() => save(core.coverOut(cover.id), `${cover.name} keys.json`)}>keys JSON</button>
 {/snippet}
 
 {#if run}
@@ -108,14 +135,12 @@
     {#if t.kind === 'surface'}<button class="btn btn-xs" onclick={() => void f.others()}>Try others in the background</button>{/if}
     <NumberField label="Tolerance, px" value={tolerance} min={0.05} max={100} step={0.05} digits={2} onchange={(v) => (tolerance = v)} />
     <button class="btn btn-xs" disabled={cover.locked} onclick={() => f.byHand(tolerance)}>Turn into hand keys</button>
-    {#if t.attempt}
-      <div class="flex gap-2 text-[12px]">
-        <span class="quiet">Track as</span>
-        <a class="underline" href="/api/attempts/{t.attempt}/poses.csv" download>CSV</a>
-        <a class="underline" href="/api/attempts/{t.attempt}/poses.json" download>JSON</a>
-        <a class="underline" href="/api/shots/{b.shot!.id}/covers/{cover.id}/outline.svg?frame={b.here}" download>Outline SVG</a>
-      </div>
-    {/if}
+    <div class="flex flex-wrap gap-x-2 text-[12px]">
+      <span class="quiet">Write</span>
+      <button class="underline" onclick={() => save(core.trackOut(t.id, 'csv'), `${t.name}.csv`)}>track CSV</button>
+      <button class="underline" onclick={() => save(core.trackOut(t.id, 'json'), `${t.name}.json`)}>track JSON</button>
+      {@render out()}
+    </div>
   {/if}
 {:else}
   <p data-testid="texture" class={f.texture && !f.texture.enough ? 'text-warning text-[12px]' : 'quiet text-[12px]'}>
@@ -141,6 +166,11 @@
       <button class="btn btn-xs {b.tool === 'surface' ? 'bg-base-300' : ''}" onclick={() => b.takeUp('surface')}>Draw surface</button>
       <button class="btn btn-xs {b.tool === 'points' ? 'bg-base-300' : ''}" onclick={() => b.takeUp('points')}>Set points</button>
     </div>
+    <div class="flex flex-wrap gap-x-2 text-[12px]">
+      <span class="quiet">Write</span>
+      {@render out()}
+    </div>
+    <label class="text-[12px]"><span class="quiet">Read a track (CSV, JSON) or an outline (SVG)</span><input type="file" accept=".csv,.json,.svg" class="file-input file-input-xs w-full" onchange={read} /></label>
     {#if f.apart}<button class="btn btn-xs" onclick={() => (f.apart = undefined)}>Follow the cover’s outline instead</button>{/if}
   {/if}
 {/if}
