@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"celator/core/cover"
+	"celator/core/frame"
 	"celator/internal/demo"
 	"celator/internal/jobs"
 	"celator/internal/library"
@@ -91,8 +92,8 @@ func (p *place) run(ctx context.Context) (r *running, err error) {
 	return r, nil
 }
 
-func (r *running) work(ctx context.Context) error {
-	j, err := jobs.Start(ctx, r.store, r.lib, r.log)
+func (r *running) work(ctx context.Context, atHand func(string, int) *frame.Picture) error {
+	j, err := jobs.Start(ctx, r.store, r.lib, r.log, atHand)
 	if err != nil {
 		return err
 	}
@@ -121,13 +122,13 @@ func serveCommand() *cobra.Command {
 				return err
 			}
 		}
+		frames := preview.NewFrames(384 << 20)
+		r.close = append(r.close, frames.Close)
 		if work {
-			if err := r.work(ctx); err != nil {
+			if err := r.work(ctx, frames.AtHand); err != nil {
 				return err
 			}
 		}
-		frames := preview.NewFrames(384 << 20)
-		r.close = append(r.close, frames.Close)
 		web, err := web.Files()
 		if err != nil {
 			return err
@@ -162,7 +163,7 @@ func workerCommand() *cobra.Command {
 			return err
 		}
 		defer r.stop()
-		if err := r.work(ctx); err != nil {
+		if err := r.work(ctx, nil); err != nil {
 			return err
 		}
 		r.log.Info("working")

@@ -74,12 +74,24 @@ func openFeed(ctx context.Context, j *Job, legs []leg) (*feed, error) {
 			f.kept = a.Frame
 		}
 	}
-	if first := j.Anchors[0].Frame; j.Soon && first > f.lo+2*near && first <= f.hi {
+	if first := j.Anchors[0].Frame; j.AtHand != nil && first > f.lo+2*near && first <= f.hi {
 		// The anchor and the frames around it, while those before it are decoded.
-		to := min(f.hi, first+near/2)
-		f.kept = max(f.kept, to)
-		if err := f.apart(ctx, max(f.lo, first-near/2), to); err != nil {
-			return nil, err
+		for _, way := range [2]int{-1, 1} {
+			for n := first; n >= f.lo && n <= f.hi && f.extra[n] == nil || n == first && way > 0; n += way {
+				pic := j.AtHand(n)
+				if pic == nil {
+					break
+				}
+				f.extra[n] = f.gray(pic)
+				f.kept = max(f.kept, n)
+			}
+		}
+		if f.extra[first] == nil {
+			to := min(f.hi, first+near/2)
+			f.kept = max(f.kept, to)
+			if err := f.apart(ctx, max(f.lo, first-near/2), to); err != nil {
+				return nil, err
+			}
 		}
 	}
 	for _, a := range j.Anchors {

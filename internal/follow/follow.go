@@ -8,6 +8,7 @@ import (
 	"slices"
 	"sync"
 
+	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/track"
 	"celator/internal/media"
@@ -28,8 +29,10 @@ type Job struct {
 	Channel Channel
 	Anchors []Anchor // in the order of frames; points have one
 	From    int
-	To      int  // both included
-	Soon    bool // the first poses matter more than a few frames decoded twice
+	To      int // both included
+	// AtHand, when given, returns frames that are decoded already, or nil. Following
+	// then begins at once, even where a few frames are decoded twice for that.
+	AtHand func(f int) *frame.Picture
 	// Known, when given, returns poses found before: following goes on from the
 	// nearest of them beside the frames From to To instead of from the anchor.
 	Known func(f int) (geom.Map, bool)

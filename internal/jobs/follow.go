@@ -12,6 +12,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"celator/core/cover"
+	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/track"
 	"celator/internal/follow"
@@ -65,7 +66,10 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 	told := map[int]bool{}
 	var last time.Time
 	j := Following(clip, &spec.Track, spec.From, spec.To, base)
-	j.Soon = true
+	j.AtHand = func(int) *frame.Picture { return nil }
+	if r.hand != nil {
+		j.AtHand = func(f int) *frame.Picture { return r.hand(src.ID, f) }
+	}
 	j.Found = func(f int, p []track.Pose) {
 		found.set(f, p)
 		told[f] = true

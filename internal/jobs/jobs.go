@@ -21,6 +21,7 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 
 	"celator/core/cover"
+	"celator/core/frame"
 	"celator/internal/deliver"
 	"celator/internal/library"
 	"celator/internal/media"
@@ -32,6 +33,7 @@ type Runner struct {
 	store  *store.Store
 	lib    library.Library
 	log    *slog.Logger
+	hand   func(source string, f int) *frame.Picture // decoded frames in memory, or nil
 	id     string
 	client *river.Client[pgx.Tx]
 	stop   context.CancelFunc
@@ -45,10 +47,10 @@ const (
 	tick = 250 * time.Millisecond
 )
 
-// Start begins to work.
-func Start(ctx context.Context, s *store.Store, lib library.Library, log *slog.Logger) (*Runner, error) {
+// Start begins to work. atHand, when given, returns frames that are decoded already.
+func Start(ctx context.Context, s *store.Store, lib library.Library, log *slog.Logger, atHand func(source string, f int) *frame.Picture) (*Runner, error) {
 	host, _ := os.Hostname()
-	r := &Runner{store: s, lib: lib, log: log, id: fmt.Sprintf("%s-%d-%s", host, os.Getpid(), store.NewID()[:13])}
+	r := &Runner{store: s, lib: lib, log: log, hand: atHand, id: fmt.Sprintf("%s-%d-%s", host, os.Getpid(), store.NewID()[:13])}
 	workers := river.NewWorkers()
 	river.AddWorker(workers, river.WorkFunc(r.ingest))
 	river.AddWorker(workers, river.WorkFunc(r.segment))

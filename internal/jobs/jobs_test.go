@@ -37,7 +37,7 @@ func worker(url, dir string) {
 	if err == nil {
 		var lib library.Library
 		if lib, err = library.New(dir, dir); err == nil {
-			_, err = Start(ctx, st, lib, slog.Default())
+			_, err = Start(ctx, st, lib, slog.Default(), nil)
 		}
 	}
 	if err != nil {
@@ -180,7 +180,7 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 	if len(finished) == 0 || len(finished) == len(before) {
 		t.Fatalf("killed too late or too early: %d of %d segments were finished", len(finished), len(before))
 	}
-	r, err := Start(ctx, b.st, b.lib, slog.New(slog.DiscardHandler))
+	r, err := Start(ctx, b.st, b.lib, slog.New(slog.DiscardHandler), nil)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -65,6 +65,12 @@ func (c *Frames) cached(k frameKey) (*frame.Picture, bool) {
 	return c.frames.Get(k)
 }
 
+// AtHand returns a frame of a clip that is in the cache, which must not be changed, or nil.
+func (c *Frames) AtHand(id string, f int) *frame.Picture {
+	p, _ := c.cached(frameKey{id, f})
+	return p
+}
+
 func (c *Frames) keep(k frameKey, p *frame.Picture) {
 	c.mu.Lock()
 	defer c.mu.Unlock()

@@ -100,9 +100,9 @@
     {@render go('back', 'Back', ArrowLeft)}
     {@render go('both', 'Anew', ArrowLeftRight)}
     {@render go('forward', 'On', ArrowRight)}
-    {@render go('to mark back', 'To mark', ArrowLeft)}
+    {@render go('to mark back', 'Mark', ArrowLeft)}
     <span></span>
-    {@render go('to mark on', 'To mark', ArrowRight)}
+    {@render go('to mark on', 'Mark', ArrowRight)}
     {@render go('one back', 'Frame', ArrowLeft)}
     <span></span>
     {@render go('one on', 'Frame', ArrowRight)}

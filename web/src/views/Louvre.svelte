@@ -139,7 +139,7 @@
       <div class="border-base-300 relative h-8 border-b">
         <div class="absolute inset-x-0 top-[15px] h-px bg-[#3a3a3a]"></div>
         {#if cover && slat && last >= first}
-          {@const held = Math.min(Math.max(slat.keys[0] ?? first, first), last + 1)}
+          {@const held = cover.track ? first : Math.min(Math.max(slat.keys[0] ?? first, first), last + 1)}
           <!-- One thin slat a frame; before the first key, which holds backward, only its edge. -->
           {#if cover.off}
             <div class="absolute top-2 h-[13px]" style="left:{first * step}px;width:{(last - first + 1) * step}px;background:repeating-linear-gradient(135deg,#4a4a4a 0 3px,transparent 3px 7px)"></div>
