@@ -52,6 +52,31 @@ func Blend(forward, back []Pose, quad [4]geom.Point) []Pose {
 	return out
 }
 
+// Between fills n frames in which the surface was not found, between two in which it
+// was: its corners go on as they moved before and come as they move after (cubic
+// Hermite), where before and after are given two poses, the nearer to the gap last
+// and first. States and confidence stay what they are.
+func Between(before, after [2]geom.Map, n int, quad [4]geom.Point) []geom.Map {
+	out := make([]geom.Map, n)
+	for i := range out {
+		t := float64(i+1) / float64(n+1)
+		var to [4]geom.Point
+		for k, c := range quad {
+			p, q := before[1].Apply(c), after[0].Apply(c)
+			u, v := p.Sub(before[0].Apply(c)), after[1].Apply(c).Sub(q)
+			// Speeds measured at the rim of a gap are doubtful; a long gap trusts them less.
+			w := float64(n+1) / (1 + .1*float64(n))
+			to[k] = p.Mul(1 - t*t*(3-2*t)).Add(q.Mul(t * t * (3 - 2*t))).Add(u.Mul(w * t * (1 - t) * (1 - t))).Sub(v.Mul(w * t * t * (1 - t)))
+		}
+		m, err := geom.QuadToQuad(quad, to)
+		if err != nil {
+			m = before[1]
+		}
+		out[i] = m
+	}
+	return out
+}
+
 func (s State) known() bool { return s == Anchor || s == Good || s == Weak }
 
 // doubt is how little a pose is believed.

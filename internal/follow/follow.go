@@ -40,7 +40,8 @@ type Job struct {
 	Hidden func(f int) *track.Gray
 	// Found is told a frame's poses as they are known, one for the surface or one
 	// for each point, in the surface's own coordinates; never two calls at a time.
-	// Between two anchors a frame is told once more when both sides are known.
+	// Between two anchors a frame is told once more when both sides are known, and one
+	// in which the surface was lost when it is found again, with a better estimate.
 	Found func(f int, p []track.Pose)
 }
 
@@ -220,6 +221,7 @@ func (r *run) follow(ctx context.Context, t track.Tracker, l leg) error {
 		}
 	}
 	var before track.Frame
+	gaps := make([]gap, max(len(r.job.Points), 1))
 	for f := l.first; (l.last-f)*l.step >= 0; f += l.step {
 		g, err := r.feed.next(ctx, l, f)
 		if err != nil {
@@ -236,11 +238,70 @@ func (r *run) follow(ctx context.Context, t track.Tracker, l leg) error {
 			return &CutError{f}
 		}
 		before = g
-		if f >= r.job.From && f <= r.job.To {
-			r.tell(f, l, poses)
+		r.tell(f, l, poses)
+		for i := range gaps {
+			for _, b := range gaps[i].next(f, poses, i, r.job.around(i)) {
+				r.tell(b.f, l, b.poses)
+			}
 		}
 	}
 	return nil
+}
+
+// gap remembers a stretch in which one thing was not found, until it is known where
+// it came back.
+type gap struct {
+	known []geom.Map // the last two before
+	lost  []told
+	after *geom.Map // the first pose after
+}
+
+// told is what was said of a frame.
+type told struct {
+	f     int
+	poses []track.Pose
+}
+
+// next takes what was found of thing i on a frame. Once the thing was found twice
+// after a gap it returns the frames of the gap with better estimates.
+func (g *gap) next(f int, poses []track.Pose, i int, quad [4]geom.Point) []told {
+	p := poses[i]
+	if p.State == track.Lost || p.State == track.Outside {
+		if g.after != nil { // lost again at once
+			g.known, g.lost, g.after = nil, nil, nil
+		}
+		g.lost = append(g.lost, told{f, poses})
+		return nil
+	}
+	if len(g.lost) > 0 && g.after == nil {
+		if g.after = &p.Map; len(g.known) == 2 {
+			return nil
+		}
+	}
+	var out []told
+	if n := len(g.lost); n > 0 && len(g.known) == 2 {
+		for k, m := range track.Between([2]geom.Map(g.known), [2]geom.Map{*g.after, p.Map}, n, quad) {
+			better := slices.Clone(g.lost[k].poses)
+			better[i].Map = m
+			out = append(out, told{g.lost[k].f, better})
+		}
+		g.known = []geom.Map{*g.after}
+	}
+	g.lost, g.after = nil, nil
+	g.known = append(g.known, p.Map)
+	if len(g.known) > 2 {
+		g.known = g.known[1:]
+	}
+	return out
+}
+
+// around is a box around thing i.
+func (j *Job) around(i int) [4]geom.Point {
+	if len(j.Points) == 0 {
+		return j.box()
+	}
+	p := j.Points[i]
+	return [4]geom.Point{p.Add(geom.Pt(-9, -9)), p.Add(geom.Pt(9, -9)), p.Add(geom.Pt(9, 9)), p.Add(geom.Pt(-9, 9))}
 }
 
 // tell passes poses on. Between two anchors both sides are kept, and blended once
@@ -249,6 +310,9 @@ func (r *run) tell(f int, l leg, poses []track.Pose) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	j := r.job
+	if f < j.From || f > j.To {
+		return
+	}
 	i := slices.IndexFunc(j.Anchors, func(a Anchor) bool { return a.Frame > f })
 	if i <= 0 { // after the last anchor, or before the first
 		j.Found(f, poses)
