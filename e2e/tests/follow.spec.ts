@@ -34,8 +34,12 @@ function carried(a: Pt[], b: Pt[], p: Pt): Pt {
   return through(square(b), through(back, p));
 }
 
-const run = async (page: Page) => {
-  await page.waitForFunction(() => !(window as any).bench.follows.running, undefined, { timeout: 90_000 });
+/** Waits until so many attempts were made and all have ended. */
+const run = async (page: Page, n: number) => {
+  await page.waitForFunction((n) => {
+    const f = (window as any).bench.follows;
+    return f.attempts.length === n && !f.running;
+  }, n, { timeout: 90_000 });
   await saved(page);
 };
 
@@ -76,7 +80,7 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   await expect(page.getByTestId('texture')).toContainText('can be compared');
   await page.keyboard.press('v');
   await expect(page.getByTestId('running')).toBeVisible();
-  await run(page);
+  await run(page, 1);
   let doc = await document(page);
   expect(doc.tracks).toHaveLength(1);
   expect(doc.covers[0]).toMatchObject({ track: doc.tracks[0].id, from: reference });
@@ -100,11 +104,11 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   await goTo(page, '40');
   await mend(page, wanted(40).map((p) => ({ x: p.x + 14, y: p.y + 6 })));
   await page.getByRole('button', { name: 'Make it an anchor' }).click();
-  await run(page);
+  await run(page, 2);
   expect(off((await surfaces(page))[40]!, 40)).toBeGreaterThan(10);
   await mend(page, wanted(40));
   await page.keyboard.press('Shift+r');
-  await run(page);
+  await run(page, 3);
   await check(2);
   expect((await surfaces(page))[40]!.state).toBe('a');
   await expect(page.getByTestId('anchor')).toHaveCount(2);
@@ -127,9 +131,10 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   const mark = wanted(50);
   await dragOn(page, mark[0]!.x, mark[0]!.y - 40, mark[1]!.x, mark[1]!.y - 20);
   await page.getByRole('tab', { name: /Follow/ }).click();
-  await page.getByRole('button', { name: 'Plate', exact: true }).last().click();
+  await page.getByLabel('Step card').getByRole('button', { name: 'Plate', exact: true }).click();
   await saved(page);
   const paths = () => page.evaluate((n) => Array.from({ length: n }, (_, f) => JSON.parse((window as any).celatorCore.hand((window as any).bench.cover.id, f)).value.outlines[0].knots.map((k: any) => k.p) as Pt[]), frames);
+  expect((await document(page)).covers[1].track).toBe(doc.tracks[0].id);
   const riding = await paths();
   await page.getByRole('button', { name: /Attempts, sharing/ }).click();
   await page.getByRole('button', { name: 'Turn into hand keys' }).click();
@@ -183,7 +188,7 @@ test('what cannot be followed is said, and a run can be stopped', async ({ page 
   await page.getByRole('tab', { name: /Follow/ }).click();
   await expect(page.getByTestId('texture')).toContainText('Too little texture');
   await page.keyboard.press('v');
-  await run(page);
+  await run(page, 1);
   await expect(page.getByRole('alert')).toContainText('too little texture');
   expect((await document(page)).tracks ?? []).toHaveLength(0);
 
@@ -192,7 +197,7 @@ test('what cannot be followed is said, and a run can be stopped', async ({ page 
   await page.keyboard.press('v');
   await expect(page.getByTestId('running')).toBeVisible();
   await page.keyboard.press('Shift+v');
-  await run(page);
+  await run(page, 2);
   const doc = await document(page);
   expect(doc.tracks).toHaveLength(1);
   const states = await page.evaluate(() => (window as any).bench.slats.get((window as any).bench.cover.id).states as string);

@@ -106,14 +106,18 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 		apart = r.closes(ctx, clip, spec, found)
 	}
 	figures := track.Measure(found.list(spec.From, spec.To), spec.Track.Box(), apart)
-	if err := r.store.EndAttempt(ctx, a.ID, state, note, len(told), found.poses, &figures); err != nil {
-		return err
+	// The document has the poses before the run is called ended, so that nobody sees
+	// the one without the other.
+	if spec.Take && (len(told) > 1 || len(told) == 1 && spec.From == spec.To) {
+		if err := r.store.KeepPoses(ctx, a.ID, len(told), found.poses); err != nil {
+			return err
+		}
+		if err := r.take(ctx, a); err != nil {
+			return err
+		}
 	}
 	r.log.Info("followed", "track", spec.Track.Name, "frames", len(told), "state", state, "note", note, "seconds", time.Since(begun).Seconds())
-	if !spec.Take || len(told) < 2 && !(len(told) == 1 && spec.From == spec.To) {
-		return nil
-	}
-	return r.take(ctx, a)
+	return r.store.EndAttempt(ctx, a.ID, state, note, len(told), found.poses, &figures)
 }
 
 // take changes the document: the track points at the attempt, and the cover that

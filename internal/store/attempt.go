@@ -111,6 +111,12 @@ func (s *Store) AttemptProgress(ctx context.Context, id string, done int, poses 
 	return true, notify(ctx, s.db, "attempt", id)
 }
 
+// KeepPoses enters all poses of an attempt that is about to end.
+func (s *Store) KeepPoses(ctx context.Context, id string, done int, poses *cover.Poses) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE attempt SET done = $2, poses = $3 WHERE id = $1`, id, done, JSON[*cover.Poses]{poses})
+	return err
+}
+
 // EndAttempt enters the end of an attempt that has not ended.
 func (s *Store) EndAttempt(ctx context.Context, id, state, note string, done int, poses *cover.Poses, figures *track.Figures) error {
 	_, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = $2, note = $3, done = $4, poses = $5, figures = $6, started = coalesce(started, now()), finished = now()
