@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"celator/core/cover"
 	"celator/core/geom"
 	"celator/core/track"
 	"celator/internal/follow"
@@ -18,7 +19,7 @@ import (
 )
 
 func trackCommand() *cobra.Command {
-	var clip, quad, model, channel, out string
+	var clip, quad, model, channel, holdouts, out string
 	var points []string
 	var reference, from, to int
 	c := &cobra.Command{Use: "track", Short: "Follow a surface through a clip"}
@@ -27,6 +28,7 @@ func trackCommand() *cobra.Command {
 	f.StringVar(&quad, "quad", "", `the surface on the reference frame: "x1,y1 x2,y2 x3,y3 x4,y4", in order around it`)
 	f.StringArrayVar(&points, "point", nil, `a point on the reference frame, "x,y", instead of --quad; give it again for more`)
 	f.StringVar(&channel, "channel", "luma", "luma, red, green, blue, or best: that with the most contrast on the surface")
+	f.StringVar(&holdouts, "holdouts", "", "document whose holdouts pass in front of the surface and are left out")
 	f.IntVar(&reference, "frame", -1, "the reference frame")
 	f.StringVar(&model, "model", "perspective", "translation, similarity, affine or perspective")
 	f.IntVar(&from, "from", 0, "first frame")
@@ -70,6 +72,20 @@ func trackCommand() *cobra.Command {
 			job.Outline = corners
 		} else {
 			job.Points = corners
+		}
+		if holdouts != "" {
+			b, err := readFile(holdouts)
+			if err != nil {
+				return err
+			}
+			doc, err := cover.Parse(b)
+			if err != nil {
+				return fmt.Errorf("%s: %w", holdouts, err)
+			}
+			if doc.Width != info.Width || doc.Height != info.Height {
+				return fmt.Errorf("%s is for %dx%d pictures, the clip has %dx%d", holdouts, doc.Width, doc.Height, info.Width, info.Height)
+			}
+			job.Hidden = follow.Holdouts(doc)
 		}
 		found := make([][]track.Pose, to-from+1)
 		job.Found = func(f int, p []track.Pose) { found[f-from] = p }

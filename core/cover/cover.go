@@ -7,6 +7,7 @@ import (
 	"encoding/binary"
 	"hash/fnv"
 	"math"
+	"slices"
 	"sort"
 	"strconv"
 
@@ -44,6 +45,9 @@ type Cover struct {
 	Grow       Value       `json:"grow"`            // px beyond the outline
 	Soften     Pair        `json:"soften"`          // px, outward
 	Treatments []Treatment `json:"treatments"`
+	// HoldsOut makes it a holdout: what it outlines passes in front, and is kept clear
+	// of the covers with these ids, or of all with "*". A holdout has no treatments.
+	HoldsOut []string `json:"holdsOut,omitempty"`
 
 	on *Track
 }
@@ -181,14 +185,20 @@ func (o Outline) At(f int) geom.Path {
 	return r
 }
 
+// Form is what decides a matte at one frame.
+type Form struct {
+	Paths    []geom.Path `json:"paths"` // in picture coordinates
+	Inverted bool        `json:"inverted,omitempty"`
+	Grow     float64     `json:"grow"`
+	Soften   geom.Point  `json:"soften"`
+}
+
 // Live is a cover as it stands at one frame: everything that decides its
 // pixels, and nothing else.
 type Live struct {
-	Cover      string          `json:"cover"`
-	Paths      []geom.Path     `json:"paths"` // in picture coordinates
-	Inverted   bool            `json:"inverted,omitempty"`
-	Grow       float64         `json:"grow"`
-	Soften     geom.Point      `json:"soften"`
+	Cover string `json:"cover"`
+	Form
+	Holdouts   []Form          `json:"holdouts,omitempty"` // that pass in front of it
 	Treatments []LiveTreatment `json:"treatments"`
 }
 
@@ -205,19 +215,46 @@ type LiveTreatment struct {
 func (d *Document) At(f int) []Live {
 	var live []Live
 	for i := range d.Covers {
-		if l, ok := d.Covers[i].At(f); ok {
-			live = append(live, l)
+		l, ok := d.Covers[i].At(f)
+		if !ok {
+			continue
 		}
+		for j := range d.Covers {
+			if h := &d.Covers[j]; !h.Off && h.Span.Holds(f) && h.holds(l.Cover) {
+				l.Holdouts = append(l.Holdouts, h.form(f))
+			}
+		}
+		live = append(live, l)
 	}
 	return live
 }
 
+// holds reports whether it is a holdout for a cover.
+func (c *Cover) holds(id string) bool {
+	return slices.Contains(c.HoldsOut, id) || slices.Contains(c.HoldsOut, "*")
+}
+
+// Holdouts returns the forms of all holdouts at frame f.
+func (d *Document) Holdouts(f int) []Form {
+	var out []Form
+	for i := range d.Covers {
+		if h := &d.Covers[i]; len(h.HoldsOut) > 0 && !h.Off && h.Span.Holds(f) {
+			out = append(out, h.form(f))
+		}
+	}
+	return out
+}
+
+func (c *Cover) form(f int) Form {
+	return Form{Paths: c.Paths(f), Inverted: c.Inverted, Grow: c.Grow.At(f), Soften: c.Soften.At(f)}
+}
+
 // At returns the cover at frame f; ok is false when it hides nothing there.
 func (c *Cover) At(f int) (l Live, ok bool) {
-	if c.Off || !c.Span.Holds(f) {
+	if c.Off || len(c.HoldsOut) > 0 || !c.Span.Holds(f) {
 		return Live{}, false
 	}
-	l = Live{Cover: c.ID, Paths: c.Paths(f), Inverted: c.Inverted, Grow: c.Grow.At(f), Soften: c.Soften.At(f)}
+	l = Live{Cover: c.ID, Form: c.form(f)}
 	for _, t := range c.Treatments {
 		if t.Off || t.Strength.At(f) <= 0 {
 			continue
@@ -277,19 +314,21 @@ func (l Live) Digest() string {
 			h.Write(b)
 		}
 	}
-	put(float64(len(l.Paths)), l.Grow, l.Soften.X, l.Soften.Y)
-	for _, p := range l.Paths {
-		put(float64(len(p)))
-		for _, k := range p {
-			put(k.P.X, k.P.Y, k.In.X, k.In.Y, k.Out.X, k.Out.Y)
+	for _, form := range append([]Form{l.Form}, l.Holdouts...) {
+		put(float64(len(form.Paths)), form.Grow, form.Soften.X, form.Soften.Y)
+		for _, p := range form.Paths {
+			put(float64(len(p)))
+			for _, k := range p {
+				put(k.P.X, k.P.Y, k.In.X, k.In.Y, k.Out.X, k.Out.Y)
+			}
+		}
+		if form.Inverted {
+			h.Write([]byte("inverted"))
 		}
 	}
 	for _, t := range l.Treatments {
 		h.Write([]byte(t.Kind + Kind(t.Colour)))
 		put(t.Strength, t.Sigma.X, t.Sigma.Y, t.Cell.X, t.Cell.Y)
-	}
-	if l.Inverted {
-		h.Write([]byte("inverted"))
 	}
 	return strconv.FormatUint(h.Sum64(), 36)
 }

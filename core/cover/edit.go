@@ -140,6 +140,7 @@ func (c Cover) clone() Cover {
 	}
 	c.Motion.Keys = slices.Clone(c.Motion.Keys)
 	c.Treatments = slices.Clone(c.Treatments)
+	c.HoldsOut = slices.Clone(c.HoldsOut)
 	values := []*Value{&c.Grow, &c.Soften.Across, &c.Soften.Down}
 	for j := range c.Treatments {
 		t := &c.Treatments[j]
@@ -244,6 +245,14 @@ func (d *Document) apply(cmd Command) (string, error) {
 	if cmd.Do == "remove" {
 		name := c.Name
 		d.Covers = slices.DeleteFunc(d.Covers, func(c Cover) bool { return c.ID == cmd.Cover })
+		for i := range d.Covers { // what was held out of it alone goes with it
+			h := &d.Covers[i]
+			if slices.Contains(h.HoldsOut, cmd.Cover) {
+				h.HoldsOut = slices.DeleteFunc(slices.Clone(h.HoldsOut), func(id string) bool { return id == cmd.Cover })
+				h.Off = h.Off || len(h.HoldsOut) == 0
+			}
+		}
+		d.Covers = slices.DeleteFunc(d.Covers, func(c Cover) bool { return c.HoldsOut != nil && len(c.HoldsOut) == 0 })
 		return "removed " + name, nil
 	}
 	switch cmd.Do {

@@ -117,11 +117,21 @@ func (d *Document) validate(doubted func(id string) bool) error {
 		if c.Track != "" && (c.on == nil || c.From < 0 || c.From >= d.Frames) {
 			return fmt.Errorf("document: covers[%d] (%s): it rides on a track %q that is not there, or from a frame that is not", i, c.Name, c.Track)
 		}
+		if len(c.HoldsOut) > 0 && len(c.Treatments) > 0 {
+			return fmt.Errorf("document: covers[%d] (%s): a holdout has no treatments", i, c.Name)
+		}
 		if !doubted(c.ID) {
 			continue
 		}
 		if err := c.validate(d.Frames); err != nil {
 			return fmt.Errorf("document: covers[%d] (%s): %w", i, c.Name, err)
+		}
+	}
+	for i, c := range d.Covers {
+		for _, id := range c.HoldsOut {
+			if id != "*" && (!seen[id] || id == c.ID || len(d.Find(id).HoldsOut) > 0) {
+				return fmt.Errorf("document: covers[%d] (%s): it holds out of %q, which is no other cover", i, c.Name, id)
+			}
 		}
 	}
 	return nil

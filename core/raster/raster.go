@@ -24,7 +24,7 @@ const least = 1. / 2048
 // change in a picture of that size. It begins and ends on even coordinates, so
 // that chroma samples are whole, or at the picture's edge; it is empty when the
 // cover lies wholly outside.
-func Bounds(l cover.Live, width, height int) image.Rectangle {
+func Bounds(l cover.Form, width, height int) image.Rectangle {
 	if l.Inverted {
 		return image.Rect(0, 0, width, height)
 	}
@@ -43,11 +43,43 @@ func Bounds(l cover.Live, width, height int) image.Rectangle {
 // Matte returns the matte of a live cover on its Bounds. Growing and softening
 // go from what is hidden towards what is shown: inside the grown outline, or of
 // an inverted cover outside its outlines, the matte is 1.
+//
+// A holdout takes away what it outlines. Its softness goes inward, so that what is
+// hidden beside it stays hidden: it is the matte of the inverted form.
 func Matte(l cover.Live, width, height int) frame.Plane {
-	r := Bounds(l, width, height)
+	r := Bounds(l.Form, width, height)
 	if r.Empty() {
 		return frame.Plane{}
 	}
+	matte := shape(l.Form, r)
+	for _, h := range l.Holdouts {
+		if Bounds(h, width, height).Intersect(r).Empty() {
+			continue
+		}
+		h.Inverted = !h.Inverted
+		for i, v := range shape(h, r).Pix {
+			matte.Pix[i] *= v
+		}
+	}
+	return matte
+}
+
+// Foreground returns the matte of what passes in front: 1 where a holdout hides
+// nothing at all.
+func Foreground(holdouts []cover.Form, width, height int) frame.Plane {
+	r := image.Rect(0, 0, width, height)
+	out := frame.NewPlane(r)
+	for _, h := range holdouts {
+		h.Inverted = !h.Inverted
+		for i, v := range shape(h, r).Pix {
+			out.Pix[i] = max(out.Pix[i], 1-v)
+		}
+	}
+	return out
+}
+
+// shape returns the matte of a form on a rectangle.
+func shape(l cover.Form, r image.Rectangle) frame.Plane {
 	polys := make([][]geom.Point, len(l.Paths))
 	for i, p := range l.Paths {
 		polys[i] = p.Flatten(tolerance)
@@ -88,7 +120,7 @@ func Matte(l cover.Live, width, height int) frame.Plane {
 // softened returns a shape's coverage of r with the cover's softness going
 // outward. shape returns the coverage of a rectangle by the shape enlarged by an
 // ellipse of radii half.
-func softened(r image.Rectangle, l cover.Live, shape func(half geom.Point, r image.Rectangle) frame.Plane) frame.Plane {
+func softened(r image.Rectangle, l cover.Form, shape func(half geom.Point, r image.Rectangle) frame.Plane) frame.Plane {
 	inner := shape(geom.Point{}, r)
 	half := geom.Pt(l.Soften.X/2, l.Soften.Y/2)
 	if half.X <= 0 && half.Y <= 0 {

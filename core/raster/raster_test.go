@@ -10,7 +10,7 @@ import (
 	"celator/core/geom"
 )
 
-func live(p geom.Path) cover.Live { return cover.Live{Paths: []geom.Path{p}} }
+func live(p geom.Path) cover.Live { return cover.Live{Form: cover.Form{Paths: []geom.Path{p}}} }
 
 func area(p frame.Plane) (a float64) {
 	for _, v := range p.Pix {
@@ -140,8 +140,8 @@ func TestInvertedAgainstDistance(t *testing.T) {
 		}
 	}
 	// Two outlines: what either leaves in is shown.
-	l := cover.Live{Inverted: true, Paths: []geom.Path{
-		geom.Box(geom.Rect{Min: geom.Pt(10, 10), Max: geom.Pt(30, 30)}), geom.Box(geom.Rect{Min: geom.Pt(20, 20), Max: geom.Pt(50, 50)})}}
+	l := cover.Live{Form: cover.Form{Inverted: true, Paths: []geom.Path{
+		geom.Box(geom.Rect{Min: geom.Pt(10, 10), Max: geom.Pt(30, 30)}), geom.Box(geom.Rect{Min: geom.Pt(20, 20), Max: geom.Pt(50, 50)})}}}
 	m := Matte(l, 64, 64)
 	for _, q := range [][3]int{{15, 15, 0}, {25, 25, 0}, {45, 45, 0}, {45, 15, 1}, {60, 60, 1}, {0, 0, 1}} {
 		if at(m, q[0], q[1]) != float32(q[2]) {
@@ -190,10 +190,10 @@ func TestSelfCrossingOutlineOnlyGrows(t *testing.T) {
 // Two boxes that share an edge inside a pixel leave no seam; what lies outside
 // the picture is cut, not moved.
 func TestOutlinesAddAndClip(t *testing.T) {
-	l := cover.Live{Paths: []geom.Path{
+	l := cover.Live{Form: cover.Form{Paths: []geom.Path{
 		geom.Box(geom.Rect{Min: geom.Pt(-500, 10), Max: geom.Pt(30.4, 30)}),
 		geom.Box(geom.Rect{Min: geom.Pt(30.4, 10), Max: geom.Pt(5000, 30)}),
-	}}
+	}}}
 	m := Matte(l, 65, 41)
 	for x := range 65 {
 		if v := at(m, x, 20); v < .99 {
@@ -213,5 +213,46 @@ func BenchmarkMatteSoft300x120(b *testing.B) {
 	l.Grow, l.Soften = 4, geom.Pt(8, 8)
 	for b.Loop() {
 		Matte(l, 1920, 1080)
+	}
+}
+
+// A holdout takes the matte away inside it; beside it, within its softness, what is
+// hidden stays at least as hidden as by a hard edge; inverted, it leaves only what
+// lies inside. A holdout elsewhere changes nothing.
+func TestHoldout(t *testing.T) {
+	box := func(x0, y0, x1, y1 float64) []geom.Path {
+		return []geom.Path{geom.Box(geom.Rect{Min: geom.Pt(x0, y0), Max: geom.Pt(x1, y1)})}
+	}
+	l := cover.Live{Form: cover.Form{Paths: box(20, 20, 80, 60), Soften: geom.Pt(4, 4)}}
+	bare := Matte(l, 100, 100)
+	l.Holdouts = []cover.Form{{Paths: box(40, 10, 60, 70), Soften: geom.Pt(6, 0)}}
+	m := Matte(l, 100, 100)
+	at := func(p frame.Plane, x, y int) float32 { return p.Row(y)[x-p.Rect.Min.X] }
+	for y := 22; y < 58; y++ {
+		for x := 20; x < 80; x++ {
+			v, b := at(m, x, y), at(bare, x, y)
+			switch inside := min(x-40, 59-x); {
+			case v < 0 || v > b+1e-6:
+				t.Fatalf("(%d,%d): %g with the holdout, %g without", x, y, v, b)
+			case inside < 0 && v != b:
+				t.Fatalf("(%d,%d) beside the holdout: %g, not %g", x, y, v, b)
+			case inside > 7 && v != 0:
+				t.Fatalf("(%d,%d) inside the holdout: %g", x, y, v)
+			}
+		}
+	}
+	f := Foreground(l.Holdouts, 100, 100)
+	if at(f, 50, 40) != 1 || at(f, 38, 40) != 0 {
+		t.Errorf("foreground %g inside, %g outside", at(f, 50, 40), at(f, 38, 40))
+	}
+	l.Holdouts[0].Inverted = true
+	if m = Matte(l, 100, 100); at(m, 50, 40) != 1 || at(m, 30, 40) != 0 {
+		t.Errorf("inverted: %g inside, %g outside", at(m, 50, 40), at(m, 30, 40))
+	}
+	l.Holdouts = []cover.Form{{Paths: box(90, 90, 99, 99)}}
+	for i, v := range Matte(l, 100, 100).Pix {
+		if v != bare.Pix[i] {
+			t.Fatal("a holdout elsewhere changes the matte")
+		}
 	}
 }

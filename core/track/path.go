@@ -64,8 +64,7 @@ func Between(before, after [2]geom.Map, n int, quad [4]geom.Point) []geom.Map {
 		for k, c := range quad {
 			p, q := before[1].Apply(c), after[0].Apply(c)
 			u, v := p.Sub(before[0].Apply(c)), after[1].Apply(c).Sub(q)
-			// Speeds measured at the rim of a gap are doubtful; a long gap trusts them less.
-			w := float64(n+1) / (1 + .1*float64(n))
+			w := float64(n + 1)
 			to[k] = p.Mul(1 - t*t*(3-2*t)).Add(q.Mul(t * t * (3 - 2*t))).Add(u.Mul(w * t * (1 - t) * (1 - t))).Sub(v.Mul(w * t * t * (1 - t)))
 		}
 		m, err := geom.QuadToQuad(quad, to)

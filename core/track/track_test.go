@@ -252,3 +252,144 @@ func BenchmarkStep(b *testing.B) {
 		p.step(frames[f%8])
 	}
 }
+
+// Two solutions of a stretch: drift is shared out evenly when both see the same;
+// where one has slipped the other is taken.
+func TestBlend(t *testing.T) {
+	shift := func(x float64) geom.Map { return geom.Translate(geom.Pt(x, 0)) }
+	const n = 19
+	var forward, back, slipped []Pose
+	for i := range n {
+		k := float64(i + 1)
+		forward = append(forward, Pose{Map: shift(10*k + .1*k), Confidence: .9, State: Good})
+		back = append(back, Pose{Map: shift(10*k + .1*(k-n-1)), Confidence: .9, State: Good})
+		p := Pose{Map: shift(10 * k), Confidence: .9, State: Good}
+		if i > 12 {
+			p = Pose{Map: shift(10*k + 60), Confidence: .4, State: Weak}
+		}
+		slipped = append(slipped, p)
+	}
+	for i, p := range Blend(forward, back, cardQuad) {
+		k := float64(i + 1)
+		if d := Spread(p.Map, shift(10*k), cardQuad); d > 1e-6 || p.State != Good {
+			t.Errorf("drift, frame %d: %.3f px off, %s", i, d, p.State)
+		}
+	}
+	for i, p := range Blend(slipped, back, cardQuad) {
+		if d := Spread(p.Map, shift(10*float64(i+1)), cardQuad); d > 2.1 {
+			t.Errorf("slipped, frame %d: %.3f px off", i, d)
+		}
+	}
+}
+
+// Frames between two stretches of even motion lie on it, whatever its form.
+func TestBetween(t *testing.T) {
+	at := func(f float64) geom.Map { return pose(100+7*f, 80+3*f, 1.5*f, 1+.01*f, 1, 0, 0) }
+	for i, m := range Between([2]geom.Map{at(3), at(4)}, [2]geom.Map{at(11), at(12)}, 6, cardQuad) {
+		if d := Spread(m, at(float64(5+i)), cardQuad); d > .6 {
+			t.Errorf("frame %d: %.2f px off", 5+i, d)
+		}
+	}
+}
+
+// A fit gives back the map that moved the points, of each model, and an outlier of
+// the noise's size moves it little.
+func TestFit(t *testing.T) {
+	from := []geom.Point{{X: 100, Y: 40}, {X: 300, Y: 60}, {X: 280, Y: 200}, {X: 90, Y: 190}, {X: 180, Y: 120}}
+	for model, m := range map[Model]geom.Map{
+		Translation: geom.Translate(geom.Pt(12, -7)),
+		Similarity:  geom.Placement(geom.Pt(100, 100), geom.Pt(20, 5), 25, 1.3, 1.3),
+		Affine:      {1.1, .2, 9, -.1, .8, 30, 0, 0, 1},
+		Perspective: {1.05, .1, 4, -.05, .9, 8, 3e-4, -2e-4, 1},
+	} {
+		to := make([]geom.Point, len(from))
+		for i, p := range from {
+			to[i] = m.Apply(p)
+		}
+		got := Fit(from, to, model)
+		for _, p := range from {
+			if d := got.Apply(p).Sub(m.Apply(p)).Len(); d > .02 {
+				t.Errorf("%s: %.4f px off", model, d)
+			}
+		}
+		if one := Fit(from[:1], to[:1], model); one.Apply(from[0]).Sub(to[0]).Len() > 1e-6 {
+			t.Errorf("%s from one point: %v", model, one)
+		}
+	}
+	if Fit(nil, nil, Affine) != geom.Identity {
+		t.Error("no points move something")
+	}
+}
+
+// What is known to pass in front is left out: the surface is found as well behind a
+// thing that shows another card as with nothing before it.
+func TestExcept(t *testing.T) {
+	s := newScene()
+	first := pose(230, 180, 0, 1, 1, 0, 0)
+	hide := func(from, to int) *Gray {
+		g := NewGray(s.w, s.h)
+		for i := range g.Pix {
+			if x := i % s.w; x >= from && x < to {
+				g.Pix[i] = 1
+			}
+		}
+		return g
+	}
+	p, err := NewPlanar(s.draw(first, 1, 2, 1, 0, 0), outline(first), Affine)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for f := 1; f < 8; f++ {
+		m := pose(230+4*float64(f), 180, float64(f), 1, 1, 0, 0)
+		frame, err := s.draw(m, int64(f), 2, 1, 150, 250).Except(hide(150, 250))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := p.step(frame); off(got, first, m) > .4 || got.State != Good {
+			t.Errorf("frame %d: %.2f px off, %s, %.2f", f, off(got, first, m), got.State, got.Confidence)
+		}
+	}
+	if _, err := s.draw(first, 1, 2, 1, 0, 0).Except(NewGray(9, 9)); err != ErrMask {
+		t.Errorf("a mask of another size: %v", err)
+	}
+	hidden, _ := s.draw(first, 1, 2, 1, 0, 0).Except(hide(0, s.w))
+	if _, err := NewPlanar(hidden, outline(first), Affine); err == nil {
+		t.Error("a surface wholly behind something can be followed")
+	}
+}
+
+// Texture is told before following: the card has enough, a flat patch none, and a
+// patch with little is enlarged to what moves with it, not to what does not.
+func TestAssess(t *testing.T) {
+	s := newScene()
+	at := pose(230, 180, 0, 1, 1, 0, 0)
+	f := s.draw(at, 1, 2, 1, 0, 0)
+	if x, err := Assess(f, outline(at), Perspective); err != nil || !x.Enough || x.Share < .5 || x.Spread <= 0 || x.Spread > .2 {
+		t.Errorf("the card: %+v, %v", x, err)
+	}
+	// A flat window in the middle of the card.
+	for y := 40; y < 80; y++ {
+		for x := 80; x < 150; x++ {
+			s.card.Pix[y*s.card.W+x] = 120
+		}
+	}
+	f = s.draw(at, 1, .5, 1, 0, 0)
+	window := []geom.Point{at.Apply(geom.Pt(88, 46)), at.Apply(geom.Pt(142, 46)), at.Apply(geom.Pt(142, 74)), at.Apply(geom.Pt(88, 74))}
+	if x, err := Assess(f, window, Similarity); err != ErrFlat || x.Enough {
+		t.Errorf("the flat window: %+v, %v", x, err)
+	}
+	var next []Frame
+	for i := 1; i < 5; i++ {
+		next = append(next, s.draw(pose(230+5*float64(i), 180+2*float64(i), 0, 1, 1, 0, 0), int64(i), .5, 1, 0, 0))
+	}
+	larger, x := Enlarge(f, next, window, Similarity)
+	if larger == nil || !x.Enough {
+		t.Fatalf("nothing larger: %+v", x)
+	}
+	back, _ := at.Inverse()
+	for _, p := range larger {
+		if q := back.Apply(p); q.X < -15 || q.X > 235 || q.Y < -15 || q.Y > 135 {
+			t.Errorf("enlarged beyond the card, to %v", q)
+		}
+	}
+}

@@ -46,8 +46,8 @@ func TestOutsideTheMatteNothingChanges(t *testing.T) {
 		f := formats[i%len(formats)]
 		c := geom.Pt(rng.Float64()*140-20, rng.Float64()*120-20)
 		s := geom.Pt(2+rng.Float64()*60, 2+rng.Float64()*60)
-		l := cover.Live{Paths: []geom.Path{geom.Ellipse(geom.Rect{Min: c, Max: c.Add(s)})},
-			Grow: rng.Float64() * 4, Soften: geom.Pt(rng.Float64()*9, rng.Float64()*9),
+		l := cover.Live{Form: cover.Form{Paths: []geom.Path{geom.Ellipse(geom.Rect{Min: c, Max: c.Add(s)})},
+			Grow: rng.Float64() * 4, Soften: geom.Pt(rng.Float64()*9, rng.Float64()*9)},
 			Treatments: []cover.LiveTreatment{kinds[i/len(formats)%len(kinds)]}}
 		was := noisy(f, int64(i))
 		p := was.Clone()
@@ -74,7 +74,7 @@ func matteMax(p frame.Plane) (m float32) {
 
 func whole(f frame.Format, t cover.LiveTreatment) []cover.Live {
 	r := geom.Rect{Min: geom.Pt(-10, -10), Max: geom.Pt(float64(f.Width)+10, float64(f.Height)+10)}
-	return []cover.Live{{Paths: []geom.Path{geom.Box(r)}, Treatments: []cover.LiveTreatment{t}}}
+	return []cover.Live{{Form: cover.Form{Paths: []geom.Path{geom.Box(r)}}, Treatments: []cover.LiveTreatment{t}}}
 }
 
 func TestFillIsExact(t *testing.T) {
@@ -204,7 +204,7 @@ func BenchmarkConceal(b *testing.B) {
 		{Kind: cover.Fill, Strength: 1, Colour: "#808080"},
 	} {
 		b.Run(string(t.Kind)+"400x200", func(b *testing.B) {
-			l := []cover.Live{{Paths: []geom.Path{geom.Box(geom.Rect{Min: geom.Pt(400, 300), Max: geom.Pt(800, 500)})}, Treatments: []cover.LiveTreatment{t}}}
+			l := []cover.Live{{Form: cover.Form{Paths: []geom.Path{geom.Box(geom.Rect{Min: geom.Pt(400, 300), Max: geom.Pt(800, 500)})}}, Treatments: []cover.LiveTreatment{t}}}
 			for b.Loop() {
 				Conceal(p, l)
 			}

@@ -66,6 +66,11 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 	told := map[int]bool{}
 	var last time.Time
 	j := Following(clip, &spec.Track, spec.From, spec.To, base)
+	head, err := r.store.Head(ctx, a.Shot)
+	if err != nil {
+		return err
+	}
+	j.Hidden = follow.Holdouts(head.Document)
 	j.AtHand = func(int) *frame.Picture { return nil }
 	if r.hand != nil {
 		j.AtHand = func(f int) *frame.Picture { return r.hand(src.ID, f) }

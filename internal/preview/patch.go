@@ -153,12 +153,20 @@ func scaled(live []cover.Live, sx, sy float64) []cover.Live {
 	out := slices.Clone(live)
 	for i := range out {
 		l := &out[i]
-		l.Paths = slices.Clone(l.Paths)
-		for j, p := range l.Paths {
-			l.Paths[j] = p.Map(geom.Map{sx, 0, 0, 0, sy, 0, 0, 0, 1})
+		scale := func(f cover.Form) cover.Form {
+			f.Paths = slices.Clone(f.Paths)
+			for j, p := range f.Paths {
+				f.Paths[j] = p.Map(geom.Map{sx, 0, 0, 0, sy, 0, 0, 0, 1})
+			}
+			f.Grow *= math.Sqrt(sx * sy)
+			f.Soften = geom.Pt(f.Soften.X*sx, f.Soften.Y*sy)
+			return f
 		}
-		l.Grow *= math.Sqrt(sx * sy)
-		l.Soften = geom.Pt(l.Soften.X*sx, l.Soften.Y*sy)
+		l.Form = scale(l.Form)
+		l.Holdouts = slices.Clone(l.Holdouts)
+		for j, h := range l.Holdouts {
+			l.Holdouts[j] = scale(h)
+		}
 		l.Treatments = slices.Clone(l.Treatments)
 		for j := range l.Treatments {
 			t := &l.Treatments[j]
@@ -173,7 +181,7 @@ func render(pic *frame.Picture, live []cover.Live, view Size, matteOnly bool) (P
 	sx, sy := float64(view.W)/float64(pic.Width), float64(view.H)/float64(pic.Height)
 	var patch Patch
 	for _, l := range live {
-		if r := raster.Bounds(l, pic.Width, pic.Height); !r.Empty() {
+		if r := raster.Bounds(l.Form, pic.Width, pic.Height); !r.Empty() {
 			patch.Regions = append(patch.Regions, scaleOut(r, sx, sy).Intersect(image.Rect(0, 0, view.W, view.H)))
 		}
 	}

@@ -25,7 +25,7 @@ func TestPatchIsTheDelivery(t *testing.T) {
 		pic.Data[i] = byte(110 + 60*math.Sin(float64(i)/97) + 20*rng.Float64())
 	}
 	live := func(x float64, k cover.LiveTreatment) cover.Live {
-		return cover.Live{Paths: []geom.Path{geom.Ellipse(geom.Rect{Min: geom.Pt(x, 100), Max: geom.Pt(x+200, 260)})}, Soften: geom.Pt(8, 8), Treatments: []cover.LiveTreatment{k}}
+		return cover.Live{Form: cover.Form{Paths: []geom.Path{geom.Ellipse(geom.Rect{Min: geom.Pt(x, 100), Max: geom.Pt(x+200, 260)})}, Soften: geom.Pt(8, 8)}, Treatments: []cover.LiveTreatment{k}}
 	}
 	lives := []cover.Live{
 		live(40, cover.LiveTreatment{Kind: cover.Blur, Strength: 1, Sigma: geom.Pt(12, 12)}),
@@ -97,8 +97,8 @@ func BenchmarkPatch(b *testing.B) {
 		b.Run(c.name, func(b *testing.B) {
 			pic := frame.New(frame.Format{Width: c.w, Height: c.h, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709}, nil)
 			rand.New(rand.NewSource(1)).Read(pic.Data)
-			l := []cover.Live{{Paths: []geom.Path{geom.Box(geom.Rect{Min: geom.Pt(200, 100), Max: geom.Pt(200, 100).Add(c.size)}).Map(geom.Placement(geom.Pt(400, 300), geom.Point{}, 3, 1, 1))},
-				Soften: geom.Pt(6, 6), Treatments: []cover.LiveTreatment{c.treat}}}
+			l := []cover.Live{{Form: cover.Form{Paths: []geom.Path{geom.Box(geom.Rect{Min: geom.Pt(200, 100), Max: geom.Pt(200, 100).Add(c.size)}).Map(geom.Placement(geom.Pt(400, 300), geom.Point{}, 3, 1, 1))},
+				Soften: geom.Pt(6, 6)}, Treatments: []cover.LiveTreatment{c.treat}}}
 			for b.Loop() {
 				if _, err := render(pic, l, c.view, false); err != nil {
 					b.Fatal(err)
@@ -115,8 +115,8 @@ func BenchmarkPatchThirty(b *testing.B) {
 	for i := range 30 {
 		t := []cover.LiveTreatment{{Kind: cover.Blur, Strength: 1, Sigma: geom.Pt(12, 12)}, {Kind: cover.Mosaic, Strength: 1, Cell: geom.Pt(16, 16)}, {Kind: cover.Fill, Strength: 1, Colour: "#808080"}}[i%3]
 		at := geom.Pt(60+200*float64(i%6), 60+130*float64(i/6))
-		lives = append(lives, cover.Live{Paths: []geom.Path{geom.Box(geom.Rect{Min: at, Max: at.Add(geom.Pt(100, 60))}).Map(geom.Placement(at, geom.Point{}, 3, 1, 1))},
-			Soften: geom.Pt(4, 4), Treatments: []cover.LiveTreatment{t}})
+		lives = append(lives, cover.Live{Form: cover.Form{Paths: []geom.Path{geom.Box(geom.Rect{Min: at, Max: at.Add(geom.Pt(100, 60))}).Map(geom.Placement(at, geom.Point{}, 3, 1, 1))},
+			Soften: geom.Pt(4, 4)}, Treatments: []cover.LiveTreatment{t}})
 	}
 	for b.Loop() {
 		if _, err := render(pic, lives, Size{1280, 720}, false); err != nil {
