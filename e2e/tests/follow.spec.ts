@@ -2,6 +2,7 @@
 // anchor and a correction, held against the ground truth in every frame.
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
 import { bringIn, clip, decode, document, dragOn, folder, goTo, newProgramme, onScreen, saved } from '../help';
 
@@ -99,6 +100,11 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   await expect(page.getByTestId('state-l')).not.toHaveCount(0);
   await expect(page.getByTestId('strip').locator('img').first()).toBeVisible();
   expect(await page.getByTestId('strip').locator('img').first().evaluate((i: HTMLImageElement) => i.naturalWidth)).toBe(1760);
+
+  await page.getByRole('button', { name: /Attempts, sharing/ }).click();
+  const axe = await new AxeBuilder({ page }).analyze();
+  expect(axe.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`)).toEqual([]);
+  await page.getByRole('button', { name: /Attempts, sharing/ }).click();
 
   // A wrong anchor makes it slip; put right there, the whole stretch is right again.
   await goTo(page, '40');

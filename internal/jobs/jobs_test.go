@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"reflect"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -334,5 +335,97 @@ func TestRevisions(t *testing.T) {
 	}
 	if err := b.st.Looked(ctx, "none", "x", "a", map[int]string{1: "a"}); err != store.ErrNone {
 		t.Errorf("looked at a shot that is not: %v", err)
+	}
+}
+
+// A run is taken by the document when it has ended, even if the shot was changed
+// meanwhile; the cover that asked rides on it. A run that is stopped keeps what was
+// done, and the next goes on from there; one that cannot begin says why and changes
+// nothing; one to choose from is not taken, and says how it closes.
+func TestAttempts(t *testing.T) {
+	ctx := context.Background()
+	b := open(t)
+	src, shot := b.bring(t, 4, "480x270")
+	r, err := Start(ctx, b.st, b.lib, slog.New(slog.DiscardHandler), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Stop()
+	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) }, func(s store.Source) bool { return s.State == store.Ready })
+	c := cover.Cover{ID: "c", Name: "Counter", Span: cover.Span{Last: 99}, Treatments: []cover.Treatment{cover.NewTreatment("t", cover.Fill)},
+		Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(20, 20), Max: geom.Pt(160, 120)})}}}}}
+	edit := func(cmds ...cover.Command) {
+		t.Helper()
+		head, err := b.st.Head(ctx, shot.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := b.st.Edit(ctx, shot.ID, head.Number, "me", func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) }); err != nil {
+			t.Fatal(err)
+		}
+	}
+	edit(cover.Command{Do: "add", New: &c})
+	tr := cover.Track{ID: "t", Name: "Counter", Kind: cover.Surface, Model: "translation", Channel: "best", Frame: 50, Anchors: []cover.TrackAnchor{},
+		Surface: []geom.Point{{X: 20, Y: 20}, {X: 160, Y: 20}, {X: 160, Y: 120}, {X: 20, Y: 120}}}
+	follow := func(spec store.AttemptSpec) func() (store.Attempt, error) {
+		t.Helper()
+		a := store.Attempt{ID: store.NewID(), Shot: shot.ID, Track: spec.Track.ID, State: store.Queued, Frames: spec.To - spec.From + 1, Spec: store.JSON[store.AttemptSpec]{V: spec}}
+		if err := b.st.AddAttempt(ctx, a); err != nil {
+			t.Fatal(err)
+		}
+		return func() (store.Attempt, error) { return b.st.Attempt(ctx, a.ID) }
+	}
+	ended := func(a store.Attempt) bool { return a.Finished != nil }
+
+	get := follow(store.AttemptSpec{Track: tr, From: 0, To: 99, Ride: "c", At: 50, Take: true, Author: "me"})
+	wait(t, "some frames", get, func(a store.Attempt) bool { return a.Done > 3 })
+	edit(cover.Command{Do: "rename", Cover: "c", Name: "Clock"})
+	a, _ := get()
+	if err := b.st.StopAttempt(ctx, a.ID); err != nil {
+		t.Fatal(err)
+	}
+	a = wait(t, "the stop", get, ended)
+	head, err := b.st.Head(ctx, shot.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := head.Document.Find("c")
+	if a.State != store.Stopped || a.Done >= 100 || got.Track != "t" || got.Name != "Clock" || got.From != 50 || head.Document.Track("t").Attempt != a.ID {
+		t.Fatalf("stopped: %s after %d; %+v", a.State, a.Done, got)
+	}
+	if head.Document.Followed() == nil {
+		t.Error("what was not followed is not told")
+	}
+	kept := a.Poses.V
+
+	get = follow(store.AttemptSpec{Track: tr, From: 0, To: 99, Base: a.ID, Take: true, Author: "me"})
+	a = wait(t, "the rest", get, ended)
+	if a.State != store.Done || strings.Contains(a.Poses.V.States, "-") || a.Figures.V == nil || a.Figures.V.Frames != 100 {
+		t.Fatalf("the rest: %s, %q, %+v", a.State, a.Poses.V.States, a.Figures.V)
+	}
+	for i, q := range kept.Corners { // the same frames give the same poses
+		if s := kept.States[i]; s != '-' && a.Poses.V.States[i] == s && q != a.Poses.V.Corners[i] && s == 'g' {
+			t.Errorf("frame %d was %v and is %v", i, q, a.Poses.V.Corners[i])
+		}
+	}
+	if head, err = b.st.Head(ctx, shot.ID); err != nil || head.Document.Followed() != nil {
+		t.Errorf("%v, %v", err, head.Document.Followed())
+	}
+
+	get = follow(store.AttemptSpec{Track: tr, From: 40, To: 60, Compare: true, Author: "me"})
+	if a = wait(t, "the comparison", get, ended); a.State != store.Done || a.Figures.V.Apart < 0 || a.Figures.V.Apart > 2 {
+		t.Errorf("to choose from: %s %s, %+v", a.State, a.Note, a.Figures.V)
+	}
+	now, err := b.st.Head(ctx, shot.ID)
+	if err != nil || now.Number != head.Number {
+		t.Errorf("one to choose from was taken: %v", err)
+	}
+	tr.ID, tr.Surface = "u", []geom.Point{{X: 20, Y: 20}, {X: 25, Y: 20}, {X: 25, Y: 24}}
+	get = follow(store.AttemptSpec{Track: tr, From: 0, To: 99, Take: true, Author: "me"})
+	if a = wait(t, "the failure", get, ended); a.State != store.Failed || !strings.Contains(a.Note, "smaller than 12 pixels") {
+		t.Errorf("too small: %s, %q", a.State, a.Note)
+	}
+	if now, err = b.st.Head(ctx, shot.ID); err != nil || now.Document.Track("u") != nil {
+		t.Errorf("a failed run was taken: %v", err)
 	}
 }

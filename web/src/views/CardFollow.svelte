@@ -41,8 +41,8 @@
 {:else}
   <CardTrack {b} />
   <hr class="border-base-300" />
-  {#if !cover.track}<h3 class="font-medium">By hand</h3>
-  <p class="quiet text-[12px]">Fit the cover where it slips: the ends of the span, then by halves.</p>{:else}<h3 class="font-medium">Looking, and corrections</h3>{/if}
+  {#if !cover.track}<h2 class="font-medium">By hand</h2>
+  <p class="quiet text-[12px]">Fit the cover where it slips: the ends of the span, then by halves.</p>{:else}<h2 class="font-medium">Looking, and corrections</h2>{/if}
   <button class="btn btn-xs" disabled={!b.unseen} onclick={() => b.fits()}>
     {b.nextToFit === undefined ? (b.unseen ? 'It fits (Enter)' : 'All looked at') : `It fits: on to f ${b.nextToFit} (Enter)`}
   </button>
