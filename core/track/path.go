@@ -2,6 +2,7 @@ package track
 
 import (
 	"math"
+	"slices"
 
 	"celator/core/geom"
 )
@@ -216,10 +217,45 @@ func Assess(f Frame, outline []geom.Point, model Model) (Texture, error) {
 	}
 	t.Share /= float64(max(len(p.points), 1))
 	var w work
-	a := p.align(f.pyr, geom.Translate(geom.Pt(.3, .2)), nil, model, 3, .001, false, &w)
+	a := p.align(r.noisy(f), geom.Translate(geom.Pt(.3, .2)), nil, model, 3, .001, false, &w)
 	t.Spread = a.spread
 	t.Enough = err == nil && t.Share > .1 && t.Spread < goodWithin
 	return t, err
+}
+
+// noisy returns the picture with as much noise once more as it has around the surface
+// (by its response to a difference of Laplacians: Immerkaer, CVIU 64(2), 1996), as
+// another frame would.
+func (r *reference) noisy(f Frame) pyramid {
+	src := f.pyr[0]
+	b := geom.Bounds(r.outline)
+	x0, y0 := max(int(b.Min.X)-8, 1), max(int(b.Min.Y)-8, 1)
+	x1, y1 := min(int(b.Max.X)+8, src.W-1), min(int(b.Max.Y)+8, src.H-1)
+	var sum float64
+	for y := y0; y < y1; y++ {
+		for x := x0; x < x1; x++ {
+			i := y*src.W + x
+			p := src.Pix
+			v := 4*p[i] - 2*(p[i-1]+p[i+1]+p[i-src.W]+p[i+src.W]) + p[i-src.W-1] + p[i-src.W+1] + p[i+src.W-1] + p[i+src.W+1]
+			sum += math.Abs(float64(v))
+		}
+	}
+	sigma := math.Sqrt(math.Pi/2) / 6 * sum / float64(max((x1-x0)*(y1-y0), 1))
+	g := &Gray{W: src.W, H: src.H, Pix: slices.Clone(src.Pix)}
+	state := uint32(2654435761)
+	for y := y0; y < y1; y++ {
+		for x := x0; x < x1; x++ {
+			var n float64 // twelve uniform numbers make one nearly normal
+			for range 12 {
+				state ^= state << 13
+				state ^= state >> 17
+				state ^= state << 5
+				n += float64(state) / (1 << 32)
+			}
+			g.Pix[y*g.W+x] += float32(sigma * (n - 6))
+		}
+	}
+	return newPyramid(g)
 }
 
 // Enlarge looks for a larger surface around one with too little texture: the same

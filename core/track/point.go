@@ -9,8 +9,17 @@ import (
 // A point is followed as the small surface around it, which may turn and grow;
 // several points of one thing help each other back after a loss.
 
-// reachOfPoint is half the side of the square around a point, px.
-const reachOfPoint = 17
+// reaches are half the sides, px, of the squares that are tried around a point: the
+// smallest with enough texture is followed.
+var reaches = []float64{17, 24, 34, 48}
+
+// sharpEnough is how little the noise may move a square that is large enough, px.
+const sharpEnough = .08
+
+func square(p geom.Point, reach float64) []geom.Point {
+	a, b := p.Sub(geom.Pt(reach, reach)), p.Add(geom.Pt(reach, reach))
+	return []geom.Point{a, {X: b.X, Y: a.Y}, b, {X: a.X, Y: b.Y}}
+}
 
 // Points follows points of one thing, in one direction.
 type Points struct {
@@ -30,8 +39,18 @@ func NewPoints(f Frame, points []geom.Point) (*Points, error) {
 	}
 	t := &Points{at: points}
 	for _, p := range points {
-		a, b := p.Sub(geom.Pt(reachOfPoint, reachOfPoint)), p.Add(geom.Pt(reachOfPoint, reachOfPoint))
-		one, err := NewPlanar(f, []geom.Point{a, {X: b.X, Y: a.Y}, b, {X: a.X, Y: b.Y}}, Similarity)
+		reach := reaches[len(reaches)-1]
+		for _, r := range reaches {
+			if x, err := Assess(f, square(p, r), Affine); err == nil && x.Enough && x.Spread < sharpEnough {
+				reach = r
+				break
+			}
+		}
+		model := Affine
+		if reach > reaches[1] { // large enough for its perspective to show
+			model = Perspective
+		}
+		one, err := NewPlanar(f, square(p, reach), model)
 		if err != nil {
 			return nil, err
 		}

@@ -4,7 +4,8 @@
 //
 // With PEERS set to a script that is called as "SCRIPT FOLDER NAME --out DIR" and
 // writes DIR/NAME.csv in the same form, the contenders named in AGAINST
-// (separated by spaces) run on the same clips, after one another.
+// (separated by spaces) run on the same clips, after one another. With POINTS set,
+// three points of each surface are followed as well.
 package main
 
 import (
@@ -41,6 +42,9 @@ type tally struct {
 	back    []int // frames from coming back into sight until under 5 px
 	notBack int
 }
+
+// easy are the clips on which a point is expected within 0.15 px, the others 0.5.
+var easy = []string{"scale", "turn", "tilt", "part hidden", "glints", "departures", "quay-trike"}
 
 func main() {
 	log.SetFlags(0)
@@ -99,6 +103,67 @@ func main() {
 		}
 		fmt.Println()
 	}
+	if os.Getenv("POINTS") == "" {
+		return
+	}
+	kinds := map[bool][]float64{}
+	for _, set := range []struct {
+		dir   string
+		shots []demo.Shot
+	}{{shots, demo.Shots}, {trials, demo.Trials}} {
+		for _, s := range set.shots {
+			if only != "" && !strings.Contains(only, s.Name) || s.Name == "cloth" {
+				continue
+			}
+			t := tally{errs: points(filepath.Join(set.dir, s.Name), s)}
+			slices.Sort(t.errs)
+			if len(t.errs) > 0 {
+				fmt.Printf("points: %-16s median %.2f px\n", s.Name, t.errs[len(t.errs)/2])
+			}
+			k := slices.Contains(easy, s.Name)
+			kinds[k] = append(kinds[k], t.errs...)
+		}
+	}
+	for k, errs := range kinds {
+		slices.Sort(errs)
+		n, _ := slices.BinarySearch(errs, 2)
+		fmt.Printf("points, %s: median %.2f px, within 2 px %.1f %% of %d\n", map[bool]string{true: "easy", false: "hard"}[k], errs[len(errs)/2], 100*float64(n)/float64(len(errs)), len(errs))
+	}
+}
+
+// points follows three points of each clip's surface and prints how far from the
+// truth they are, in frames in which all of the surface is seen.
+func points(dir string, s demo.Shot) (errs []float64) {
+	b, err := os.ReadFile(filepath.Join(dir, "meta.json"))
+	check(err)
+	var meta demo.Meta
+	check(json.Unmarshal(b, &meta))
+	truth, err := demo.ReadTruth(dir)
+	check(err)
+	ref := truth[s.Reference].Corners
+	var pts []geom.Point
+	args := []string{"track", "--clip", filepath.Join(dir, "clip.mp4"), "--frame", strconv.Itoa(s.Reference), "--out", "-"}
+	for _, at := range []geom.Point{{X: .5, Y: .5}, {X: .25, Y: .4}, {X: .75, Y: .6}} {
+		p := ref[0].Lerp(ref[1], at.X).Lerp(ref[3].Lerp(ref[2], at.X), at.Y)
+		pts = append(pts, p)
+		args = append(args, "--point", fmt.Sprintf("%f,%f", p.X, p.Y))
+	}
+	out, err := exec.Command("bin/celator", args...).Output()
+	check(err)
+	for _, line := range strings.Split(strings.TrimSpace(string(out)), "\n")[1:] {
+		f := strings.Split(line, ",")
+		n, _ := strconv.Atoi(f[0])
+		i, _ := strconv.Atoi(f[1])
+		x, _ := strconv.ParseFloat(f[2], 64)
+		y, _ := strconv.ParseFloat(f[3], 64)
+		if n == s.Reference || truth[n].Visible < .97 {
+			continue
+		}
+		m, err := geom.QuadToQuad(ref, truth[n].Corners)
+		check(err)
+		errs = append(errs, geom.Pt(x, y).Sub(m.Apply(pts[i])).Len())
+	}
+	return errs
 }
 
 func check(err error) {

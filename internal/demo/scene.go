@@ -15,6 +15,9 @@ type layer struct {
 	at    geom.Map // texture pixels to picture
 	light float64  // gain
 	front bool     // passes in front of the surface
+	// bend, when given, moves what the texture shows: at (u, v) it shows what lies at
+	// (u, v) plus bend(u, v), in texture pixels. The texture's rim stays.
+	bend func(u, v float64) geom.Point
 }
 
 // moment is what a shot shows at one time.
@@ -183,7 +186,12 @@ func (l layer) draw(y, a, b int, dst []float32) {
 		if !affine {
 			k = scale / nw
 		}
-		u, v := min(max(nu*k-.5, 0), maxU), min(max(nv*k-.5, 0), maxV)
+		u, v := nu*k, nv*k
+		if l.bend != nil {
+			d := l.bend(u/scale, v/scale)
+			u, v = u+d.X*scale, v+d.Y*scale
+		}
+		u, v = min(max(u-.5, 0), maxU), min(max(v-.5, 0), maxV)
 		nu, nv, nw = nu+inv[0], nv+inv[3], nw+inv[6]
 		iu, iv := int(u), int(v)
 		tu, tv := float32(u-float64(iu)), float32(v-float64(iv))

@@ -533,6 +533,7 @@ export interface components {
             grow: number | {
                 keys: components["schemas"]["ValueKey"][];
             };
+            holdsOut?: string[];
             id: string;
             inverted?: boolean;
             item?: string;
