@@ -28,13 +28,28 @@ test('main views', async ({ page }) => {
   }
   await page.keyboard.press('s');
   await page.waitForTimeout(800);
-  await shot(page, 'follow');
+  await shot(page, 'hand');
   await page.keyboard.press('s');
   await page.keyboard.press('f');
   await page.keyboard.press('d');
   await at(page, 112);
   await shot(page, 'side');
   await page.keyboard.press('d');
+
+  await page.keyboard.press('Shift+P');
+  await at(page, 150);
+  await page.keyboard.press('v');
+  await page.waitForFunction(() => (window as any).bench.follows.attempts.length && !(window as any).bench.follows.running, undefined, { timeout: 90_000 });
+  await at(page, 90);
+  await page.waitForTimeout(2500);
+  await shot(page, 'follow');
+  await at(page, 86);
+  await page.keyboard.press('z');
+  await page.keyboard.press('r');
+  await page.waitForTimeout(1500);
+  await shot(page, 'putright');
+  await page.keyboard.press('Escape');
+  await page.keyboard.press('f');
 
   await openDemo(page, 'Crane and crate');
   await at(page, 60);

@@ -243,9 +243,6 @@ func (f *feed) read(ctx context.Context, n int) (track.Frame, error) {
 	return f.prepare(g, n)
 }
 
-// anchor returns an anchor's frame.
-func (f *feed) anchor(ctx context.Context, n int) (track.Frame, error) { return f.read(ctx, n) }
-
 // next returns a leg's next frame.
 func (f *feed) next(ctx context.Context, l leg, n int) (track.Frame, error) {
 	if n <= f.kept || l.step < 0 {

@@ -137,8 +137,7 @@ func Run(ctx context.Context, j Job) error {
 	}
 	defer feed.close()
 	r := run{job: &j, feed: feed, told: map[int][2][]track.Pose{}}
-	// The reference's picture may come late in the feed: anchors are begun in the
-	// order of their frames, and each serves both its directions.
+	// Each anchor's reference serves both its directions.
 	begun := make([]func() (track.Tracker, error), len(j.Anchors))
 	for i, a := range j.Anchors {
 		begun[i] = sync.OnceValues(func() (track.Tracker, error) { return r.begin(ctx, a) })
@@ -180,7 +179,7 @@ type run struct {
 // begin makes the tracker of an anchor and tells the anchor's own pose.
 func (r *run) begin(ctx context.Context, a Anchor) (track.Tracker, error) {
 	j := r.job
-	f, err := r.feed.anchor(ctx, a.Frame)
+	f, err := r.feed.read(ctx, a.Frame)
 	if err != nil {
 		return nil, err
 	}

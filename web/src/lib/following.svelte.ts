@@ -48,9 +48,11 @@ export class Following {
     return a;
   }
 
+  private elsewhere = new Set<string>(); // attempts of other shots
   private asking = new Map<string, boolean>(); // attempt -> asked for again meanwhile
   /** Something is new of an attempt. */
   async heard(id: string): Promise<void> {
+    if (this.elsewhere.has(id)) return;
     if (this.asking.has(id)) {
       this.asking.set(id, true);
       return;
@@ -59,6 +61,7 @@ export class Following {
     try {
       const a = await this.fetch(id);
       if (a.shot === this.b.shot!.id) this.put(a);
+      else this.elsewhere.add(id);
     } finally {
       const again = this.asking.get(id);
       this.asking.delete(id);
