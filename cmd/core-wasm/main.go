@@ -77,6 +77,7 @@ type slat struct {
 type surface struct {
 	Path       string        `json:"path"`
 	Corners    [4]geom.Point `json:"corners"` // of the box around it
+	Own        [4]geom.Point `json:"own"`     // its own corners where it has four, otherwise the box's
 	State      string        `json:"state"`
 	Confidence float64       `json:"confidence"`
 	Places     []float64     `json:"places"` // of points
@@ -207,6 +208,18 @@ func main() {
 			out = append(out, c.Centre(f))
 		}
 		return out, nil
+	})
+	// Where the map that takes four corners to others takes four more.
+	export("mapped", func(a []js.Value) (any, error) {
+		var from, to, pts [4]geom.Point
+		if err := errors.Join(json.Unmarshal([]byte(a[0].String()), &from), json.Unmarshal([]byte(a[1].String()), &to), json.Unmarshal([]byte(a[2].String()), &pts)); err != nil {
+			return nil, err
+		}
+		m, err := geom.QuadToQuad(from, to)
+		for i, p := range pts {
+			pts[i] = m.Apply(p)
+		}
+		return pts, err
 	})
 	export("warp", func(a []js.Value) (any, error) {
 		c, err := find(a[0])
@@ -352,7 +365,7 @@ func trackOf(track, attempt js.Value) (*cover.Track, error) {
 
 func surfaceAt(t *cover.Track, f int) surface {
 	q, _ := t.Corners(f)
-	v := surface{Corners: q, State: string(t.Poses.State(f)), Places: []float64{}}
+	v := surface{Corners: q, Own: q, State: string(t.Poses.State(f)), Places: []float64{}}
 	if v.State == "-" {
 		return v
 	}
@@ -366,6 +379,9 @@ func surfaceAt(t *cover.Track, f int) surface {
 	path := make(geom.Path, len(t.Surface))
 	for i, p := range t.Surface {
 		path[i] = geom.Knot{P: m.Apply(p)}
+		if len(t.Surface) == 4 {
+			v.Own[i] = path[i].P
+		}
 	}
 	v.Path = svg(path)
 	return v

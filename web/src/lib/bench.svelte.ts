@@ -200,7 +200,8 @@ export class Bench extends Playhead {
     return s && s.first <= this.frame && this.frame <= s.last && s.last > s.first ? [s.first, s.last] : [0, this.last];
   }
   get shownLook(): Look {
-    return this.clean ? 'clean' : this.look;
+    // What lies under the cover must be seen to be put right.
+    return this.clean || this.follows.mending?.frame === this.frame ? 'clean' : this.look;
   }
 
   /** An outline half drawn is not left behind: it is closed or discarded with a word. */

@@ -40,6 +40,7 @@ export interface Slat {
 export interface Surface {
   path: string;
   corners: [Point, Point, Point, Point]; // of the box around it
+  own: [Point, Point, Point, Point]; // its own where it has four, otherwise the box's
   state: string;
   confidence: number;
   places: number[]; // x, y of points
@@ -94,6 +95,8 @@ export const core = {
   /** A track's surface as an attempt has it on a frame; and a cover's outline if it rode there as it lies at frame at. */
   surface: (t: Track, attempt: string, f: number) => call<Surface>('surface', JSON.stringify(t), attempt, f),
   ghost: (t: Track, attempt: string, f: number, cover: string, at: number) => call<string>('ghost', JSON.stringify(t), attempt, f, cover, at),
+  /** Where the map that takes four corners to others takes four more. */
+  mapped: (from: Point[], to: Point[], pts: Point[]) => call<[Point, Point, Point, Point]>('mapped', JSON.stringify(from), JSON.stringify(to), JSON.stringify(pts)),
   /** A cover's outlines on a frame, moved as the four corners of its surface are. */
   warp: (id: string, f: number, from: Point[], to: Point[]) => call<{ id: string; knots: Knot[] }[]>('warp', id, f, JSON.stringify(from), JSON.stringify(to)),
   /** Open formats out and in (docs/formats.md). */

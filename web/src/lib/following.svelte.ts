@@ -19,7 +19,7 @@ export class Following {
   apart = $state.raw<{ frame: number; surface: Point[]; points: boolean }>();
   texture = $state.raw<Texture & { at: string }>();
   /** The corners being put right on a frame. */
-  mending = $state.raw<{ frame: number; corners: Point[] }>();
+  mending = $state.raw<{ frame: number; corners: Point[]; was: Surface }>();
   shown = $state(false); // the surface and points on the picture, besides while they are needed
   /** The states of a run that has not ended, a letter for each frame. */
   live = $state.raw<{ track: string; first: number; states: string }>();
@@ -272,7 +272,7 @@ export class Following {
   mend(): void {
     const s = this.surface;
     this.b.play(0);
-    if (s && this.track?.kind === 'surface') this.mending = { frame: this.b.frame, corners: [...s.corners] };
+    if (s && this.track?.kind === 'surface') this.mending = { frame: this.b.frame, corners: [...s.own], was: s };
   }
 
   /**
@@ -284,9 +284,15 @@ export class Following {
     const t = this.track;
     this.mending = undefined;
     if (!m || !t) return;
-    const corners = m.corners as [Point, Point, Point, Point];
     if (m.frame === t.frame) {
       this.b.say('This is the frame where the surface was drawn; draw it anew instead, or put it right on another frame.');
+      return;
+    }
+    let corners;
+    try {
+      corners = core.mapped(m.was.own, m.corners, m.was.corners);
+    } catch {
+      this.b.say('Those four corners are no view of a flat surface; put them right again.');
       return;
     }
     const anchors = [...t.anchors.filter((a) => a.frame !== m.frame), { frame: m.frame, corners }].sort((a, b) => a.frame - b.frame);
@@ -310,13 +316,15 @@ export class Following {
   /** Only the cover moves, by as much as the surface's corners were moved; the track stays. */
   correct(): void {
     const m = this.mending;
-    const s = this.surface;
-    const h = this.b.held;
+    const c = this.b.cover;
     this.mending = undefined;
-    if (!m || !s || !h) return;
-    this.b.shapeScope = 'frame';
-    const commands = core.warp(h.id, m.frame, s.corners, m.corners).map((o): Command => ({ do: 'reshape', cover: h.id, id: o.id, frame: m.frame, scope: 'frame', knots: o.knots }));
-    void this.b.save(commands);
+    if (!m || !c) return;
+    try {
+      const commands = core.warp(c.id, m.frame, m.was.own, m.corners).map((o): Command => ({ do: 'reshape', cover: c.id, id: o.id, frame: m.frame, scope: 'frame', knots: o.knots }));
+      void this.b.save(commands);
+    } catch {
+      this.b.say('Those four corners are no view of a flat surface; put them right again.');
+    }
   }
 
   // ---- Attempts -------------------------------------------------------------

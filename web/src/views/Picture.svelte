@@ -1,6 +1,7 @@
 <script lang="ts">
   import { Drawing } from '../lib/drawing.svelte';
   import type { Bench } from '../lib/bench.svelte';
+  import { carry } from '../lib/core';
   import { toHex } from '../lib/colour';
   import type { Point } from '../lib/api';
   import Overlay from './Overlay.svelte';
@@ -9,6 +10,7 @@
   let canvas = $state<HTMLCanvasElement>();
   let beside = $state<HTMLCanvasElement>(); // the clean picture, side by side
   let pane = $state<HTMLDivElement>();
+  let plate = $state<HTMLDivElement>(); // where the picture lies
   let whole = $state({ w: 1, h: 1 });
   let wipe = $state(0.5); // share of the pane
   let shown = $state(''); // what the canvas holds: frame, revision and look, for tests
@@ -26,7 +28,16 @@
   const w = $derived(b.width * aspect * scale);
   const h = $derived(b.height * scale);
   // View frames may be smaller than the source; looking closer asks for the whole.
-  const full = $derived(b.speed === 0 && scale * devicePixelRatio > (src.viewHeight / b.height) * 1.2 && src.viewHeight < b.height && src.state === 'ready');
+  // On a track the steady view takes the surface's turn and size away too.
+  const lock = $derived.by(() => {
+    const h = b.steady && b.held?.inside && b.cover?.track ? b.held : undefined;
+    if (!h) return { turn: 0, size: 1 };
+    const o = carry(h.carry, h.home);
+    const [p, q] = [carry(h.carry, { x: h.home.x + 1, y: h.home.y }), carry(h.carry, { x: h.home.x, y: h.home.y + 1 })];
+    const size = Math.sqrt(Math.abs((p.x - o.x) * (q.y - o.y) - (p.y - o.y) * (q.x - o.x)));
+    return { turn: Math.atan2(p.y - o.y, p.x - o.x), size: Math.min(Math.max(size, 0.05), 20) };
+  });
+  const full = $derived(b.speed === 0 && (scale / lock.size) * devicePixelRatio > (src.viewHeight / b.height) * 1.2 && src.viewHeight < b.height && src.state === 'ready');
   const onCover = $derived(b.steady && b.held?.inside);
   const centre = $derived(onCover ? b.held!.centre : (b.centre ?? { x: b.width / 2, y: b.height / 2 }));
   // Some room is left around the picture, for outlines that reach beyond it.
@@ -105,8 +116,11 @@
 
   /** A pointer's place in source pixels. */
   function place(e: { clientX: number; clientY: number }): Point {
-    const r = canvas!.getBoundingClientRect();
-    return { x: ((e.clientX - r.left) / r.width) * b.width, y: ((e.clientY - r.top) / r.height) * b.height };
+    const r = plate!.getBoundingClientRect();
+    // From the middle of the view, which the steady view turns and sizes about.
+    const [x, y] = [e.clientX - r.left - room.w / 2, e.clientY - r.top - room.h / 2];
+    const [c, n] = [Math.cos(lock.turn) * lock.size, Math.sin(lock.turn) * lock.size];
+    return { x: ((c * x - n * y + room.w / 2 - left) / w) * b.width, y: ((n * x + c * y + room.h / 2 - top) / h) * b.height };
   }
 
   let drag: ((e: PointerEvent) => void) | undefined;
@@ -223,7 +237,7 @@
     }
     // The point under the pointer stays there.
     const p = place(e);
-    const at = canvas!.parentElement!.getBoundingClientRect();
+    const at = plate!.getBoundingClientRect();
     b.zoom = next;
     b.centre = { x: p.x - (e.clientX - at.left - room.w / 2) / next / aspect, y: p.y - (e.clientY - at.top - room.h / 2) / next };
   }
@@ -268,16 +282,18 @@
       <span class="bg-base-100/90 absolute bottom-2 left-2 px-2 py-0.5">Clean</span>
     </div>
   {/if}
-  <div class="relative min-h-0 flex-1 overflow-hidden">
+  <div bind:this={plate} class="relative min-h-0 flex-1 overflow-hidden">
+    <div class="absolute inset-0" style:transform={lock.turn || lock.size !== 1 ? `rotate(${-lock.turn}rad) scale(${1 / lock.size})` : undefined}>
     <canvas bind:this={canvas} data-main class="absolute max-w-none" style="left:{left}px;top:{top}px;width:{w}px;height:{h}px;image-rendering:{scale >= 2 ? 'pixelated' : 'auto'}"></canvas>
     {#if b.overlays && !b.bare}
       <svg class="absolute overflow-visible" style="left:{left}px;top:{top}px;width:{w}px;height:{h}px" viewBox="0 0 {b.width} {b.height}" preserveAspectRatio="none">
-        <Overlay {b} px={1 / scale} {place} {follow} {pans} />
+        <Overlay {b} px={lock.size / scale} {place} {follow} {pans} />
         {#if marquee}
           <rect x={Math.min(marquee.from.x, marquee.to.x)} y={Math.min(marquee.from.y, marquee.to.y)} width={Math.abs(marquee.to.x - marquee.from.x)} height={Math.abs(marquee.to.y - marquee.from.y)} fill="#f0cd7c" fill-opacity=".08" stroke="#f0cd7c" stroke-dasharray="3 3" vector-effect="non-scaling-stroke" />
         {/if}
       </svg>
     {/if}
+    </div>
     {#if side}<span class="bg-base-100/90 pointer-events-none absolute bottom-2 left-2 px-2 py-0.5">Concealed</span>{/if}
   </div>
   {#if b.shownLook === 'wipe'}
