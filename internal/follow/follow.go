@@ -240,6 +240,9 @@ func (r *run) follow(ctx context.Context, t track.Tracker, l leg) error {
 		r.tell(f, l, poses)
 		for i := range gaps {
 			for _, b := range gaps[i].next(f, poses, i, r.job.around(i)) {
+				if p := &b.poses[i]; r.job.beside(p.Map, r.job.around(i)) {
+					p.State = track.Outside // known now that it came back
+				}
 				r.tell(b.f, l, b.poses)
 			}
 		}
@@ -292,6 +295,20 @@ func (g *gap) next(f int, poses []track.Pose, i int, quad [4]geom.Point) []told 
 		g.known = g.known[1:]
 	}
 	return out
+}
+
+// beside: nearly all of a box lies out of the picture under a pose.
+func (j *Job) beside(m geom.Map, quad [4]geom.Point) bool {
+	const n = 8
+	in := 0
+	for k := range n * n {
+		u, v := (float64(k%n)+.5)/n, (float64(k/n)+.5)/n
+		p := m.Apply(quad[0].Lerp(quad[1], u).Lerp(quad[3].Lerp(quad[2], u), v))
+		if p.X > 0 && p.Y > 0 && p.X < float64(j.Clip.Info.Width) && p.Y < float64(j.Clip.Info.Height) {
+			in++
+		}
+	}
+	return in < n*n/10
 }
 
 // around is a box around thing i.
