@@ -52,6 +52,19 @@ func printJSON(v any) error {
 	return enc.Encode(v)
 }
 
+// readDocument reads and checks a document.
+func readDocument(name string) (*cover.Document, error) {
+	b, err := readFile(name)
+	if err != nil {
+		return nil, err
+	}
+	doc, err := cover.Parse(b)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	return doc, nil
+}
+
 // readFile reads a file, or standard input for "-".
 func readFile(name string) ([]byte, error) {
 	if name == "-" {
@@ -85,13 +98,9 @@ func renderCommand() *cobra.Command {
 		if out == "-" {
 			return wrongUse{fmt.Errorf("a file with an index cannot be written to standard output; name a file")}
 		}
-		b, err := readFile(document)
+		doc, err := readDocument(document)
 		if err != nil {
 			return err
-		}
-		doc, err := cover.Parse(b)
-		if err != nil {
-			return fmt.Errorf("%s: %w", document, err)
 		}
 		info, err := media.Probe(ctx, clip)
 		if err != nil {

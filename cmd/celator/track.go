@@ -11,7 +11,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"celator/core/cover"
 	"celator/core/geom"
 	"celator/core/track"
 	"celator/internal/follow"
@@ -74,13 +73,9 @@ func trackCommand() *cobra.Command {
 			job.Points = corners
 		}
 		if holdouts != "" {
-			b, err := readFile(holdouts)
+			doc, err := readDocument(holdouts)
 			if err != nil {
 				return err
-			}
-			doc, err := cover.Parse(b)
-			if err != nil {
-				return fmt.Errorf("%s: %w", holdouts, err)
 			}
 			if doc.Width != info.Width || doc.Height != info.Height {
 				return fmt.Errorf("%s is for %dx%d pictures, the clip has %dx%d", holdouts, doc.Width, doc.Height, info.Width, info.Height)

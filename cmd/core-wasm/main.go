@@ -349,7 +349,7 @@ func main() {
 			return nil, err
 		}
 		b := p.Bounds()
-		return map[string]any{"path": svg(p), "min": b.Min, "max": b.Max}, nil
+		return map[string]any{"path": svg(p), "min": b.Min, "max": b.Max, "flat": p.Flatten(.5)}, nil
 	})
 	js.Global().Set("celatorCore", api)
 	select {}

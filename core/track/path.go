@@ -121,6 +121,7 @@ type Figures struct {
 	Agreement float64 `json:"agreement"` // mean confidence where the surface is found
 	Jitter    float64 `json:"jitter"`    // px, root mean square second difference of the corners over found frames
 	Apart     float64 `json:"apart"`     // px, root mean square distance of forward and backward; -1 where there is but one
+	Rank      float64 `json:"rank"`      // 0 to 1, from the others: what attempts are ordered by
 }
 
 // Measure returns the figures of poses in the order of time.
@@ -155,6 +156,11 @@ func Measure(poses []Pose, quad [4]geom.Point, apart float64) Figures {
 	f.Good = float64(good) / float64(max(seen, 1))
 	f.Agreement /= float64(max(found, 1))
 	f.Jitter = math.Sqrt(jitter / float64(max(triples, 1)))
+	closes := .5 // not known
+	if apart >= 0 {
+		closes = max(1-apart/4, 0)
+	}
+	f.Rank = (f.Good + f.Agreement + closes + 1/(1+f.Jitter)) / 4
 	return f
 }
 

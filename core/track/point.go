@@ -23,9 +23,8 @@ func square(p geom.Point, reach float64) []geom.Point {
 
 // Points follows points of one thing, in one direction.
 type Points struct {
-	each  []*Planar
-	at    []geom.Point // on the reference frame
-	model Model
+	each []*Planar
+	at   []geom.Point // on the reference frame
 }
 
 // ErrPoints says that there are no points, or too many.

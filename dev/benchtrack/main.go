@@ -136,10 +136,6 @@ func main() {
 // points follows three points of each clip's surface and prints how far from the
 // truth they are, in frames in which all of the surface is seen.
 func points(dir string, s demo.Shot) (errs []float64) {
-	b, err := os.ReadFile(filepath.Join(dir, "meta.json"))
-	check(err)
-	var meta demo.Meta
-	check(json.Unmarshal(b, &meta))
 	truth, err := demo.ReadTruth(dir)
 	check(err)
 	ref := truth[s.Reference].Corners

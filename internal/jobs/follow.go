@@ -111,6 +111,7 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 		apart = r.closes(ctx, clip, spec, found)
 	}
 	figures := track.Measure(found.list(spec.From, spec.To), spec.Track.Box(), apart)
+	figures.Rank *= float64(len(told)) / float64(a.Frames) // of those that stopped early, less
 	// The document has the poses before the run is called ended, so that nobody sees
 	// the one without the other.
 	if spec.Take && (len(told) > 1 || len(told) == 1 && spec.From == spec.To) {

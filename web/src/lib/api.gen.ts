@@ -672,6 +672,8 @@ export interface components {
             jitter: number;
             /** Format: int64 */
             lost: number;
+            /** Format: double */
+            rank: number;
         };
         FollowBody: {
             /**

@@ -125,6 +125,6 @@ export const core = {
   frameOf: (s: string, now: number) => call<number>('frameOf', s, now),
   treatment: (id: string, kind: string) => call<Treatment>('treatment', id, kind),
   outline: (id: string, shape: string, frame: number, x0: number, y0: number, x1: number, y1: number) => call<Outline>('outline', id, shape, frame, x0, y0, x1, y1),
-  /** A path as SVG path data, with its bounds. */
-  path: (knots: Knot[]) => call<{ path: string; min: Point; max: Point }>('path', JSON.stringify(knots)),
+  /** A path as SVG path data, with its bounds, and as a polygon within half a pixel of it. */
+  path: (knots: Knot[]) => call<{ path: string; min: Point; max: Point; flat: Point[] }>('path', JSON.stringify(knots)),
 };

@@ -127,13 +127,7 @@ export class Following {
   /** Attempts of the track in hand that can be used, the steadiest first. */
   get ranked(): Attempt[] {
     const id = this.track?.id ?? this.running?.track.id;
-    const score = (a: Attempt) => {
-      const f = a.figures;
-      if (!f) return -1;
-      const closes = f.apart >= 0 ? Math.max(0, 1 - f.apart / 4) : 0.5;
-      return (f.good + f.agreement + closes + 1 / (1 + f.jitter)) * (a.done / a.frames);
-    };
-    return this.attempts.filter((a) => a.track.id === id && ended(a) && a.state !== 'failed').toSorted((x, y) => score(y) - score(x));
+    return this.attempts.filter((a) => a.track.id === id && ended(a) && a.state !== 'failed').toSorted((x, y) => (y.figures?.rank ?? 0) - (x.figures?.rank ?? 0));
   }
 
   /** The surface that would be followed from this frame: drawn apart, or the cover's outline. */
@@ -142,7 +136,7 @@ export class Following {
     const h = this.b.held;
     const o = h?.inside ? h.outlines[0] : undefined;
     if (!o) return undefined;
-    return { frame: this.b.here, surface: o.shape === 'ellipse' || o.knots.some((k) => k.in || k.out) ? flat(o.knots) : o.knots.map((k) => k.p), points: false };
+    return { frame: this.b.here, surface: core.path(o.knots).flat, points: false };
   }
 
   /** Measures how well the proposed surface can be followed. */
@@ -205,7 +199,7 @@ export class Following {
       b.say('Draw an outline first, or go to a frame inside the span.');
       return;
     }
-    const fresh: Track = { id: crypto.randomUUID(), name: this.name(c.name), kind: p.points ? 'points' : 'surface', model: p.points ? (['translation', 'similarity', 'affine'][Math.min(p.surface.length, 3) - 1] as Model) : this.model, channel: this.channel, frame: p.frame, surface: p.surface, anchors: [] };
+    const fresh: Track = { id: crypto.randomUUID(), name: this.name(c.name), kind: p.points ? 'points' : 'surface', model: this.model, channel: this.channel, frame: p.frame, surface: p.surface, anchors: [] };
     let [from, to] = this.frames(way, p.frame);
     from = Math.min(from, p.frame);
     to = Math.max(to, p.frame);
@@ -381,19 +375,4 @@ export class Following {
     const t = this.track;
     if (t && name.trim()) void this.b.save([{ do: 'track', track: { ...t, name: name.trim() } }]);
   }
-}
-
-/** Points along a closed path with curves, close enough to follow. */
-function flat(knots: { p: Point; in?: Point; out?: Point }[]): Point[] {
-  const n = 6;
-  return knots.flatMap((k, i) => {
-    const l = knots[(i + 1) % knots.length]!;
-    const [a, b, c, d] = [k.p, { x: k.p.x + (k.out?.x ?? 0), y: k.p.y + (k.out?.y ?? 0) }, { x: l.p.x + (l.in?.x ?? 0), y: l.p.y + (l.in?.y ?? 0) }, l.p];
-    return Array.from({ length: n }, (_, j) => {
-      const t = j / n;
-      const s = 1 - t;
-      const w = [s * s * s, 3 * s * s * t, 3 * s * t * t, t * t * t] as const;
-      return { x: w[0] * a.x + w[1] * b.x + w[2] * c.x + w[3] * d.x, y: w[0] * a.y + w[1] * b.y + w[2] * c.y + w[3] * d.y };
-    });
-  });
 }
