@@ -71,16 +71,16 @@ type slat struct {
 	First   int          `json:"first"`   // frame of the first letter
 	States  string       `json:"states"`  // of its track, a letter for each frame
 	Anchors []int        `json:"anchors"`
+	Sure    []float64    `json:"sure"` // confidence, likewise
 }
 
 // surface is a followed surface on a frame.
 type surface struct {
 	Path       string        `json:"path"`
 	Corners    [4]geom.Point `json:"corners"` // of the box around it
-	Own        [4]geom.Point `json:"own"`     // its own corners where it has four, otherwise the box's
+	Outline    []geom.Point  `json:"outline"` // its own, or the points
 	State      string        `json:"state"`
 	Confidence float64       `json:"confidence"`
-	Places     []float64     `json:"places"` // of points
 }
 
 func main() {
@@ -155,6 +155,13 @@ func main() {
 		}
 		return surfaceAt(t, a[2].Int()), nil
 	})
+	// The frames that an anchor at a frame decides.
+	export("stretch", func(a []js.Value) (any, error) {
+		t, err := trackOf(a[0], js.ValueOf(""))
+		var span cover.Span
+		err = errors.Join(err, json.Unmarshal([]byte(a[2].String()), &span))
+		return t.Stretch(a[1].Int(), span), err
+	})
 	export("ghost", func(a []js.Value) (any, error) {
 		t, err := trackOf(a[0], a[1])
 		if err != nil {
@@ -183,14 +190,14 @@ func main() {
 		out := []slat{}
 		for i := range draft.Covers {
 			c := &draft.Covers[i]
-			v := slat{ID: c.ID, Keys: notNil(c.KeyFrames()), Lanes: notNil(c.Lanes()), Outside: c.Outside(), Anchors: []int{}}
+			v := slat{ID: c.ID, Keys: notNil(c.KeyFrames()), Lanes: notNil(c.Lanes()), Outside: c.Outside(), Anchors: []int{}, Sure: []float64{}}
 			if t := draft.Track(c.Track); t != nil {
 				v.Anchors = append(v.Anchors, t.Frame)
 				for _, a := range t.Anchors {
 					v.Anchors = append(v.Anchors, a.Frame)
 				}
 				if t.Poses != nil {
-					v.First, v.States = t.Poses.First, t.Poses.States
+					v.First, v.States, v.Sure = t.Poses.First, t.Poses.States, t.Poses.Confidence
 				}
 			}
 			out = append(out, v)
@@ -267,6 +274,15 @@ func main() {
 		return string(interchange.OutlineSVG(draft.Width, draft.Height, c.Paths(a[1].Int()))), nil
 	})
 	export("outlineIn", func(a []js.Value) (any, error) { return interchange.ParseOutlineSVG([]byte(a[0].String())) })
+	export("keysOut", func(a []js.Value) (any, error) {
+		c, err := find(a[0])
+		if err != nil {
+			return nil, err
+		}
+		return string(interchange.KeysCSV(c)), nil
+	})
+	export("keysIn", func(a []js.Value) (any, error) { return interchange.ParseKeysCSV([]byte(a[0].String()), draft.Frames) })
+	export("coverIn", func(a []js.Value) (any, error) { return interchange.ParseCover([]byte(a[0].String())) })
 	export("coverOut", func(a []js.Value) (any, error) {
 		c, err := find(a[0])
 		if err != nil {
@@ -365,23 +381,23 @@ func trackOf(track, attempt js.Value) (*cover.Track, error) {
 
 func surfaceAt(t *cover.Track, f int) surface {
 	q, _ := t.Corners(f)
-	v := surface{Corners: q, Own: q, State: string(t.Poses.State(f)), Places: []float64{}}
+	v := surface{Corners: q, State: string(t.Poses.State(f)), Outline: []geom.Point{}}
 	if v.State == "-" {
 		return v
 	}
 	i := f - t.Poses.First
 	v.Confidence = t.Poses.Confidence[i]
 	if t.Kind == cover.Points {
-		v.Places = t.Poses.Places[i]
+		for k := 0; k+1 < len(t.Poses.Places[i]); k += 2 {
+			v.Outline = append(v.Outline, geom.Pt(t.Poses.Places[i][k], t.Poses.Places[i][k+1]))
+		}
 		return v
 	}
 	m := t.Map(f)
-	path := make(geom.Path, len(t.Surface))
-	for i, p := range t.Surface {
-		path[i] = geom.Knot{P: m.Apply(p)}
-		if len(t.Surface) == 4 {
-			v.Own[i] = path[i].P
-		}
+	var path geom.Path
+	for _, p := range t.Surface {
+		v.Outline = append(v.Outline, m.Apply(p))
+		path = append(path, geom.Knot{P: m.Apply(p)})
 	}
 	v.Path = svg(path)
 	return v

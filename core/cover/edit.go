@@ -18,6 +18,7 @@ import (
 //
 //	add           New                          a new cover
 //	remove        Cover
+//	replace       Cover, New                   all of it but id, item and name by another's; off its track
 //	rename        Cover, Name
 //	switch        Cover, On                    hides its item, or not
 //	lock, unsee   Cover, On                    refuses edits; its outline is not drawn
@@ -50,7 +51,7 @@ import (
 // added where there is none) or for the whole span (all keys change alike).
 // Without one, placements and knots change at this frame, numbers over the span.
 type Command struct {
-	Do         string      `json:"do" enum:"add,remove,rename,switch,lock,unsee,only,invert,span,place,fit,addOutline,removeOutline,shape,reshape,insertKnot,removeKnots,smooth,set,addKey,moveKeys,removeKeys,ease,paste,pasteAll,treat,track,untrack,ride,byHand"`
+	Do         string      `json:"do" enum:"add,remove,replace,rename,switch,lock,unsee,only,invert,span,place,fit,addOutline,removeOutline,shape,reshape,insertKnot,removeKnots,smooth,set,addKey,moveKeys,removeKeys,ease,paste,pasteAll,treat,track,untrack,ride,byHand"`
 	Cover      string      `json:"cover,omitempty"`
 	New        *Cover      `json:"new,omitempty"`
 	Name       string      `json:"name,omitempty"`
@@ -256,6 +257,14 @@ func (d *Document) apply(cmd Command) (string, error) {
 		return "removed " + name, nil
 	}
 	switch cmd.Do {
+	case "replace":
+		if cmd.New == nil {
+			return "", errors.New("edit: replace needs the other cover")
+		}
+		n := cmd.New.clone()
+		n.ID, n.Item, n.Name, n.Track, n.From, n.HoldsOut = c.ID, c.Item, c.Name, "", 0, c.HoldsOut
+		*c = n
+		return "replaced all of " + c.Name, nil
 	case "ride":
 		t := d.Track(cmd.ID)
 		if t == nil {

@@ -157,7 +157,7 @@ func (c *Cover) validate(frames int) error {
 		}
 		ids[o.ID] = true
 	}
-	if err := c.Motion.validate(frames); err != nil {
+	if err := c.Motion.Validate(frames); err != nil {
 		return fmt.Errorf("motion: %w", err)
 	}
 	check := func(name string, v Value, lo, hi float64) error {
@@ -230,7 +230,8 @@ func (o Outline) validate(frames int) error {
 	return checkKeys(len(o.Keys), frames, func(i int) (int, Ease) { return o.Keys[i].Frame, o.Keys[i].Ease })
 }
 
-func (m Motion) validate(frames int) error {
+// Validate returns an error unless the keys can be evaluated in a shot of so many frames.
+func (m Motion) Validate(frames int) error {
 	if !(math.Abs(m.Pivot.X) <= maxCoord && math.Abs(m.Pivot.Y) <= maxCoord) {
 		return errors.New("the pivot lies too far out")
 	}

@@ -98,6 +98,21 @@ func (t *Track) Corners(f int) (q [4]geom.Point, ok bool) {
 	return q, ok
 }
 
+// Stretch returns the frames that an anchor at frame f decides: both sides of it, as
+// far as the next anchors, or the ends of a span and of what the track began on.
+func (t *Track) Stretch(f int, span Span) Span {
+	s := Span{min(span.First, t.Frame), max(span.Last, t.Frame)}
+	for _, a := range append([]TrackAnchor{{Frame: t.Frame}}, t.Anchors...) {
+		switch {
+		case a.Frame < f:
+			s.First = max(s.First, a.Frame+1)
+		case a.Frame > f:
+			s.Last = min(s.Last, a.Frame-1)
+		}
+	}
+	return s
+}
+
 func abs(i int) int { return max(i, -i) }
 
 // Map takes the surface's coordinates to a frame's.

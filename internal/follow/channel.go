@@ -54,15 +54,10 @@ func (c Channel) Of(p *frame.Picture) *track.Gray {
 	return g
 }
 
-// choose settles which channel Best is.
-func (c Channel) choose(p *frame.Picture, outline []geom.Point) Channel {
-	if c != Best || len(outline) == 0 {
-		if c == Best {
-			return Luma
-		}
-		return c
-	}
-	best, most := Luma, -1.
+// best returns the channel with the most contrast inside the box around an outline;
+// without an outline luma.
+func best(p *frame.Picture, outline []geom.Point) Channel {
+	most, out := 0., Luma
 	b := geom.Bounds(outline)
 	for _, k := range []Channel{Luma, Red, Green, Blue} {
 		g := k.Of(p)
@@ -74,9 +69,9 @@ func (c Channel) choose(p *frame.Picture, outline []geom.Point) Channel {
 			}
 		}
 		// Chroma is coarser: another channel must have clearly more.
-		if v := ss/n - s*s/n/n; v > 1.3*most || k == Luma {
-			best, most = k, v
+		if v := ss/n - s*s/n/n; k == Luma || v > 1.3*most {
+			most, out = v, k
 		}
 	}
-	return best
+	return out
 }

@@ -9,12 +9,11 @@ import (
 	"sync"
 
 	"celator/core/frame"
-	"celator/core/geom"
 	"celator/core/track"
 	"celator/internal/media"
 )
 
-// feed decodes the frames that the legs need, once, in order. Those that some leg
+// feed decodes the frames that its legs need, once, in order. Those that some leg
 // takes backward, or that several take, wait in a temporary file; the last leg
 // forward takes its frames as they come.
 type feed struct {
@@ -74,6 +73,9 @@ func openFeed(ctx context.Context, j *Job, legs []leg) (*feed, error) {
 			f.kept = a.Frame
 		}
 	}
+	if err := f.settle(ctx); err != nil {
+		return nil, err
+	}
 	if first := j.Anchors[0].Frame; j.AtHand != nil && first > f.lo+2*near && first <= f.hi {
 		// The anchor and the frames around it, while those before it are decoded.
 		for _, way := range [2]int{-1, 1} {
@@ -82,7 +84,7 @@ func openFeed(ctx context.Context, j *Job, legs []leg) (*feed, error) {
 				if pic == nil {
 					break
 				}
-				f.extra[n] = f.gray(pic)
+				f.extra[n] = f.channel.Of(pic)
 				f.kept = max(f.kept, n)
 			}
 		}
@@ -116,6 +118,25 @@ func openFeed(ctx context.Context, j *Job, legs []leg) (*feed, error) {
 	return f, nil
 }
 
+// settle chooses the channel with the most contrast on the surface, on its first anchor.
+func (f *feed) settle(ctx context.Context) error {
+	if f.channel != Best {
+		return nil
+	}
+	a := f.job.Anchors[0]
+	r, err := f.job.Clip.Open(ctx, a.Frame, a.Frame)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	pic := frame.New(f.job.Clip.Info.Format(), nil)
+	if err := r.Read(pic); err != nil {
+		return ended(err, a.Frame)
+	}
+	f.channel = best(pic, mapped(f.job.Outline, a.Map))
+	return nil
+}
+
 // apart decodes a few frames by themselves.
 func (f *feed) apart(ctx context.Context, first, last int) error {
 	r, err := f.job.Clip.Open(ctx, first, last)
@@ -128,7 +149,7 @@ func (f *feed) apart(ctx context.Context, first, last int) error {
 		if err := r.Read(pic); err != nil {
 			return ended(err, n)
 		}
-		f.extra[n] = f.gray(pic)
+		f.extra[n] = f.channel.Of(pic)
 	}
 	return nil
 }
@@ -138,17 +159,6 @@ func ended(err error, n int) error {
 		return fmt.Errorf("the clip ends before frame %d", n)
 	}
 	return err
-}
-
-// gray takes the channel out of a picture; the first one settles which is best.
-func (f *feed) gray(pic *frame.Picture) *track.Gray {
-	f.mu.Lock()
-	if f.channel == Best {
-		f.channel = Best.choose(pic, mapped(f.job.Outline, geom.Identity))
-	}
-	c := f.channel
-	f.mu.Unlock()
-	return c.Of(pic)
 }
 
 func (f *feed) decode(ctx context.Context, r *media.Reader) {
@@ -169,7 +179,7 @@ func (f *feed) decode(ctx context.Context, r *media.Reader) {
 			fail(ended(err, n))
 			return
 		}
-		g := f.gray(pic)
+		g := f.channel.Of(pic)
 		if n > f.kept {
 			p, err := f.prepare(g, n)
 			if err != nil {

@@ -131,12 +131,20 @@ func Run(ctx context.Context, j Job) error {
 		return err
 	}
 	legs := j.legs()
-	feed, err := openFeed(ctx, &j, legs)
-	if err != nil {
-		return err
+	// Somebody who waits sees both ways begin at once when each has its own decoder.
+	groups := [][]leg{legs}
+	if j.AtHand != nil && len(legs) == 2 && len(j.Anchors) == 1 {
+		groups = [][]leg{legs[:1], legs[1:]}
 	}
-	defer feed.close()
-	r := run{job: &j, feed: feed, told: map[int][2][]track.Pose{}}
+	r := run{job: &j, told: map[int][2][]track.Pose{}}
+	for _, g := range groups {
+		f, err := openFeed(ctx, &j, g)
+		if err != nil {
+			return err
+		}
+		defer f.close()
+		r.feeds = append(r.feeds, f)
+	}
 	// Each anchor's reference serves both its directions.
 	begun := make([]func() (track.Tracker, error), len(j.Anchors))
 	for i, a := range j.Anchors {
@@ -145,12 +153,12 @@ func Run(ctx context.Context, j Job) error {
 	var wg sync.WaitGroup
 	var mu sync.Mutex
 	var first error
-	for _, l := range legs {
+	for n, l := range legs {
 		wg.Go(func() {
 			i := slices.IndexFunc(j.Anchors, func(a Anchor) bool { return a == l.anchor })
 			t, err := begun[i]()
 			if err == nil {
-				err = r.follow(ctx, t.Fork(), l)
+				err = r.follow(ctx, r.feeds[min(n, len(r.feeds)-1)], t.Fork(), l)
 			}
 			mu.Lock()
 			defer mu.Unlock()
@@ -170,16 +178,16 @@ func Run(ctx context.Context, j Job) error {
 }
 
 type run struct {
-	job  *Job
-	feed *feed
-	mu   sync.Mutex
-	told map[int][2][]track.Pose // between anchors: forward, backward
+	job   *Job
+	feeds []*feed // one, or one for each leg
+	mu    sync.Mutex
+	told  map[int][2][]track.Pose // between anchors: forward, backward
 }
 
 // begin makes the tracker of an anchor and tells the anchor's own pose.
 func (r *run) begin(ctx context.Context, a Anchor) (track.Tracker, error) {
 	j := r.job
-	f, err := r.feed.read(ctx, a.Frame)
+	f, err := r.feeds[0].read(ctx, a.Frame)
 	if err != nil {
 		return nil, err
 	}
@@ -213,7 +221,7 @@ func mapped(pts []geom.Point, m geom.Map) []geom.Point {
 }
 
 // follow takes a leg.
-func (r *run) follow(ctx context.Context, t track.Tracker, l leg) error {
+func (r *run) follow(ctx context.Context, feed *feed, t track.Tracker, l leg) error {
 	if p, ok := t.(*track.Planar); ok && l.start != l.anchor.Frame {
 		if back, err := l.anchor.Map.Inverse(); err == nil {
 			p.Resume(l.from.Mul(back))
@@ -222,7 +230,7 @@ func (r *run) follow(ctx context.Context, t track.Tracker, l leg) error {
 	var before track.Frame
 	gaps := make([]gap, max(len(r.job.Points), 1))
 	for f := l.first; (l.last-f)*l.step >= 0; f += l.step {
-		g, err := r.feed.next(ctx, l, f)
+		g, err := feed.next(ctx, l, f)
 		if err != nil {
 			return err
 		}

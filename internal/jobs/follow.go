@@ -65,7 +65,8 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 	wanted := true
 	told := map[int]bool{}
 	var last time.Time
-	j := Following(clip, &spec.Track, spec.From, spec.To, base)
+	at := front{to: spec.To}
+	j := following(clip, &spec.Track, spec.From, spec.To, base)
 	head, err := r.store.Head(ctx, a.Shot)
 	if err != nil {
 		return err
@@ -78,20 +79,21 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 	j.Found = func(f int, p []track.Pose) {
 		found.set(f, p)
 		told[f] = true
+		at.told(f)
 		// The anchor's own pose is no news; the first that was found is.
 		if now := time.Now(); len(told) > 1 && now.Sub(last) >= shown {
 			last = now
-			if w, err := r.store.AttemptProgress(work, a.ID, len(told), found.poses); err == nil && !w {
+			if w, err := r.store.AttemptProgress(work, a.ID, len(told), at.frame, found.poses); err == nil && !w {
 				wanted = false
 				cancel()
 			}
 		}
 	}
 	begun := time.Now()
-	if w, err := r.store.AttemptProgress(ctx, a.ID, 0, found.poses); err != nil {
+	if w, err := r.store.AttemptProgress(ctx, a.ID, 0, spec.Track.Frame, found.poses); err != nil {
 		return err
 	} else if !w {
-		return r.store.EndAttempt(ctx, a.ID, store.Stopped, "", 0, nil, nil)
+		return r.store.EndAttempt(ctx, a.ID, store.Stopped, "", a.Done, a.Poses.V, nil)
 	}
 	err = follow.Run(work, j)
 	state, note := store.Done, ""
@@ -115,7 +117,7 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 	// The document has the poses before the run is called ended, so that nobody sees
 	// the one without the other.
 	if spec.Take && (len(told) > 1 || len(told) == 1 && spec.From == spec.To) {
-		if err := r.store.KeepPoses(ctx, a.ID, len(told), found.poses); err != nil {
+		if err := r.store.KeepPoses(ctx, a.ID, len(told), at.frame, found.poses); err != nil {
 			return err
 		}
 		if err := r.take(ctx, a); err != nil {
@@ -124,6 +126,24 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 	}
 	r.log.Info("followed", "track", spec.Track.Name, "frames", len(told), "state", state, "note", note, "seconds", time.Since(begun).Seconds())
 	return r.store.EndAttempt(ctx, a.ID, state, note, len(told), found.poses, &figures)
+}
+
+// front is where a run has come to: of the ways that go on at once it keeps to one,
+// forward unless the run begins at its end.
+type front struct {
+	to, frame, way int
+}
+
+func (t *front) told(f int) {
+	switch {
+	case t.way == 0:
+		t.frame, t.way = f, 1
+		if f == t.to {
+			t.way = -1
+		}
+	case f == t.frame+t.way:
+		t.frame = f
+	}
 }
 
 // take changes the document: the track points at the attempt, and the cover that
@@ -175,8 +195,8 @@ func posesOf(d *cover.Document, attempt string) *cover.Poses {
 	return nil
 }
 
-// Following makes the job of following a document's track.
-func Following(clip media.Clip, t *cover.Track, from, to int, base *cover.Poses) follow.Job {
+// following makes the job of following a document's track.
+func following(clip media.Clip, t *cover.Track, from, to int, base *cover.Poses) follow.Job {
 	j := follow.Job{Clip: clip, Model: track.Model(t.Model), Channel: follow.Channel(t.Channel), From: from, To: to,
 		Anchors: []follow.Anchor{{Frame: t.Frame, Map: geom.Identity}}}
 	if t.Kind == cover.Points {
@@ -214,6 +234,8 @@ func newPoses(t *cover.Track, frames int, base *cover.Poses) *poses {
 	if t.Kind == cover.Points {
 		p.poses.Places = make([][]float64, frames)
 	}
+	held := *t
+	held.Poses = base
 	for f := range frames {
 		p.poses.Corners[f] = flat(t.Box())
 		if t.Kind == cover.Points {
@@ -226,8 +248,6 @@ func newPoses(t *cover.Track, frames int, base *cover.Poses) *poses {
 			if base.Places != nil && p.poses.Places != nil {
 				p.poses.Places[f] = base.Places[i]
 			}
-			held := *t
-			held.Poses = base
 			p.all[f] = track.Pose{Map: held.Map(f), Confidence: base.Confidence[i], State: states[s]}
 		}
 	}
@@ -246,7 +266,7 @@ func letter(s track.State) byte { return s[0] }
 
 func flat(q [4]geom.Point) (out [8]float64) {
 	for i, c := range q {
-		// A thousandth of a pixel is finer than anything that is measured.
+		// A ten-thousandth of a pixel is finer than anything that is measured.
 		out[2*i], out[2*i+1] = math.Round(c.X*1e4)/1e4, math.Round(c.Y*1e4)/1e4
 	}
 	return out

@@ -27,8 +27,10 @@ const (
 var strips = make(chan struct{}, 2)
 
 // Strip returns the frames first to last of a followed surface, rectified, side by
-// side in one JPEG. Frames that were not followed are black.
-func Strip(ctx context.Context, clip media.Clip, t *cover.Track, first, last int) ([]byte, error) {
+// side in one JPEG. They are taken from the view frames in dir, which no seek and no
+// video decoder is needed for. Frames that were not followed, or whose view frame is
+// not made yet, are black. width and height are the source's.
+func Strip(ctx context.Context, dir string, width, height int, t *cover.Track, first, last int) ([]byte, error) {
 	if first > last {
 		return nil, fmt.Errorf("there are no frames %d to %d", first, last)
 	}
@@ -39,42 +41,27 @@ func Strip(ctx context.Context, clip media.Clip, t *cover.Track, first, last int
 		return nil, ctx.Err()
 	}
 	out := image.NewRGBA(image.Rect(0, 0, CellW*StripFrames, CellH))
-	for i := range out.Pix {
-		if i%4 == 3 {
-			out.Pix[i] = 255
+	for i := 3; i < len(out.Pix); i += 4 {
+		out.Pix[i] = 255
+	}
+	var wg sync.WaitGroup
+	slots := make(chan struct{}, 2)
+	for f := first; f <= last && ctx.Err() == nil; f++ {
+		if t.Poses.State(f) == '-' {
+			continue
 		}
-	}
-	lo, hi := first, last // nothing is decoded that is not shown
-	for lo <= hi && t.Poses.State(lo) == '-' {
-		lo++
-	}
-	for hi >= lo && t.Poses.State(hi) == '-' {
-		hi--
-	}
-	if lo <= hi {
-		r, err := clip.Open(ctx, lo, hi)
-		if err != nil {
-			return nil, err
-		}
-		defer r.Close()
-		var wg sync.WaitGroup
-		slots := make(chan struct{}, 2)
-		for f := lo; f <= hi; f++ {
-			pic := frame.New(clip.Info.Format(), nil)
-			if err := r.Read(pic); err != nil {
-				return nil, err
+		slots <- struct{}{}
+		wg.Go(func() {
+			defer func() { <-slots }()
+			pic, err := view(media.ViewPath(dir, f))
+			if err != nil {
+				return
 			}
-			if t.Poses.State(f) == '-' {
-				continue
-			}
-			slots <- struct{}{}
-			wg.Go(func() {
-				cell(out, (f-first)*CellW, pic, t, t.Map(f))
-				<-slots
-			})
-		}
-		wg.Wait()
+			small := geom.Map{float64(pic.Width) / float64(width), 0, 0, 0, float64(pic.Height) / float64(height), 0, 0, 0, 1}
+			cell(out, (f-first)*CellW, pic, t, small.Mul(t.Map(f)))
+		})
 	}
+	wg.Wait()
 	var b bytes.Buffer
 	err := jpeg.Encode(&b, out, &jpeg.Options{Quality: 80})
 	return b.Bytes(), err

@@ -26,10 +26,12 @@ type (
 		Track    cover.Track    `json:"track" doc:"as it was when the attempt was asked for"`
 		From     int            `json:"from"`
 		To       int            `json:"to"`
+		Compare  bool           `json:"compare" doc:"one of several to choose from, run in the background"`
 		State    string         `json:"state" enum:"queued,running,stopping,done,stopped,failed"`
 		Note     string         `json:"note" doc:"why it failed, or where it ended before its time"`
 		Frames   int            `json:"frames"`
 		Done     int            `json:"done"`
+		At       int            `json:"at" doc:"the frame that a run has come to"`
 		Rate     float64        `json:"rate" doc:"frames a second so far"`
 		Figures  *track.Figures `json:"figures,omitempty" doc:"of an attempt that has ended"`
 		Poses    *cover.Poses   `json:"poses,omitempty"`
@@ -60,7 +62,7 @@ type (
 )
 
 func viewAttempt(a store.Attempt) attemptView {
-	v := attemptView{a.ID, a.Shot, a.Spec.V.Track, a.Spec.V.From, a.Spec.V.To, a.State, a.Note, a.Frames, a.Done, 0, a.Figures.V, a.Poses.V, a.Created, a.Finished}
+	v := attemptView{a.ID, a.Shot, a.Spec.V.Track, a.Spec.V.From, a.Spec.V.To, a.Spec.V.Compare, a.State, a.Note, a.Frames, a.Done, a.At, 0, a.Figures.V, a.Poses.V, a.Created, a.Finished}
 	if a.Started != nil && a.Done > 0 {
 		end := time.Now()
 		if a.Finished != nil {
@@ -259,7 +261,7 @@ func (s *server) strip(w http.ResponseWriter, req *http.Request) {
 	}
 	t := a.Spec.V.Track
 	t.Poses = a.Poses.V
-	img, err := preview.Strip(ctx, r.clip, &t, first, min(first+preview.StripFrames, r.src.Frames)-1)
+	img, err := preview.Strip(ctx, s.Library.Dir(r.src.ID), r.clip.Info.Width, r.clip.Info.Height, &t, first, min(first+preview.StripFrames, r.src.Frames)-1)
 	if err != nil {
 		fail(err)
 		return

@@ -59,6 +59,7 @@ type Attempt struct {
 	Note     string               `db:"note"`
 	Frames   int                  `db:"frames"`
 	Done     int                  `db:"done"`
+	At       int                  `db:"at"` // the frame that a run has come to
 	Poses    JSON[*cover.Poses]   `db:"poses"`
 	Figures  JSON[*track.Figures] `db:"figures"`
 	Created  time.Time            `db:"created"`
@@ -94,14 +95,14 @@ func (s *Store) Attempt(ctx context.Context, id string) (a Attempt, err error) {
 
 // Attempts lists a shot's without their poses, the newest first.
 func (s *Store) Attempts(ctx context.Context, shot string) (out []Attempt, err error) {
-	return out, s.db.SelectContext(ctx, &out, `SELECT id, shot, track, spec, state, note, frames, done, figures, created, started, finished FROM attempt WHERE shot = $1 ORDER BY created DESC LIMIT 500`, shot)
+	return out, s.db.SelectContext(ctx, &out, `SELECT id, shot, track, spec, state, note, frames, done, at, figures, created, started, finished FROM attempt WHERE shot = $1 ORDER BY created DESC LIMIT 500`, shot)
 }
 
 // AttemptProgress enters the poses found so far. It reports whether the attempt is
 // still wanted.
-func (s *Store) AttemptProgress(ctx context.Context, id string, done int, poses *cover.Poses) (wanted bool, err error) {
-	res, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = 'running', done = $2, poses = $3, started = coalesce(started, now()) WHERE id = $1 AND state IN ('queued', 'running')`,
-		id, done, JSON[*cover.Poses]{poses})
+func (s *Store) AttemptProgress(ctx context.Context, id string, done, at int, poses *cover.Poses) (wanted bool, err error) {
+	res, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = 'running', done = $2, poses = $3, at = $4, started = coalesce(started, now()) WHERE id = $1 AND state IN ('queued', 'running')`,
+		id, done, JSON[*cover.Poses]{poses}, at)
 	if err != nil {
 		return false, err
 	}
@@ -112,8 +113,8 @@ func (s *Store) AttemptProgress(ctx context.Context, id string, done int, poses 
 }
 
 // KeepPoses enters all poses of an attempt that is about to end.
-func (s *Store) KeepPoses(ctx context.Context, id string, done int, poses *cover.Poses) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE attempt SET done = $2, poses = $3 WHERE id = $1`, id, done, JSON[*cover.Poses]{poses})
+func (s *Store) KeepPoses(ctx context.Context, id string, done, at int, poses *cover.Poses) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE attempt SET done = $2, poses = $3, at = $4 WHERE id = $1`, id, done, JSON[*cover.Poses]{poses}, at)
 	return err
 }
 

@@ -10,6 +10,7 @@ CREATE TABLE attempt (
     note     text NOT NULL DEFAULT '',       -- why it failed, or where it ended before its time
     frames   integer NOT NULL,               -- to follow
     done     integer NOT NULL DEFAULT 0,
+    at       integer NOT NULL DEFAULT 0,      -- the frame that a run has come to
     poses    json,                           -- cover.Poses
     figures  jsonb,                          -- track.Figures
     created  timestamptz NOT NULL DEFAULT now(),

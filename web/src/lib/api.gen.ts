@@ -444,6 +444,13 @@ export interface components {
             words: string;
         };
         AttemptView: {
+            /**
+             * Format: int64
+             * @description the frame that a run has come to
+             */
+            at: number;
+            /** @description one of several to choose from, run in the background */
+            compare: boolean;
             /** Format: date-time */
             created: string;
             /** Format: int64 */
@@ -487,7 +494,7 @@ export interface components {
             by?: number;
             cover?: string;
             /** @enum {string} */
-            do: "add" | "remove" | "rename" | "switch" | "lock" | "unsee" | "only" | "invert" | "span" | "place" | "fit" | "addOutline" | "removeOutline" | "shape" | "reshape" | "insertKnot" | "removeKnots" | "smooth" | "set" | "addKey" | "moveKeys" | "removeKeys" | "ease" | "paste" | "pasteAll" | "treat" | "track" | "untrack" | "ride" | "byHand";
+            do: "add" | "remove" | "replace" | "rename" | "switch" | "lock" | "unsee" | "only" | "invert" | "span" | "place" | "fit" | "addOutline" | "removeOutline" | "shape" | "reshape" | "insertKnot" | "removeKnots" | "smooth" | "set" | "addKey" | "moveKeys" | "removeKeys" | "ease" | "paste" | "pasteAll" | "treat" | "track" | "untrack" | "ride" | "byHand";
             ease?: string;
             /** Format: int64 */
             frame?: number;

@@ -21,6 +21,7 @@ export type Lane = { name: string; frames: number[]; eases: Ease[] };
 export type Ease = '' | 'held' | 'eased';
 export type Copied = components['schemas']['Copied'];
 export type Edit = components['schemas']['EditView'];
+export type Span = components['schemas']['Span'];
 export type Track = components['schemas']['Track'];
 export type Poses = components['schemas']['Poses'];
 export type Attempt = components['schemas']['AttemptView'];

@@ -409,6 +409,24 @@ export class Bench extends Playhead {
     void this.save([{ do: 'fit', cover: c.id, frame: this.frame, scope: this.shapeScope, rect: { min: box.min, max: box.max } }]);
   }
 
+  /** Gives the cover in hand keys of a file: of place (CSV), or all of another cover's (JSON). */
+  readKeys(text: string): void {
+    const c = this.cover;
+    if (!c) return;
+    if (text.trimStart().startsWith('{')) {
+      void this.save([{ do: 'replace', cover: c.id, new: core.coverIn(text) }]);
+      return;
+    }
+    const keys = core.keysIn(text);
+    const frame = keys[0]!.frame;
+    const given = new Set(keys.map((k) => k.frame));
+    const gone = c.motion.keys.map((k) => k.frame).filter((f) => !given.has(f));
+    void this.save([
+      { do: 'paste', cover: c.id, frame, keys: keys.map(({ frame: f, ease, ...placement }) => ({ offset: f - frame, lane: 'placement', ease, placement })) },
+      ...(gone.length ? [{ do: 'removeKeys' as const, cover: c.id, frames: gone, lanes: ['placement'] }] : []),
+    ]);
+  }
+
   /** Adds the outlines of a file to the cover in hand. */
   readOutline(text: string): void {
     const c = this.cover;

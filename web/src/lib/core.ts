@@ -1,6 +1,6 @@
 // The core, compiled for the browser: covers are evaluated and edited here by
 // the very code that the server and a delivery run.
-import type { Command, Copied, Cover, Document, Knot, Lane, Outline, Placement, Point, Poses, Track, Treatment } from './api';
+import type { Command, Copied, Cover, Document, Ease, Knot, Lane, Outline, Placement, Point, Poses, Span, Track, Treatment } from './api';
 
 /** A cover at a frame, as it is drawn when it is not in hand. */
 export interface Glance {
@@ -34,16 +34,16 @@ export interface Slat {
   first: number; // frame of the first letter
   states: string; // of its track: a anchor, g good, w weak, l lost, o outside, - not followed
   anchors: number[];
+  sure: number[]; // confidence, 0 to 1, likewise
 }
 
 /** A followed surface on a frame. */
 export interface Surface {
   path: string;
   corners: [Point, Point, Point, Point]; // of the box around it
-  own: [Point, Point, Point, Point]; // its own where it has four, otherwise the box's
+  outline: Point[]; // its own, or the points
   state: string;
   confidence: number;
-  places: number[]; // x, y of points
 }
 
 /** Takes a point through a map. */
@@ -94,6 +94,8 @@ export const core = {
   poses: (attempt: string, p: Poses) => call<void>('poses', attempt, JSON.stringify(p)),
   /** A track's surface as an attempt has it on a frame; and a cover's outline if it rode there as it lies at frame at. */
   surface: (t: Track, attempt: string, f: number) => call<Surface>('surface', JSON.stringify(t), attempt, f),
+  /** The frames that an anchor at a frame decides. */
+  stretch: (t: Track, f: number, span: Span) => call<Span>('stretch', JSON.stringify(t), f, JSON.stringify(span)),
   ghost: (t: Track, attempt: string, f: number, cover: string, at: number) => call<string>('ghost', JSON.stringify(t), attempt, f, cover, at),
   /** Where the map that takes four corners to others takes four more. */
   mapped: (from: Point[], to: Point[], pts: Point[]) => call<[Point, Point, Point, Point]>('mapped', JSON.stringify(from), JSON.stringify(to), JSON.stringify(pts)),
@@ -104,6 +106,9 @@ export const core = {
   trackIn: (text: string) => call<Track>('trackIn', text),
   outlineOut: (id: string, f: number) => call<string>('outlineOut', id, f),
   outlineIn: (text: string) => call<Knot[][]>('outlineIn', text),
+  keysOut: (id: string) => call<string>('keysOut', id),
+  keysIn: (text: string) => call<(Placement & { frame: number; ease?: Ease })[]>('keysIn', text),
+  coverIn: (text: string) => call<Cover>('coverIn', text),
   coverOut: (id: string) => call<string>('coverOut', id),
   cover: (id: string) => call<Cover>('cover', id),
   /** All its covers at a frame; the one in hand; what their keys are. */

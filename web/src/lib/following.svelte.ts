@@ -11,6 +11,9 @@ export type Way = 'back' | 'forward' | 'both' | 'one back' | 'one on' | 'to mark
 
 const ended = (a: Attempt) => a.state === 'done' || a.state === 'stopped' || a.state === 'failed';
 
+/** The four corners that a surface is put right by: its own, or those of the box around it. */
+const quad = (s: Surface): Point[] => (s.outline.length === 4 ? s.outline : s.corners);
+
 export class Following {
   attempts = $state.raw<Attempt[]>([]);
   model = $state<Model>('perspective');
@@ -20,9 +23,9 @@ export class Following {
   texture = $state.raw<Texture & { at: string }>();
   /** The corners being put right on a frame. */
   mending = $state.raw<{ frame: number; corners: Point[]; was: Surface }>();
-  shown = $state(false); // the surface and points on the picture, besides while they are needed
+  shown = $state(true); // the surface and points on the picture
   /** The states of a run that has not ended, a letter for each frame. */
-  live = $state.raw<{ track: string; first: number; states: string }>();
+  live = $state.raw<{ track: string; first: number; states: string; sure: number[] }>();
   private posed = $state(0); // raised when the core knows more poses
   private known = new Map<string, string>(); // attempts the core knows, as of done/state
 
@@ -71,12 +74,24 @@ export class Following {
 
   private put(a: Attempt): void {
     const { poses, ...rest } = a;
-    if (poses && !ended(a)) this.live = { track: a.track.id, first: poses.first, states: poses.states };
-    else if (ended(a) && this.live?.track === a.track.id) this.live = undefined;
+    if (poses && !ended(a) && !a.compare) this.live = { track: a.track.id, first: poses.first, states: poses.states, sure: poses.confidence };
+    else if (ended(a) && !a.compare && this.live?.track === a.track.id) this.live = undefined;
     const old = this.attempts.find((x) => x.id === a.id);
     this.attempts = old ? this.attempts.map((x) => (x.id === a.id ? rest : x)) : [rest, ...this.attempts];
     const mine = a.id === this.awaited || (this.track && a.track.id === this.track.id);
     if (old && !ended(old) && ended(a) && mine && a.note) this.b.say(a.note);
+    this.watch(a);
+  }
+
+  private watched: number | undefined; // the frame that a run brought the bench to
+  /** The picture goes along with the run, until the editor goes elsewhere. */
+  private watch(a: Attempt): void {
+    if (a.id !== this.awaited || this.watched === undefined) return;
+    if (this.b.frame !== this.watched) this.watched = undefined;
+    else if (ended(a)) {
+      if (a.done > 0) this.b.seek(a.from < this.start && this.start < a.to ? this.start : a.at); // back, where both ways were gone
+      this.watched = undefined;
+    } else if (a.done > 0) this.b.seek((this.watched = a.at));
   }
 
   /** The track that carries the cover in hand. */
@@ -88,7 +103,7 @@ export class Following {
   private awaited = $state('');
   /** The run that the editor watches: of the track in hand, or of one that it will ride on. */
   get running(): Attempt | undefined {
-    return this.attempts.find((a) => !ended(a) && (a.id === this.awaited || a.track.id === this.track?.id));
+    return this.attempts.find((a) => !ended(a) && !a.compare && (a.id === this.awaited || a.track.id === this.track?.id));
   }
 
   /** The track whose surface is shown, with the attempt it is shown from. */
@@ -120,14 +135,19 @@ export class Following {
     const r = this.running;
     const c = this.b.cover;
     if (!r || r.done === 0 || !c) return '';
-    return core.ghost(r.track, r.id, this.b.frame, c.id, c.track === r.track.id ? (c.from ?? 0) : this.start);
+    return core.ghost(r.track, r.id, this.b.frame, c.id, c.track === r.track.id ? (c.from ?? 0) : r.track.frame);
   });
-  private start = $state(0); // the frame a run began on, with a cover not on its track yet
+  private start = $state(0); // the frame a run was begun on
 
   /** Attempts of the track in hand that can be used, the steadiest first. */
   get ranked(): Attempt[] {
     const id = this.track?.id ?? this.running?.track.id;
     return this.attempts.filter((a) => a.track.id === id && ended(a) && a.state !== 'failed').toSorted((x, y) => (y.figures?.rank ?? 0) - (x.figures?.rank ?? 0));
+  }
+
+  /** How many others are still being run in the background. */
+  get pending(): number {
+    return this.attempts.filter((a) => a.compare && !ended(a) && a.track.id === this.track?.id).length;
   }
 
   /** The surface that would be followed from this frame: drawn apart, or the cover's outline. */
@@ -203,7 +223,6 @@ export class Following {
     let [from, to] = this.frames(way, p.frame);
     from = Math.min(from, p.frame);
     to = Math.max(to, p.frame);
-    this.start = p.frame;
     await this.run(fresh, Math.max(from, 0), Math.min(to, b.last), '', { ride: c.id, at: p.frame });
   }
 
@@ -218,7 +237,10 @@ export class Following {
     try {
       const { attempt: _a, poses: _p, ...plain } = track;
       const a = await ask(api.POST('/api/shots/{id}/attempts', { params: { path: { id: this.b.shot!.id } }, body: { track: plain, from, to, base, take: true, ...more } }));
-      if (!more.compare) this.awaited = a.id;
+      if (!more.compare) {
+        this.awaited = a.id;
+        this.start = this.watched = this.b.frame;
+      }
       this.put(a);
       void this.heard(a.id);
     } catch (e) {
@@ -232,7 +254,7 @@ export class Following {
   }
 
   /** What the slat of a cover shows of its track: the document's, or that of a run. */
-  states(cover: Cover): { first: number; states: string; anchors: number[] } | undefined {
+  states(cover: Cover): { first: number; states: string; anchors: number[]; sure: number[] } | undefined {
     const slat = this.b.slats.get(cover.id);
     const live = this.live;
     if (live && (live.track === cover.track || (live.track === this.running?.track.id && cover.id === this.b.cover?.id))) return { ...live, anchors: slat?.anchors ?? [] };
@@ -266,7 +288,7 @@ export class Following {
   mend(): void {
     const s = this.surface;
     this.b.play(0);
-    if (s && this.track?.kind === 'surface') this.mending = { frame: this.b.frame, corners: [...s.own], was: s };
+    if (s && this.track?.kind === 'surface') this.mending = { frame: this.b.frame, corners: quad(s), was: s };
   }
 
   /**
@@ -284,7 +306,7 @@ export class Following {
     }
     let corners;
     try {
-      corners = core.mapped(m.was.own, m.corners, m.was.corners);
+      corners = core.mapped(quad(m.was), m.corners, m.was.corners);
     } catch {
       this.b.say('Those four corners are no view of a flat surface; put them right again.');
       return;
@@ -296,10 +318,8 @@ export class Following {
   /** Follows anew between the anchors around a frame. */
   private async again(t: Track, f: number): Promise<void> {
     const c = this.b.cover!;
-    const marks = [t.frame, ...t.anchors.map((a) => a.frame)].filter((x) => x !== f);
-    const from = Math.max(Math.min(c.span.first, t.frame), ...marks.filter((x) => x < f).map((x) => x + 1));
-    const to = Math.min(Math.max(c.span.last, t.frame), ...marks.filter((x) => x > f).map((x) => x - 1));
-    await this.run(t, from, to, t.attempt ?? '');
+    const { first, last } = core.stretch(t, f, c.span);
+    await this.run(t, first, last, t.attempt ?? '');
   }
 
   async removeAnchor(f: number): Promise<void> {
@@ -314,7 +334,7 @@ export class Following {
     this.mending = undefined;
     if (!m || !c) return;
     try {
-      const commands = core.warp(c.id, m.frame, m.was.own, m.corners).map((o): Command => ({ do: 'reshape', cover: c.id, id: o.id, frame: m.frame, scope: 'frame', knots: o.knots }));
+      const commands = core.warp(c.id, m.frame, quad(m.was), m.corners).map((o): Command => ({ do: 'reshape', cover: c.id, id: o.id, frame: m.frame, scope: 'frame', knots: o.knots }));
       void this.b.save(commands);
     } catch {
       this.b.say('Those four corners are no view of a flat surface; put them right again.');
@@ -332,12 +352,16 @@ export class Following {
     const slat = this.b.slats.get(c.id);
     const good = (f: number) => slat?.states[f - slat.first] === 'g';
     const starts = [0.2, 0.8].map((k) => Math.round(span[0] + k * (span[1] - span[0]))).filter((f) => good(f) && Math.abs(f - t.frame) > 5);
-    const wanted: Track[] = (['similarity', 'affine', 'perspective'] as const).filter((m) => m !== t.model).map((model) => ({ ...t, model }));
+    // The one in use too, to be compared by the same figures.
+    const wanted: Track[] = (['similarity', 'affine', 'perspective'] as const).map((model) => ({ ...t, model }));
     for (const f of starts) {
       const s = core.surface(t, t.attempt, f);
-      wanted.push({ ...t, frame: f, surface: [...s.corners], anchors: [] });
+      wanted.push({ ...t, frame: f, surface: s.outline, anchors: [] });
     }
-    for (const w of wanted) await this.run(w, span[0], span[1], '', { take: false, compare: true });
+    const same = (a: Track, w: Track) => JSON.stringify([a.frame, a.model, a.channel, a.surface, a.anchors]) === JSON.stringify([w.frame, w.model, w.channel, w.surface, w.anchors]);
+    const fresh = wanted.filter((w) => !this.attempts.some((a) => a.compare && a.state !== 'failed' && a.from === span[0] && a.to === span[1] && same(a.track, w)));
+    if (!fresh.length) this.b.say('All of these have been tried; the list has their figures.');
+    for (const w of fresh) await this.run(w, span[0], span[1], '', { take: false, compare: true });
   }
 
   use(a: Attempt): void {
@@ -369,10 +393,5 @@ export class Following {
     if (!c || !t) return;
     const alone = this.b.document!.covers.filter((x) => x.track === t.id).length === 1;
     void this.b.save([{ do: 'byHand', cover: c.id, number: tolerance }, ...(alone ? [{ do: 'untrack' as const, id: t.id }] : [])]);
-  }
-
-  rename(name: string): void {
-    const t = this.track;
-    if (t && name.trim()) void this.b.save([{ do: 'track', track: { ...t, name: name.trim() } }]);
   }
 }

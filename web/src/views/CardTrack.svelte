@@ -23,6 +23,7 @@
     ['affine', 'And slant'],
     ['perspective', 'And tilt'],
   ];
+  const short = { translation: 'place', similarity: 'size', affine: 'slant', perspective: 'tilt' };
   const channels: [Channel, string][] = [
     ['luma', 'Luma'],
     ['red', 'Red'],
@@ -51,6 +52,7 @@
     try {
       const text = await file.text();
       if (file.name.toLowerCase().endsWith('.svg')) b.readOutline(text);
+      else if (/^\s*frame\s*,\s*move_x/i.test(text) || text.includes('"outlines"')) b.readKeys(text);
       else await f.give(text, file.name.replace(/\.\w+$/, ''));
     } catch (err) {
       b.say(err);
@@ -76,6 +78,7 @@
 {#snippet out()}
   <button class="underline" onclick={() => save(core.outlineOut(cover.id, b.here), `${cover.name}.svg`)}>outline SVG</button>
   <button class="underline" onclick={() => save(core.coverOut(cover.id), `${cover.name} keys.json`)}>keys JSON</button>
+  <button class="underline" onclick={() => save(core.keysOut(cover.id), `${cover.name} keys.csv`)}>keys CSV</button>
 {/snippet}
 
 {#if run}
@@ -124,7 +127,7 @@
       <tbody>
         {#each f.ranked.slice(0, 8) as a (a.id)}
           <tr class={a.id === t.attempt ? 'text-primary' : ''}>
-            <td><button class="hover:underline disabled:no-underline" disabled={a.id === t.attempt} onclick={() => f.use(a)}>f {a.track.frame} {a.track.model.slice(0, 4)}.{a.track.anchors.length ? ` +${a.track.anchors.length}` : ''}</button></td>
+            <td><button class="hover:underline disabled:no-underline" disabled={a.id === t.attempt} onclick={() => f.use(a)}>f {a.track.frame}, {short[a.track.model]}{a.track.anchors.length ? ` +${a.track.anchors.length}` : ''}</button></td>
             <td class="tc">{Math.round(100 * (a.figures?.good ?? 0))} %</td>
             <td class="tc">{a.figures?.jitter.toFixed(2)}</td>
             <td class="tc">{a.figures && a.figures.apart >= 0 ? a.figures.apart.toFixed(2) : '–'}</td>
@@ -132,7 +135,7 @@
         {/each}
       </tbody>
     </table>
-    {#if t.kind === 'surface'}<button class="btn btn-xs" onclick={() => void f.others()}>Try others in the background</button>{/if}
+    {#if t.kind === 'surface'}<button class="btn btn-xs" disabled={f.pending > 0} onclick={() => void f.others()}>{f.pending ? `Trying ${f.pending} in the background` : 'Try others in the background'}</button>{/if}
     <NumberField label="Tolerance, px" value={tolerance} min={0.05} max={100} step={0.05} digits={2} onchange={(v) => (tolerance = v)} />
     <button class="btn btn-xs" disabled={cover.locked} onclick={() => f.byHand(tolerance)}>Turn into hand keys</button>
     <div class="flex flex-wrap gap-x-2 text-[12px]">
@@ -170,7 +173,7 @@
       <span class="quiet">Write</span>
       {@render out()}
     </div>
-    <label class="text-[12px]"><span class="quiet">Read a track (CSV, JSON) or an outline (SVG)</span><input type="file" accept=".csv,.json,.svg" class="file-input file-input-xs w-full" onchange={read} /></label>
+    <label class="text-[12px]"><span class="quiet">Read a track or keys (CSV, JSON), or an outline (SVG)</span><input type="file" accept=".csv,.json,.svg" class="file-input file-input-xs w-full" onchange={read} /></label>
     {#if f.apart}<button class="btn btn-xs" onclick={() => (f.apart = undefined)}>Follow the cover’s outline instead</button>{/if}
   {/if}
 {/if}

@@ -38,6 +38,17 @@
     return out;
   }
 
+  /** What lies above the confidence of each frame that was found. */
+  function doubt(known: { states: string; first: number; sure: number[] }, first: number, last: number): string {
+    let d = 'M0 0';
+    for (let f = first; f <= last; f++) {
+      const c = known.states[f - known.first] ?? '-';
+      const top = 'agw'.includes(c) ? 1 - (known.sure[f - known.first] ?? 1) : 0;
+      d += `V${top.toFixed(2)}h1`;
+    }
+    return d + 'V0Z';
+  }
+
   let scrubbing = false;
   function down(e: PointerEvent) {
     if (e.button !== 0) return;
@@ -155,6 +166,10 @@
             {#each stretches(known.states, known.first, first, last) as [c, from, to] (from)}
               <div class="absolute top-2 h-[13px]" style="left:{from * step}px;width:{Math.max((to - from + 1) * step, 2)}px;background:{looks[c]!.fill};{looks[c]!.more}" title="{looks[c]!.name}, f {from}–{to}" data-testid="state-{c}"></div>
             {/each}
+            <!-- The surer a frame, the fuller its slat. -->
+            <svg class="pointer-events-none absolute top-2" style="left:{first * step}px;width:{(last - first + 1) * step}px;height:13px" viewBox="0 0 {last - first + 1} 1" preserveAspectRatio="none" data-testid="sure">
+              <path d={doubt(known, first, last)} fill="#1c1c1c" fill-opacity=".8" />
+            </svg>
             {#each known.anchors as f (f)}
               <button class="absolute top-[3px] h-[10px] w-[10px] -translate-x-1/2 rotate-45 border border-[#161616] bg-white" style="left:{x(f)}px" aria-label="Anchor at frame {f}" data-testid="anchor" onpointerdown={(e) => (e.stopPropagation(), b.choose(it.id), b.seek(f))}></button>
             {/each}

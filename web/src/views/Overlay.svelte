@@ -211,6 +211,9 @@
     {@render line(`M${u.x} ${u.y}L${p.x} ${p.y}L${v.x} ${v.y}`, colour, 2)}
   {/each}
 {/snippet}
+{#snippet cross(p: Point, colour: string)}
+  {@render line(`M${p.x - 6 * px} ${p.y}L${p.x + 6 * px} ${p.y}M${p.x} ${p.y - 6 * px}L${p.x} ${p.y + 6 * px}`, colour, 1.5)}
+{/snippet}
 {#if mending}
   {@render line('M' + mending.corners.map((p) => `${p.x} ${p.y}`).join('L') + 'Z', '#ffffff', 1, '1 4')}
   {@render ticks(mending.corners, '#ffffff')}
@@ -218,7 +221,7 @@
     <circle cx={p.x} cy={p.y} r={6 * px} fill="#fff" fill-opacity=".25" stroke="#fff" stroke-width="1.5" vector-effect="non-scaling-stroke" style="cursor:move" onpointerdown={(e) => mendDown(e, i)} role="presentation" data-testid="mend {i}" />
   {/each}
   <path d={'M' + mending.corners.map((p) => `${p.x} ${p.y}`).join('L') + 'Z'} fill="transparent" style="cursor:move" onpointerdown={(e) => mendDown(e, -1)} role="presentation" data-testid="mend all" />
-{:else if b.step === 'follow' || b.follows.shown || b.follows.running}
+{:else if (b.step === 'follow' && b.follows.shown) || b.follows.running}
   {@const s = b.follows.surface}
   {#if s && s.state !== '-'}
     {@const colour = { a: '#ffffff', g: '#8fd0b8', w: '#e2b45c', l: '#e8684a', o: '#8d8d8d' }[s.state] ?? '#8d8d8d'}
@@ -226,19 +229,16 @@
       {@render line(s.path, colour, 1, s.state === 'l' ? '1 8' : s.state === 'w' ? '5 3' : '1 3')}
       {@render ticks(s.corners, colour)}
     {/if}
-    {#each { length: s.places.length / 2 } as _, i (i)}
-      {@const [x, y] = [s.places[2 * i]!, s.places[2 * i + 1]!]}
-      {@render line(`M${x - 6 * px} ${y}L${x + 6 * px} ${y}M${x} ${y - 6 * px}L${x} ${y + 6 * px}`, colour, 1.5)}
-    {/each}
+    {#if !s.path}
+      {#each s.outline as p, i (i)}{@render cross(p, colour)}{/each}
+    {/if}
   {/if}
   {#if b.follows.ghost}{@render line(b.follows.ghost, bright, 1.5, '6 3')}{/if}
 {/if}
 {#if b.follows.apart && b.follows.apart.frame === b.frame && !b.follows.running}
   {@const a = b.follows.apart}
   {#if a.points}
-    {#each a.surface as p, i (i)}
-      {@render line(`M${p.x - 7 * px} ${p.y}L${p.x + 7 * px} ${p.y}M${p.x} ${p.y - 7 * px}L${p.x} ${p.y + 7 * px}`, '#ffffff', 1.5)}
-    {/each}
+    {#each a.surface as p, i (i)}{@render cross(p, '#ffffff')}{/each}
   {:else}
     {@render line('M' + a.surface.map((p) => `${p.x} ${p.y}`).join('L') + 'Z', '#ffffff', 1, '1 4')}
     {@render ticks(a.surface, '#ffffff')}

@@ -18,7 +18,37 @@
     const to = Math.min(Math.ceil((left + width) / cellW / per) + 1, Math.ceil(frames / per));
     return Array.from({ length: Math.max(to - from, 0) }, (_, i) => first + (from + i) * per);
   });
-  /** Changes whenever more of a block is known. */
+  // One picture is asked for at a time, and the old one stays until the new one is
+  // here: while the tracker runs they change many times a second.
+  let pictures = $state.raw<Record<string, { of: string; url: string }>>({});
+  let asking = $state(false);
+  const gone = new AbortController();
+  const of = (at: number) => `${s!.attempt}/strip/${at}?known=${version(at)}${b.follows.running ? 'r' : ''}`;
+  $effect(() => {
+    if (asking || !s) return;
+    const distance = (at: number) => Math.abs(at + per / 2 - b.frame);
+    const at = blocks.filter((x) => version(x) && pictures[x]?.of !== of(x)).sort((x, y) => distance(x) - distance(y))[0];
+    if (at === undefined) return;
+    const wanted = of(at);
+    asking = true;
+    void (async () => {
+      try {
+        const r = await fetch(`/api/attempts/${wanted}`, { signal: gone.signal });
+        if (!r.ok) throw new Error(r.statusText);
+        const url = URL.createObjectURL(await r.blob());
+        if (pictures[at]) URL.revokeObjectURL(pictures[at].url);
+        pictures = { ...pictures, [at]: { of: wanted, url } };
+      } catch {
+        if (!gone.signal.aborted) pictures = { ...pictures, [at]: { of: wanted, url: pictures[at]?.url ?? '' } }; // not asked for again as it is
+      }
+      asking = false;
+    })();
+  });
+  $effect(() => () => {
+    gone.abort();
+    for (const p of Object.values(pictures)) URL.revokeObjectURL(p.url);
+  });
+  /** Changes whenever more of a block is known; what was said while running may be bettered at the end. */
   const version = (at: number) => [...(s?.states ?? '')].slice(at - (s?.first ?? 0), at - (s?.first ?? 0) + per).filter((c) => c !== '-').length;
   const marks: Record<string, string> = { w: 'weak', l: 'lost', o: 'outside', '-': '' };
 
@@ -35,8 +65,8 @@
   <div bind:this={room} class="relative overflow-hidden" role="group" aria-label="Steady strip" data-testid="strip">
     <div class="absolute top-0 left-0 h-full" style="width:{frames * cellW}px;transform:translateX({-left}px)">
       {#each blocks as at (at)}
-        {#if version(at)}
-          <img src="/api/attempts/{s!.attempt}/strip/{at}?known={version(at)}" alt="" class="absolute top-0 max-w-none" style="left:{(at - first) * cellW}px;height:{cellH}px;width:{cellW * per}px" draggable="false" />
+        {#if pictures[at]?.url && pictures[at].of.startsWith(s!.attempt)}
+          <img src={pictures[at].url} alt="" class="absolute top-0 max-w-none" style="left:{(at - first) * cellW}px;height:{cellH}px;width:{cellW * per}px" draggable="false" />
         {/if}
         {#each { length: Math.min(per, span.last - at + 1) } as _, i (i)}
           {@const f = at + i}
