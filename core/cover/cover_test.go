@@ -66,7 +66,49 @@ func random(rng *rand.Rand) *Document {
 		}
 		d.Covers = append(d.Covers, c)
 	}
+	if n := len(d.Covers); n > 0 && rng.Intn(2) == 0 {
+		tr := randomTrack(rng, d.Frames)
+		d.Tracks = []Track{tr}
+		c := &d.Covers[rng.Intn(n)]
+		c.Track, c.From = tr.ID, rng.Intn(d.Frames)
+	}
+	if n := len(d.Covers); n > 1 && rng.Intn(2) == 0 {
+		h := &d.Covers[n-1]
+		h.Treatments, h.HoldsOut = []Treatment{}, [][]string{{"*"}, {d.Covers[0].ID}}[rng.Intn(2)]
+	}
+	if err := d.Validate(); err != nil { // and links what rides
+		panic(err)
+	}
 	return d
+}
+
+// randomTrack follows a surface, or points, over some of the frames.
+func randomTrack(rng *rand.Rand, frames int) Track {
+	t := Track{ID: "tr", Name: "side", Kind: Surface, Model: "affine", Channel: "best", Frame: rng.Intn(frames), Anchors: []TrackAnchor{}}
+	for _, p := range geom.Ellipse(geom.Rect{Min: geom.Pt(100, 90), Max: geom.Pt(300+100*rng.Float64(), 260)}) {
+		t.Surface = append(t.Surface, p.P)
+	}
+	if rng.Intn(3) == 0 {
+		t.Kind = Points
+	} else if f := rng.Intn(frames); f != t.Frame {
+		t.Anchors = append(t.Anchors, TrackAnchor{Frame: f, Corners: t.Box()})
+	}
+	p := &Poses{First: rng.Intn(frames / 2)}
+	for f := p.First; f < frames-rng.Intn(5); f++ {
+		m := geom.Placement(geom.Pt(200, 170), geom.Pt(rng.NormFloat64()*40, 3), rng.NormFloat64()*20, .5+rng.Float64(), .5+rng.Float64())
+		var q [8]float64
+		for i, c := range t.Box() {
+			c = m.Apply(c)
+			q[2*i], q[2*i+1] = c.X, c.Y
+		}
+		p.Corners, p.Confidence = append(p.Corners, q), append(p.Confidence, rng.Float64())
+		p.States += string(StateLetters[rng.Intn(len(StateLetters))])
+		if t.Kind == Points {
+			p.Places = append(p.Places, []float64{1, 2})
+		}
+	}
+	t.Poses = p
+	return t
 }
 
 func same(a, b float64) bool { return math.Abs(a-b) < 1e-9 }
@@ -207,7 +249,12 @@ func TestBadDocuments(t *testing.T) {
 		"grow":       func(d map[string]any) { cover0(d)["grow"] = -1 },
 		"null value": func(d map[string]any) { cover0(d)["grow"] = nil },
 		"no id":      func(d map[string]any) { cover0(d)["id"] = "" },
-		"same id":    func(d map[string]any) { d["covers"] = append(d["covers"].([]any), d["covers"].([]any)[0]) },
+		"no track":   func(d map[string]any) { cover0(d)["track"] = "nobody" },
+		"held out":   func(d map[string]any) { cover0(d)["treatments"] = []any{}; cover0(d)["holdsOut"] = []any{"nobody"} },
+		"bad track": func(d map[string]any) {
+			d["tracks"] = []any{map[string]any{"id": "t", "name": "", "kind": "surface", "model": "affine", "channel": "luma", "frame": 0, "surface": []any{}, "anchors": []any{}}}
+		},
+		"same id": func(d map[string]any) { d["covers"] = append(d["covers"].([]any), d["covers"].([]any)[0]) },
 		"mixed kind": func(d map[string]any) {
 			cover0(d)["treatments"] = []any{map[string]any{"id": "t", "kind": "fill", "colour": "#000000", "strength": 1, "cell": map[string]any{"across": 9, "down": 9}}}
 		},
@@ -232,6 +279,13 @@ func FuzzParse(f *testing.F) {
 		f.Add(b)
 	}
 	f.Add([]byte(`{"version":1,"width":1,"height":1,"frames":1,"covers":null}`))
+	for rng := rand.New(rand.NewSource(5)); ; {
+		if d := random(rng); len(d.Tracks) > 0 {
+			b, _ := d.Marshal()
+			f.Add(b)
+			break
+		}
+	}
 	f.Fuzz(func(t *testing.T, b []byte) {
 		d, err := Parse(b)
 		if err != nil {

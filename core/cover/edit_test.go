@@ -52,6 +52,7 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 	first := rng.Intn(d.Frames)
 	fresh := Cover{ID: id, Name: "fresh", Span: Span{0, d.Frames - 1}, Treatments: []Treatment{NewTreatment("t", Blur)},
 		Outlines: []Outline{{ID: "o", Shape: ShapeBox, Keys: []PathKey{{Knots: geom.Box(geom.Rect{Max: geom.Pt(40, 20)})}}}}}
+	tr := randomTrack(rng, d.Frames)
 	cmds := []Command{
 		{Do: "add", New: &fresh}, {Do: "remove", Cover: id}, {Do: "rename", Cover: id, Name: " x "},
 		{Do: "switch", Cover: id, On: on}, {Do: "lock", Cover: id, On: rng.Intn(6) == 0}, {Do: "unsee", Cover: id, On: on},
@@ -72,6 +73,8 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 		{Do: "ease", Cover: id, Frames: frames, Ease: []Ease{Even, Held, Eased}[rng.Intn(3)]},
 		{Do: "paste", Cover: id, Frame: f(), Keys: c.Copy(frames)}, {Do: "pasteAll", Cover: id, Keys: c.Copy(frames[:1])},
 		{Do: "treat", Cover: id, Treatments: []Treatment{NewTreatment("n", Mosaic)}},
+		{Do: "replace", Cover: id, New: &fresh}, {Do: "track", Track: &tr}, {Do: "track"}, {Do: "untrack", ID: "tr"},
+		{Do: "ride", Cover: id, ID: "tr", Frame: f()}, {Do: "byHand", Cover: id, Number: .1 + rng.Float64()},
 		{Do: "nonsense", Cover: id},
 	}
 	return cmds[rng.Intn(len(cmds))]
@@ -134,6 +137,24 @@ func TestCommands(t *testing.T) {
 				if !reflect.DeepEqual(old.Paths(cmd.Frame), c.Paths(cmd.Frame)) {
 					t.Fatalf("%s moved the shape", cmd.Do)
 				}
+			case "ride":
+				for i, p := range old.Paths(cmd.Frame) {
+					for k, q := range c.Paths(cmd.Frame)[i] {
+						if q.P.Sub(p[k].P).Len() > 1e-6 {
+							t.Fatal("put on a track it lies elsewhere")
+						}
+					}
+				}
+			case "byHand":
+				for f := old.Span.First; f <= old.Span.Last; f++ {
+					for i, p := range old.Paths(f) {
+						for k, q := range c.Paths(f)[i] {
+							if q.P.Sub(p[k].P).Len() > cmd.Number+1e-6 {
+								t.Fatalf("off its track a knot is %g px off, not %g", q.P.Sub(p[k].P).Len(), cmd.Number)
+							}
+						}
+					}
+				}
 			case "moveKeys", "paste":
 				if n, m := old.Outside(), c.Outside(); m > n {
 					t.Fatalf("%s put keys outside the span", cmd.Do)
@@ -142,7 +163,7 @@ func TestCommands(t *testing.T) {
 			d = next
 		}
 	}
-	for _, do := range strings.Split("add,remove,rename,switch,lock,unsee,only,invert,span,place,fit,addOutline,removeOutline,shape,reshape,insertKnot,removeKnots,smooth,set,addKey,moveKeys,removeKeys,ease,paste,pasteAll,treat", ",") {
+	for _, do := range strings.Split("add,remove,rename,switch,lock,unsee,only,invert,span,place,fit,addOutline,removeOutline,shape,reshape,insertKnot,removeKnots,smooth,set,addKey,moveKeys,removeKeys,ease,paste,pasteAll,treat,replace,track,untrack,ride,byHand", ",") {
 		if taken[do] < 5 {
 			t.Errorf("%s was taken %d times only", do, taken[do])
 		}

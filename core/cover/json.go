@@ -53,6 +53,9 @@ func (d *Document) tidy() {
 	if d.Covers == nil {
 		d.Covers = []Cover{}
 	}
+	if len(d.Tracks) == 0 {
+		d.Tracks = nil // written as nothing at all
+	}
 	for i := range d.Tracks {
 		if d.Tracks[i].Anchors == nil {
 			d.Tracks[i].Anchors = []TrackAnchor{}

@@ -207,3 +207,41 @@ func TestHoldouts(t *testing.T) {
 		t.Error("a holdout of nothing that is there is taken")
 	}
 }
+
+// An anchor decides the frames up to its neighbours, whichever side they lie on, and
+// to the ends of the span beyond the last; a track drawn outside the span reaches it.
+func TestStretch(t *testing.T) {
+	tr := Track{Frame: 40, Anchors: []TrackAnchor{{Frame: 10}, {Frame: 70}}}
+	for f, want := range map[int]Span{
+		5: {0, 9}, 10: {0, 39}, 25: {11, 39}, 40: {11, 69}, 55: {41, 69}, 70: {41, 99}, 90: {71, 99},
+	} {
+		if got := tr.Stretch(f, Span{0, 99}); got != want {
+			t.Errorf("frame %d decides %v, not %v", f, got, want)
+		}
+	}
+	if got := (&Track{Frame: 5}).Stretch(30, Span{20, 60}); got != (Span{6, 60}) {
+		t.Errorf("begun before the span: %v", got)
+	}
+}
+
+// Replacing a cover gives it all of another's but who it is; what holds out of it and
+// its place in the order stay.
+func TestReplace(t *testing.T) {
+	d, _ := panned(t)
+	d, _, err := d.Apply(Command{Do: "ride", Cover: "c", ID: "t", Frame: 12})
+	if err != nil {
+		t.Fatal(err)
+	}
+	other := d.Find("c").clone()
+	other.ID, other.Name, other.Item, other.Span, other.HoldsOut = "x", "Other", "else", Span{3, 9}, []string{"*"}
+	e, label, err := d.Apply(Command{Do: "replace", Cover: "c", New: &other})
+	if err != nil || label != "replaced all of Plate" {
+		t.Fatal(label, err)
+	}
+	if c := e.Find("c"); len(e.Covers) != 1 || c.Name != "Plate" || c.Item != "" || c.Track != "" || len(c.HoldsOut) > 0 || c.Span != (Span{3, 9}) {
+		t.Errorf("%+v", c)
+	}
+	if _, _, err := d.Apply(Command{Do: "replace", Cover: "c"}); err == nil {
+		t.Error("replaced by nothing")
+	}
+}

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/track"
 	"celator/internal/media"
@@ -193,5 +194,69 @@ func TestPointsAndCut(t *testing.T) {
 	var cut *CutError
 	if err := Run(context.Background(), j); !errors.As(err, &cut) || cut.Frame != 20 || last != 19 {
 		t.Errorf("%v; told up to frame %d", err, last)
+	}
+}
+
+// A mark in red on green of the same luma is followed by the channel in which it
+// shows, and cannot be by luma; frames that are decoded already change no pose.
+func TestChannelAndFramesAtHand(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "red.mkv")
+	// In full range BT.709 luma both colours are near 100.
+	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "nullsrc=size=320x240:rate=25:duration=1.2,format=gbrp,geq=r='if(gt(sin((X-2*N)/5)+sin((Y-N)/7),0.2),235,0)':g='if(gt(sin((X-2*N)/5)+sin((Y-N)/7),0.2),70,140)':b='0'",
+		"-vf", "scale=out_color_matrix=bt709:out_range=pc,format=yuv444p", "-colorspace", "bt709", "-color_range", "pc", "-c:v", "ffv1", path).CombinedOutput()
+	if err != nil {
+		t.Fatalf("%v: %s", err, out)
+	}
+	info, err := media.Probe(context.Background(), path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	j := Job{Clip: media.Clip{Path: path, Info: info}, Outline: []geom.Point{{X: 100, Y: 70}, {X: 210, Y: 70}, {X: 210, Y: 160}, {X: 100, Y: 160}},
+		Model: track.Translation, Channel: Best, Anchors: []Anchor{{20, geom.Identity}}, To: info.Frames - 1}
+	run := func() map[int]track.Pose {
+		t.Helper()
+		got := map[int]track.Pose{}
+		j.Found = func(f int, p []track.Pose) { got[f] = p[0] }
+		if err := Run(context.Background(), j); err != nil {
+			t.Fatal(err)
+		}
+		return got
+	}
+	found := run()
+	for f, p := range found {
+		want := geom.Translate(geom.Pt(2*float64(f-20), float64(f-20)))
+		if d := track.Spread(p.Map, want, j.box()); d > .3 || p.State != track.Good && f != 20 {
+			t.Errorf("frame %d: %.2f px off, %s", f, d, p.State)
+		}
+	}
+	r, err := j.Clip.Open(context.Background(), 0, -1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Close()
+	var pics []*frame.Picture
+	for range info.Frames {
+		p := frame.New(info.Format(), nil)
+		if err := r.Read(p); err != nil {
+			t.Fatal(err)
+		}
+		pics = append(pics, p)
+	}
+	for _, have := range []func(f int) bool{func(f int) bool { return f >= 18 && f < 23 }, func(f int) bool { return false }, func(f int) bool { return f == 20 || f == 24 }} {
+		j.AtHand = func(f int) *frame.Picture {
+			if have(f) {
+				return pics[f]
+			}
+			return nil
+		}
+		for f, p := range run() {
+			if p != found[f] {
+				t.Errorf("frame %d differs with frames at hand", f)
+			}
+		}
+	}
+	j.Channel = "infrared"
+	if err := Run(context.Background(), j); err == nil || !strings.Contains(err.Error(), "no channel") {
+		t.Errorf("%v", err)
 	}
 }

@@ -1,9 +1,15 @@
 package preview
 
 import (
+	"bytes"
+	"context"
 	"image"
+	"image/color"
+	"image/jpeg"
 	"math"
 	"math/rand"
+	"os"
+	"path/filepath"
 	"testing"
 
 	"golang.org/x/image/draw"
@@ -12,6 +18,7 @@ import (
 	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/treat"
+	"celator/internal/media"
 )
 
 // What the bench shows is what is delivered: a patch against the concealed
@@ -122,5 +129,77 @@ func BenchmarkPatchThirty(b *testing.B) {
 		if _, err := render(pic, lives, Size{1280, 720}, false); err != nil {
 			b.Fatal(err)
 		}
+	}
+}
+
+// The strip shows the surface where it lies on its reference, however it has moved and
+// grown; frames that were not followed, and those without a view frame, are black.
+func TestStrip(t *testing.T) {
+	dir := t.TempDir()
+	if err := os.MkdirAll(filepath.Dir(media.ViewPath(dir, 0)), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	tr := cover.Track{ID: "t", Kind: cover.Surface, Frame: 0, Surface: []geom.Point{{X: 100, Y: 60}, {X: 188, Y: 60}, {X: 188, Y: 116}, {X: 100, Y: 116}}, Poses: &cover.Poses{States: "ag-gg", Confidence: make([]float64, 5)}}
+	for f := range 5 {
+		m := geom.Placement(geom.Pt(144, 88), geom.Pt(30*float64(f), 12*float64(f)), 6*float64(f), 1+.2*float64(f), 1+.2*float64(f))
+		var q [8]float64
+		for i, c := range tr.Box() {
+			c = m.Apply(c)
+			q[2*i], q[2*i+1] = c.X, c.Y
+		}
+		tr.Poses.Corners = append(tr.Poses.Corners, q)
+		if f == 4 {
+			continue // its view frame is not made yet
+		}
+		// A red left half and a blue right half, carried by the map; views are half as large.
+		img := image.NewRGBA(image.Rect(0, 0, 320, 180))
+		back, _ := m.Inverse()
+		for y := range 180 {
+			for x := range 320 {
+				q := back.Apply(geom.Pt(2*float64(x)+1, 2*float64(y)+1))
+				c := color.RGBA{20, 120, 20, 255}
+				if q.X > 100 && q.X < 188 && q.Y > 60 && q.Y < 116 {
+					if c = (color.RGBA{200, 30, 30, 255}); q.X > 144 {
+						c = color.RGBA{30, 30, 200, 255}
+					}
+				}
+				img.Set(x, y, c)
+			}
+		}
+		var b bytes.Buffer
+		if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: 95}); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(media.ViewPath(dir, f), b.Bytes(), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	b, err := Strip(context.Background(), dir, 640, 360, &tr, 0, 4)
+	if err != nil {
+		t.Fatal(err)
+	}
+	img, err := jpeg.Decode(bytes.NewReader(b))
+	if err != nil || img.Bounds().Dx() != CellW*StripFrames || img.Bounds().Dy() != CellH {
+		t.Fatalf("%v, %v", img.Bounds(), err)
+	}
+	at := func(f, x, y int) string {
+		r, g, b, _ := img.At(f*CellW+x, y).RGBA()
+		switch {
+		case r > 3*b/2 && r > 3*g/2:
+			return "red"
+		case b > 3*r/2 && b > 3*g/2:
+			return "blue"
+		case g > r && g > b && g > 0x2000:
+			return "green"
+		}
+		return "black"
+	}
+	for f, want := range [][3]string{{"red", "blue", "green"}, {"red", "blue", "green"}, {"black", "black", "black"}, {"red", "blue", "green"}, {"black", "black", "black"}} {
+		if got := [3]string{at(f, 25, 28), at(f, 62, 28), at(f, 44, 1)}; got != want {
+			t.Errorf("frame %d: %v, not %v", f, got, want)
+		}
+	}
+	if _, err := Strip(context.Background(), dir, 640, 360, &tr, 3, 2); err == nil {
+		t.Error("a strip of nothing is made")
 	}
 }
