@@ -60,7 +60,8 @@ func (s *Store) At(ctx context.Context, shot string, number int) (r Revision, er
 	return r, err
 }
 
-// head reads the newest revision; lock is "FOR UPDATE" to keep others out.
+// head reads the newest revision; lock is "FOR NO KEY UPDATE" to keep other changes out,
+// while rows that belong to the shot may be added.
 func (s *Store) head(ctx context.Context, tx *sqlx.Tx, shot, lock string) (r Revision, err error) {
 	var id string
 	if err := tx.GetContext(ctx, &id, `SELECT id FROM shot WHERE id = $1 `+lock, shot); err != nil {
@@ -95,7 +96,7 @@ func (s *Store) load(ctx context.Context, tx *sqlx.Tx, shot string, r *Revision)
 // change adds a revision on top of base; next fills it in from the head.
 func (s *Store) change(ctx context.Context, shot string, base int, author string, next func(tx *sqlx.Tx, head Revision) (Revision, error)) (r Revision, err error) {
 	err = s.tx(ctx, func(tx *sqlx.Tx) error {
-		head, err := s.head(ctx, tx, shot, "FOR UPDATE")
+		head, err := s.head(ctx, tx, shot, "FOR NO KEY UPDATE")
 		if err != nil {
 			return err
 		}
