@@ -319,3 +319,8 @@ func distinct(poly []geom.Point) []geom.Point {
 	}
 	return out
 }
+
+// Fill returns the exact coverage of each pixel of r by a polygon.
+func Fill(poly []geom.Point, r image.Rectangle) frame.Plane {
+	return coverage([][]geom.Point{poly}, r)
+}

@@ -81,7 +81,7 @@ func (s Shot) generate(ctx context.Context, dir string) error {
 	info := media.Info{PixFmt: "yuv420p", Width: s.Width, Height: s.Height, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709,
 		Tags: media.Tags{Range: "tv", Primaries: "bt709", Transfer: "bt709", Space: "bt709"}, Rate: rate, Frames: s.Frames,
 		Pixel: media.Ratio{Num: 1, Den: 1}, Field: "progressive", Timecode: s.Timecode, Sound: []media.Sound{{Codec: "pcm_s16le", Channels: 2, Rate: 48000}}}
-	out := media.Output{Path: filepath.Join(dir, "clip.mp4"), Preset: media.Camera, Source: media.Clip{Info: info}, Sound: sound, Frames: s.Frames, Total: s.Frames}
+	out := media.Output{Path: filepath.Join(dir, "clip.mp4"), Preset: media.Camera(s.CRF), Source: media.Clip{Info: info}, Sound: sound, Frames: s.Frames, Total: s.Frames}
 	clip, err := media.Create(ctx, out)
 	if err != nil {
 		return err

@@ -40,6 +40,7 @@ type Shot struct {
 	Reference int     // the frame in which the surface is best seen
 	Shutter   float64 // share of the frame's time
 	Grain     float64 // standard deviation, 8-bit codes
+	CRF       int     // of the recording's compression; 0 is 18
 	prepare   func() func(t float64) moment
 }
 

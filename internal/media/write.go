@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 
 	"celator/core/frame"
@@ -47,12 +48,17 @@ var Presets = map[string]Preset{
 }
 
 // Camera is how the demo footage is written: like a camera's file, with a key
-// picture every second.
-var Camera = Preset{
-	Name: "camera", Ending: ".mp4",
-	video:  []string{"-c:v", "libx264", "-preset", "superfast", "-crf", "18", "-g", "25"},
-	pixFmt: "yuv420p", recode: []string{"-c:a", "aac", "-b:a", "128k"},
-	sounds: []string{"aac"}, muxer: []string{"-movflags", "+faststart", "-f", "mp4"},
+// picture every second, at that rate factor, or 18 where it is 0.
+func Camera(crf int) Preset {
+	if crf == 0 {
+		crf = 18
+	}
+	return Preset{
+		Name: "camera", Ending: ".mp4",
+		video:  []string{"-c:v", "libx264", "-preset", "superfast", "-crf", strconv.Itoa(crf), "-g", "25"},
+		pixFmt: "yuv420p", recode: []string{"-c:a", "aac", "-b:a", "128k"},
+		sounds: []string{"aac"}, muxer: []string{"-movflags", "+faststart", "-f", "mp4"},
+	}
 }
 
 // For returns the preset of that name for a source, or an error where the two do

@@ -1,0 +1,163 @@
+package follow
+
+import (
+	"context"
+	"math"
+	"slices"
+
+	"celator/core/cover"
+	"celator/core/frame"
+	"celator/core/geom"
+	"celator/core/holdout"
+	"celator/internal/media"
+)
+
+// Front says where to look for what passes in front of a followed surface.
+type Front struct {
+	Clip    media.Clip
+	Outline []geom.Point // of the surface, in its own coordinates
+	// Pose returns where the surface is on a frame, and whether it was found well
+	// there; ok is false where nothing is known of it or it is out of the picture.
+	Pose     func(f int) (m geom.Map, clear, ok bool)
+	Anchors  []int // frames on which the editor has seen it
+	From, To int   // the frames to look at, both included
+	First    int   // and those that may show what the surface looks like
+	Last     int
+	Settings holdout.Settings
+	// Plate, when given, is what an earlier look found the surface to look like.
+	Plate *holdout.Plate
+	// Looked is told how many of the frames that are looked at first are done.
+	Looked func(done, all int)
+	// Found is told a frame's foreground, in the order of frames.
+	Found func(f int, found holdout.Found) error
+}
+
+// FrontOf looks for what passes in front of a document's track, over a span.
+func FrontOf(clip media.Clip, t *cover.Track, span cover.Span, set holdout.Settings) Front {
+	j := Front{Clip: clip, Outline: t.Surface, From: span.First, To: span.Last, Last: clip.Info.Frames - 1, Anchors: []int{t.Frame}, Settings: set}
+	for _, a := range t.Anchors {
+		j.Anchors = append(j.Anchors, a.Frame)
+	}
+	j.Pose = func(f int) (geom.Map, bool, bool) {
+		s := t.Poses.State(f)
+		return t.Map(f), s == 'a' || s == 'g', s != '-' && s != 'o'
+	}
+	return j
+}
+
+// Find looks for the foreground and returns the plate it used. Errors are those of
+// reading and of core/holdout, and what Found returns.
+func (j *Front) Find(ctx context.Context) (*holdout.Plate, error) {
+	plate := j.Plate
+	if plate == nil {
+		var err error
+		if plate, err = j.Look(ctx); err != nil {
+			return nil, err
+		}
+	}
+	r, err := j.Clip.Open(ctx, j.From, j.To)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	finder := holdout.NewFinder(plate, j.Settings)
+	pic := frame.New(j.Clip.Info.Format(), nil)
+	for f := j.From; f <= j.To; f++ {
+		if err := r.Read(pic); err != nil {
+			return nil, ended(err, f)
+		}
+		var found holdout.Found
+		if m, _, ok := j.Pose(f); ok {
+			found = finder.Find(pic, m, j.Speed(f))
+		}
+		if err := j.Found(f, found); err != nil {
+			return nil, err
+		}
+	}
+	return plate, nil
+}
+
+// Speed is how far the surface's middle moves in the time of a frame, around frame f.
+func (j *Front) Speed(f int) geom.Point {
+	mid := geom.Bounds(j.Outline).Centre()
+	a, _, before := j.Pose(f - 1)
+	b, _, here := j.Pose(f)
+	c, _, after := j.Pose(f + 1)
+	switch {
+	case before && after:
+		return c.Apply(mid).Sub(a.Apply(mid)).Mul(.5)
+	case before && here:
+		return b.Apply(mid).Sub(a.Apply(mid))
+	case here && after:
+		return c.Apply(mid).Sub(b.Apply(mid))
+	}
+	return geom.Point{}
+}
+
+// looks chooses the frames that show what the surface looks like: all anchors, and
+// from even parts of the shot those in which it is clear and moves least.
+func (j *Front) looks() []int {
+	var at []int
+	for _, f := range j.Anchors {
+		if f >= j.First && f <= j.Last && len(at) < holdout.MaxLooks/3 {
+			at = append(at, f)
+		}
+	}
+	n := holdout.MaxLooks - len(at)
+	for k := range n {
+		lo, hi := j.First+(j.Last-j.First+1)*k/n, j.First+(j.Last-j.First+1)*(k+1)/n
+		best, least := -1, math.Inf(1)
+		for f := lo; f < hi; f++ {
+			_, clear, ok := j.Pose(f)
+			if v := j.Speed(f).Len(); ok && clear && v < least {
+				best, least = f, v
+			}
+		}
+		if best >= 0 {
+			at = append(at, best)
+		}
+	}
+	slices.Sort(at)
+	return slices.Compact(at)
+}
+
+// Look finds what the surface looks like with nothing in front of it.
+func (j *Front) Look(ctx context.Context) (*holdout.Plate, error) {
+	at := j.looks()
+	if len(at) == 0 {
+		return nil, holdout.ErrNoLook
+	}
+	var scales []float64
+	mid := geom.Bounds(j.Outline).Centre()
+	for _, f := range at {
+		m, _, _ := j.Pose(f)
+		o := m.Apply(mid)
+		scales = append(scales, math.Sqrt(math.Abs(m.Apply(mid.Add(geom.Pt(1, 0))).Sub(o).Cross(m.Apply(mid.Add(geom.Pt(0, 1))).Sub(o)))))
+	}
+	slices.Sort(scales)
+	g, err := holdout.NewGather(j.Outline, scales[len(scales)*3/4])
+	if err != nil {
+		return nil, err
+	}
+	r, err := j.Clip.Open(ctx, at[0], at[len(at)-1])
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	pic := frame.New(j.Clip.Info.Format(), nil)
+	for f := at[0]; f <= at[len(at)-1]; f++ {
+		if err := r.Read(pic); err != nil {
+			return nil, ended(err, f)
+		}
+		i, look := slices.BinarySearch(at, f)
+		if !look {
+			continue
+		}
+		m, _, _ := j.Pose(f)
+		g.Add(pic, m, slices.Contains(j.Anchors, f))
+		if j.Looked != nil {
+			j.Looked(i+1, len(at))
+		}
+	}
+	return g.Plate()
+}
