@@ -23,12 +23,14 @@ import (
 var (
 	saved, draft *cover.Document
 	clock        timecode.Timecode
-	known        = map[string]*cover.Poses{} // by attempt
+	known        = map[string]*cover.Poses{}  // by attempt
+	mattes       = map[string]*cover.Mattes{} // by run, without pictures
 )
 
-// attach gives a document's tracks the poses that are known.
+// attach gives a document the poses and mattes that are known.
 func attach(d *cover.Document) *cover.Document {
 	d.Attach(func(id string) *cover.Poses { return known[id] })
+	d.AttachMattes(func(run string) *cover.Mattes { return mattes[run] })
 	return d
 }
 
@@ -72,6 +74,9 @@ type slat struct {
 	States  string       `json:"states"`  // of its track, a letter for each frame
 	Anchors []int        `json:"anchors"`
 	Sure    []float64    `json:"sure"` // confidence, likewise
+	// Of a holdout: what of the surface it holds out, from frame Begin on.
+	Begin  int       `json:"begin"`
+	Shares []float64 `json:"shares"`
 }
 
 // surface is a followed surface on a frame.
@@ -147,6 +152,19 @@ func main() {
 		}
 		return nil, nil
 	})
+	export("mattes", func(a []js.Value) (any, error) {
+		var m *cover.Mattes
+		if err := json.Unmarshal([]byte(a[1].String()), &m); err != nil {
+			return nil, err
+		}
+		mattes[a[0].String()] = m
+		for _, d := range []*cover.Document{saved, draft} {
+			if d != nil {
+				attach(d)
+			}
+		}
+		return nil, nil
+	})
 	// A surface as an attempt has it on a frame, and a cover that would ride there.
 	export("surface", func(a []js.Value) (any, error) {
 		t, err := trackOf(a[0], a[1])
@@ -190,7 +208,13 @@ func main() {
 		out := []slat{}
 		for i := range draft.Covers {
 			c := &draft.Covers[i]
-			v := slat{ID: c.ID, Keys: notNil(c.KeyFrames()), Lanes: notNil(c.Lanes()), Outside: c.Outside(), Anchors: []int{}, Sure: []float64{}}
+			v := slat{ID: c.ID, Keys: notNil(c.KeyFrames()), Lanes: notNil(c.Lanes()), Outside: c.Outside(), Anchors: []int{}, Sure: []float64{}, Shares: []float64{}}
+			if p := c.Proposed; p != nil && p.Mattes != nil {
+				v.Begin = p.Mattes.First
+				for _, f := range p.Mattes.Frames {
+					v.Shares = append(v.Shares, f.Share)
+				}
+			}
 			if t := draft.Track(c.Track); t != nil {
 				v.Anchors = append(v.Anchors, t.Frame)
 				for _, a := range t.Anchors {

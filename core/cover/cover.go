@@ -48,6 +48,10 @@ type Cover struct {
 	// HoldsOut makes it a holdout: what it outlines passes in front, and is kept clear
 	// of the covers with these ids, or of all with "*". A holdout has no treatments.
 	HoldsOut []string `json:"holdsOut,omitempty"`
+	// Crossing is when what a drawn holdout shows passes over its cover.
+	Crossing *Crossing `json:"crossing,omitempty"`
+	// Proposed, of a holdout without outlines, is found in the picture.
+	Proposed *Proposed `json:"proposed,omitempty"`
 
 	on *Track
 }
@@ -191,6 +195,7 @@ type Form struct {
 	Inverted bool        `json:"inverted,omitempty"`
 	Grow     float64     `json:"grow"`
 	Soften   geom.Point  `json:"soften"`
+	Found    *Found      `json:"found,omitempty"` // of a proposed holdout, instead of paths
 }
 
 // Live is a cover as it stands at one frame: everything that decides its
@@ -220,7 +225,7 @@ func (d *Document) At(f int) []Live {
 			continue
 		}
 		for j := range d.Covers {
-			if h := &d.Covers[j]; !h.Off && h.Span.Holds(f) && h.holds(l.Cover) {
+			if h := &d.Covers[j]; h.passes(f) && h.holds(l.Cover) {
 				l.Holdouts = append(l.Holdouts, h.form(f))
 			}
 		}
@@ -238,14 +243,25 @@ func (c *Cover) holds(id string) bool {
 func (d *Document) Holdouts(f int) []Form {
 	var out []Form
 	for i := range d.Covers {
-		if h := &d.Covers[i]; len(h.HoldsOut) > 0 && !h.Off && h.Span.Holds(f) {
+		if h := &d.Covers[i]; len(h.HoldsOut) > 0 && h.passes(f) {
 			out = append(out, h.form(f))
 		}
 	}
 	return out
 }
 
+// passes reports whether a holdout is live at frame f.
+func (c *Cover) passes(f int) bool {
+	return !c.Off && c.Span.Holds(f) && (c.Proposed == nil || c.Proposed.accepted(f))
+}
+
+// InFront returns a holdout's form at frame f, whether or not it is accepted there.
+func (c *Cover) InFront(f int) Form { return c.form(f) }
+
 func (c *Cover) form(f int) Form {
+	if c.Proposed != nil {
+		return Form{Paths: []geom.Path{}, Found: c.Proposed.found(f)}
+	}
 	return Form{Paths: c.Paths(f), Inverted: c.Inverted, Grow: c.Grow.At(f), Soften: c.Soften.At(f)}
 }
 
@@ -324,6 +340,16 @@ func (l Live) Digest() string {
 		}
 		if form.Inverted {
 			h.Write([]byte("inverted"))
+		}
+		if d := form.Found; d != nil {
+			h.Write([]byte(d.Run))
+			put(float64(d.Frame))
+			for _, s := range d.Strokes {
+				put(s.Radius, float64(len(s.Points)), map[bool]float64{true: 1}[s.Add])
+				for _, q := range s.Points {
+					put(q.X, q.Y)
+				}
+			}
 		}
 	}
 	for _, t := range l.Treatments {

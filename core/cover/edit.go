@@ -45,13 +45,18 @@ import (
 //	track         Track                        a new track, or a changed one
 //	untrack       ID                           of a track that nothing rides on
 //	ride          Cover, ID, Frame             on a track, as it lies on that frame
+//	holds         Cover, For                   of a holdout: the covers that it passes before
+//	mark          Cover, Index, Frame          of a drawn holdout: a frame of its crossing
+//	accept        Cover, Span, On              of a proposed one: a stretch is taken, or no more
+//	paint         Cover, Stroke                of a proposed one
+//	propose       Cover, Proposed              of a proposed one: another run's mattes; nothing is taken yet
 //	byHand        Cover, Number                off its track: keys, no knot further off than so many px
 //
 // Scope says whether a change of something keyed is for this frame (a key is
 // added where there is none) or for the whole span (all keys change alike).
 // Without one, placements and knots change at this frame, numbers over the span.
 type Command struct {
-	Do         string      `json:"do" enum:"add,remove,replace,rename,switch,lock,unsee,only,invert,span,place,fit,addOutline,removeOutline,shape,reshape,insertKnot,removeKnots,smooth,set,addKey,moveKeys,removeKeys,ease,paste,pasteAll,treat,track,untrack,ride,byHand"`
+	Do         string      `json:"do" enum:"add,remove,replace,rename,switch,lock,unsee,only,invert,span,place,fit,addOutline,removeOutline,shape,reshape,insertKnot,removeKnots,smooth,set,addKey,moveKeys,removeKeys,ease,paste,pasteAll,treat,track,untrack,ride,byHand,holds,mark,accept,paint,propose"`
 	Cover      string      `json:"cover,omitempty"`
 	New        *Cover      `json:"new,omitempty"`
 	Name       string      `json:"name,omitempty"`
@@ -77,6 +82,9 @@ type Command struct {
 	Keys       []Copied    `json:"keys,omitempty"`
 	Treatments []Treatment `json:"treatments,omitempty"`
 	Track      *Track      `json:"track,omitempty"`
+	For        []string    `json:"for,omitempty"`
+	Stroke     *Stroke     `json:"stroke,omitempty"`
+	Proposed   *Proposed   `json:"proposed,omitempty"`
 }
 
 // Scope is what a change of something keyed is for.
@@ -142,6 +150,10 @@ func (c Cover) clone() Cover {
 	c.Motion.Keys = slices.Clone(c.Motion.Keys)
 	c.Treatments = slices.Clone(c.Treatments)
 	c.HoldsOut = slices.Clone(c.HoldsOut)
+	if c.Proposed != nil {
+		p := *c.Proposed
+		c.Proposed = &p
+	}
 	values := []*Value{&c.Grow, &c.Soften.Across, &c.Soften.Down}
 	for j := range c.Treatments {
 		t := &c.Treatments[j]
@@ -283,6 +295,13 @@ func (d *Document) apply(cmd Command) (string, error) {
 			return "", errors.New("edit: the tolerance is 0.05 to 100 px")
 		}
 		return fmt.Sprintf("turned the track of %s into %s", c.Name, count(c.byHand(cmd.Number), "key")), nil
+	}
+	switch cmd.Do {
+	case "holds", "mark", "accept", "paint", "propose":
+		return c.applyHoldout(cmd)
+	}
+	if c.Proposed != nil && !slices.Contains([]string{"rename", "switch", "span"}, cmd.Do) {
+		return "", fmt.Errorf("edit: %s was found in the picture; it has no outline, keys or treatment", c.Name)
 	}
 	return c.apply(cmd)
 }

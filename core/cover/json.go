@@ -69,6 +69,14 @@ func (d *Document) tidy() {
 		if c.Treatments == nil {
 			c.Treatments = []Treatment{}
 		}
+		if c.Outlines == nil {
+			c.Outlines = []Outline{}
+		}
+		if p := c.Proposed; p != nil && (p.Accepted == nil || p.Strokes == nil) {
+			q := *p
+			q.Accepted, q.Strokes = append([]Span{}, p.Accepted...), append([]Stroke{}, p.Strokes...)
+			c.Proposed = &q
+		}
 	}
 }
 
@@ -147,8 +155,23 @@ func (c *Cover) validate(frames int) error {
 	if c.Span.First < 0 || c.Span.Last < c.Span.First || c.Span.Last >= frames {
 		return fmt.Errorf("span %d to %d does not lie in the shot's frames 0 to %d", c.Span.First, c.Span.Last, frames-1)
 	}
-	if len(c.Outlines) == 0 || len(c.Outlines) > 100 {
+	if c.Proposed != nil {
+		if len(c.HoldsOut) == 0 || len(c.Outlines) > 0 || c.Track != "" {
+			return errors.New("what is proposed from the picture is a holdout without outlines")
+		}
+		if err := c.Proposed.validate(frames); err != nil {
+			return fmt.Errorf("proposed: %w", err)
+		}
+	} else if len(c.Outlines) == 0 || len(c.Outlines) > 100 {
 		return errors.New("a cover has 1 to 100 outlines")
+	}
+	if c.Crossing != nil {
+		if len(c.HoldsOut) == 0 {
+			return errors.New("only what is held out crosses")
+		}
+		if err := c.Crossing.validate(frames); err != nil {
+			return err
+		}
 	}
 	ids := map[string]bool{}
 	for i, o := range c.Outlines {

@@ -174,11 +174,12 @@ func (d *Document) Attach(of func(attempt string) *Poses) {
 	d.link()
 }
 
-// Bare returns the document without poses, as it is stored.
+// Bare returns the document without poses and mattes, as it is stored.
 func (d *Document) Bare() *Document {
 	n := *d
 	n.Covers = slices.Clone(d.Covers)
 	n.Attach(func(string) *Poses { return nil })
+	n.AttachMattes(func(string) *Mattes { return nil })
 	return &n
 }
 

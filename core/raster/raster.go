@@ -28,6 +28,9 @@ func Bounds(l cover.Form, width, height int) image.Rectangle {
 	if l.Inverted {
 		return image.Rect(0, 0, width, height)
 	}
+	if l.Found != nil {
+		return l.Found.Bounds().Intersect(image.Rect(0, 0, width, height))
+	}
 	var b geom.Rect
 	for _, p := range l.Paths {
 		b = b.Union(p.Bounds())
@@ -56,12 +59,69 @@ func Matte(l cover.Live, width, height int) frame.Plane {
 		if Bounds(h, width, height).Intersect(r).Empty() {
 			continue
 		}
-		h.Inverted = !h.Inverted
-		for i, v := range shape(h, r).Pix {
+		for i, v := range open(h, r).Pix {
 			matte.Pix[i] *= v
 		}
 	}
 	return matte
+}
+
+// open returns what a holdout leaves of what lies behind it: 0 where all of it is
+// hidden by the foreground.
+func open(h cover.Form, r image.Rectangle) frame.Plane {
+	if h.Found != nil {
+		return found(h.Found, r)
+	}
+	h.Inverted = !h.Inverted
+	return shape(h, r)
+}
+
+// found is one minus a proposed matte with its strokes.
+func found(f *cover.Found, r image.Rectangle) frame.Plane {
+	out := frame.NewPlane(r)
+	for i := range out.Pix {
+		out.Pix[i] = 1
+	}
+	m := f.Matte()
+	for y := max(r.Min.Y, m.Rect.Min.Y); y < min(r.Max.Y, m.Rect.Max.Y); y++ {
+		row, from := out.Row(y), m.Row(y)
+		for x := max(r.Min.X, m.Rect.Min.X); x < min(r.Max.X, m.Rect.Max.X); x++ {
+			row[x-r.Min.X] = 1 - from[x-m.Rect.Min.X]
+		}
+	}
+	for _, s := range f.Strokes {
+		for i, v := range brush(s, r).Pix {
+			if s.Add {
+				out.Pix[i] *= 1 - v
+			} else {
+				out.Pix[i] = max(out.Pix[i], v)
+			}
+		}
+	}
+	return out
+}
+
+// brush returns the coverage of r by a stroke.
+func brush(s cover.PlacedBrush, r image.Rectangle) frame.Plane {
+	part := pixels(geom.Bounds(s.Points).Grow(s.Radius+1, s.Radius+1)).Intersect(r)
+	out := frame.NewPlane(r)
+	if part.Empty() {
+		return out
+	}
+	var polys [][]geom.Point
+	round := enlarge(s.Radius, geom.Point{})
+	for i := range max(len(s.Points)-1, 1) {
+		ends := distinct([]geom.Point{s.Points[i], s.Points[min(i+1, len(s.Points)-1)]})
+		if len(ends) < 2 { // a dot
+			ends = []geom.Point{ends[0], ends[0].Add(geom.Pt(1e-3, 0))}
+		}
+		polys = append(polys, sweep(ends, round))
+	}
+	c := coverage(polys, part)
+	for y := part.Min.Y; y < part.Max.Y; y++ {
+		copy(out.Row(y)[part.Min.X-r.Min.X:], c.Row(y))
+	}
+	return out
 }
 
 // Foreground returns the matte of what passes in front: 1 where a holdout hides
@@ -70,8 +130,7 @@ func Foreground(holdouts []cover.Form, width, height int) frame.Plane {
 	r := image.Rect(0, 0, width, height)
 	out := frame.NewPlane(r)
 	for _, h := range holdouts {
-		h.Inverted = !h.Inverted
-		for i, v := range shape(h, r).Pix {
+		for i, v := range open(h, r).Pix {
 			out.Pix[i] = max(out.Pix[i], 1-v)
 		}
 	}

@@ -39,6 +39,9 @@ func (r *Runner) follow(ctx context.Context, job *river.Job[store.FollowArgs]) e
 // attempt runs a tracker and lets the shot's document take what it found.
 func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 	spec := a.Spec.V
+	if spec.Front != nil {
+		return r.front(ctx, a)
+	}
 	shot, err := r.store.Shot(ctx, a.Shot)
 	if err != nil {
 		return err

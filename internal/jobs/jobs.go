@@ -38,6 +38,8 @@ type Runner struct {
 	client *river.Client[pgx.Tx]
 	stop   context.CancelFunc
 	beats  sync.WaitGroup
+	mu     sync.Mutex
+	plate  plates
 }
 
 const (

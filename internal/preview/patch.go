@@ -160,6 +160,9 @@ func scaled(live []cover.Live, sx, sy float64) []cover.Live {
 			}
 			f.Grow *= math.Sqrt(sx * sy)
 			f.Soften = geom.Pt(f.Soften.X*sx, f.Soften.Y*sy)
+			if f.Found != nil {
+				f.Found = f.Found.Scaled(sx, sy)
+			}
 			return f
 		}
 		l.Form = scale(l.Form)

@@ -188,7 +188,7 @@ func (s *server) register(api huma.API) {
 				return nil, "", huma.Error422UnprocessableEntity(fmt.Sprintf("The document is for %d frames of %dx%d, the shot has %d of %dx%d.",
 					next.Frames, next.Width, next.Height, d.Frames, d.Width, d.Height))
 			}
-			return next, "replaced the document", s.adopt(ctx, in.ID, next)
+			return next, "replaced the document", errors.Join(s.adopt(ctx, in.ID, next), s.adoptMattes(ctx, in.ID, next))
 		})
 		return revised(r, err)
 	})

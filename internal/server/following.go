@@ -1,9 +1,12 @@
 package server
 
 import (
+	"archive/zip"
 	"context"
 	"errors"
 	"fmt"
+	"image/png"
+	"mime"
 	"net/http"
 	"strconv"
 	"time"
@@ -35,6 +38,8 @@ type (
 		Rate     float64        `json:"rate" doc:"frames a second so far"`
 		Figures  *track.Figures `json:"figures,omitempty" doc:"of an attempt that has ended"`
 		Poses    *cover.Poses   `json:"poses,omitempty"`
+		Front    string         `json:"front,omitempty" doc:"the holdout of a run that looks for what passes in front of the track's surface"`
+		Mattes   *cover.Mattes  `json:"mattes,omitempty" doc:"what such a run has found so far, without the pictures"`
 		Created  time.Time      `json:"created"`
 		Finished *time.Time     `json:"finished,omitempty"`
 	}
@@ -49,6 +54,17 @@ type (
 		// Compare also follows back, and lets those that an editor waits for go first.
 		Compare bool `json:"compare,omitempty" doc:"one of several to choose from: also followed back, after those somebody waits for"`
 	}
+	FrontBody struct {
+		Track       string   `json:"track" doc:"the document's track whose surface is looked at"`
+		From        int      `json:"from" minimum:"0"`
+		To          int      `json:"to" minimum:"0" doc:"both included"`
+		Cover       string   `json:"cover" minLength:"1" maxLength:"64" doc:"the proposed holdout that is looked for again, or the id of a new one"`
+		Name        string   `json:"name" maxLength:"200"`
+		For         []string `json:"for" minItems:"1" doc:"the covers that it passes before, or *"`
+		Sensitivity float64  `json:"sensitivity" minimum:"0" maximum:"1"`
+		Edge        float64  `json:"edge" minimum:"1" maximum:"40" doc:"how wide the soft edge may be on what is at rest, px"`
+		Least       float64  `json:"least" minimum:"0" maximum:"100000" doc:"the smallest area that is held out, px²"`
+	}
 	assessBody struct {
 		Frame   int          `json:"frame" minimum:"0"`
 		Surface []geom.Point `json:"surface" minItems:"3" maxItems:"2000"`
@@ -62,7 +78,10 @@ type (
 )
 
 func viewAttempt(a store.Attempt) attemptView {
-	v := attemptView{a.ID, a.Shot, a.Spec.V.Track, a.Spec.V.From, a.Spec.V.To, a.Spec.V.Compare, a.State, a.Note, a.Frames, a.Done, a.At, 0, a.Figures.V, a.Poses.V, a.Created, a.Finished}
+	v := attemptView{a.ID, a.Shot, a.Spec.V.Track, a.Spec.V.From, a.Spec.V.To, a.Spec.V.Compare, a.State, a.Note, a.Frames, a.Done, a.At, 0, a.Figures.V, a.Poses.V, "", nil, a.Created, a.Finished}
+	if a.Spec.V.Front != nil {
+		v.Front = a.Spec.V.Front.Cover
+	}
 	if a.Started != nil && a.Done > 0 {
 		end := time.Now()
 		if a.Finished != nil {
@@ -89,8 +108,13 @@ func (s *server) registerFollowing(api huma.API) {
 	})
 	huma.Register(api, op("getAttempt", http.MethodGet, "/api/attempts/{id}", "An attempt with its poses so far", 200), func(ctx context.Context, in *ByID) (*body[attemptView], error) {
 		a, err := s.Store.Attempt(ctx, in.ID)
-		return &body[attemptView]{viewAttempt(a)}, problem(err)
+		v := viewAttempt(a)
+		if err == nil && v.Front != "" {
+			v.Mattes, err = s.Store.Mattes(ctx, a.ID, false)
+		}
+		return &body[attemptView]{v}, problem(err)
 	})
+	huma.Register(api, op("lookInFront", http.MethodPost, "/api/shots/{id}/fronts", "Look for what passes in front of a followed surface", 201), s.lookInFront)
 	huma.Register(api, op("stopAttempt", http.MethodPost, "/api/attempts/{id}/stop", "Stop following; what was found stays", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		return nil, problem(s.Store.StopAttempt(ctx, in.ID))
 	})
@@ -175,6 +199,123 @@ func (s *server) adopt(ctx context.Context, shot string, d *cover.Document) erro
 	return nil
 }
 
+// adoptMattes keeps the mattes that a document from outside carries, as runs.
+func (s *server) adoptMattes(ctx context.Context, shot string, d *cover.Document) error {
+	for i := range d.Covers {
+		c := &d.Covers[i]
+		if c.Proposed == nil || c.Proposed.Mattes == nil {
+			continue
+		}
+		p := *c.Proposed
+		m := p.Mattes
+		n := len(m.Frames)
+		a := store.Attempt{ID: store.NewID(), Shot: shot, Track: p.Surface, State: store.Done, Frames: n, Done: n}
+		a.Spec.V = store.AttemptSpec{From: m.First, To: m.First + n - 1, Author: author, Front: &store.FrontSpec{Cover: c.ID, Name: c.Name, For: c.HoldsOut}}
+		if err := s.Store.AddMattes(ctx, a, m); err != nil {
+			return err
+		}
+		p.Run = a.ID
+		c.Proposed = &p
+	}
+	return nil
+}
+
+func (s *server) lookInFront(ctx context.Context, in *struct {
+	ByID
+	Body FrontBody
+}) (*body[attemptView], error) {
+	head, err := s.Store.Head(ctx, in.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	b := in.Body
+	d := head.Document
+	t := d.Track(b.Track)
+	switch {
+	case t == nil || t.Poses == nil:
+		return nil, huma.Error422UnprocessableEntity("The surface has not been followed; follow it first.")
+	case t.Kind != cover.Surface:
+		return nil, huma.Error422UnprocessableEntity(t.Name + " is a track of points; what passes in front is seen against a surface.")
+	case b.To < b.From || b.To >= d.Frames:
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("There are no frames %d to %d in the shot.", b.From, b.To))
+	}
+	p := cover.Proposed{Surface: t.ID, Sensitivity: b.Sensitivity, Edge: b.Edge, Least: b.Least, Accepted: []cover.Span{}, Strokes: []cover.Stroke{}}
+	span := cover.Span{First: b.From, Last: b.To}
+	try := cover.Command{Do: "propose", Cover: b.Cover, Proposed: &p}
+	if d.Find(b.Cover) == nil {
+		try = cover.Command{Do: "add", New: &cover.Cover{ID: b.Cover, Name: b.Name, Span: span, HoldsOut: b.For, Proposed: &p}}
+	}
+	if _, _, err := d.Apply(try); err != nil {
+		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	}
+	a := store.Attempt{ID: store.NewID(), Shot: in.ID, Track: t.ID, State: store.Queued, Frames: b.To - b.From + 1, Created: time.Now()}
+	track := *t
+	track.Poses = nil
+	a.Spec.V = store.AttemptSpec{Track: track, From: b.From, To: b.To, Author: author, Front: &store.FrontSpec{Proposed: p, Cover: b.Cover, Name: b.Name, For: b.For}}
+	if err := s.Store.AddAttempt(ctx, a); err != nil {
+		return nil, problem(err)
+	}
+	return &body[attemptView]{viewAttempt(a)}, nil
+}
+
+// frontMatte answers with what a holdout holds out on a frame, whether or not that is
+// accepted: a grey picture of the view's size, white in front.
+func (s *server) frontMatte(w http.ResponseWriter, req *http.Request) {
+	ctx := req.Context()
+	number, err := strconv.Atoi(chi.URLParam(req, "revision"))
+	f, err2 := strconv.Atoi(chi.URLParam(req, "frame"))
+	if err != nil || err2 != nil || number < 0 || f < 0 {
+		http.Error(w, "There is no such frame.", http.StatusNotFound)
+		return
+	}
+	shot := chi.URLParam(req, "id")
+	r, err := s.reading(ctx, shot)
+	var d *cover.Document
+	if err == nil {
+		d, err = s.revision(ctx, shot, number)
+	}
+	if err != nil {
+		failed(w, err)
+		return
+	}
+	c := d.Find(chi.URLParam(req, "cover"))
+	if c == nil || len(c.HoldsOut) == 0 || f >= d.Frames {
+		http.Error(w, "There is no such holdout.", http.StatusNotFound)
+		return
+	}
+	vw, vh := r.clip.Info.ViewSize()
+	w.Header().Set("Content-Type", "image/png")
+	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
+	png.Encode(w, preview.Front(c.InFront(f), d.Width, d.Height, vw, vh))
+}
+
+// frontMattes answers with a holdout's mattes as a sequence of pictures of the
+// source's size, a file for each frame of its span.
+func (s *server) frontMattes(w http.ResponseWriter, req *http.Request) {
+	ctx := req.Context()
+	head, err := s.Store.Head(ctx, chi.URLParam(req, "id"))
+	if err != nil {
+		failed(w, err)
+		return
+	}
+	d := head.Document
+	c := d.Find(chi.URLParam(req, "cover"))
+	if c == nil || len(c.HoldsOut) == 0 {
+		http.Error(w, "There is no such holdout.", http.StatusNotFound)
+		return
+	}
+	w.Header().Set("Content-Type", "application/zip")
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": c.Name + " mattes.zip"}))
+	z := zip.NewWriter(w)
+	defer z.Close()
+	for f := c.Span.First; f <= c.Span.Last && ctx.Err() == nil; f++ {
+		to, err := z.CreateHeader(&zip.FileHeader{Name: fmt.Sprintf("matte-%06d.png", f), Method: zip.Store}) // packed already
+		if err != nil || png.Encode(to, preview.Front(c.InFront(f), d.Width, d.Height, d.Width, d.Height)) != nil {
+			return
+		}
+	}
+}
+
 // frames prepares a shot's frame for a tracker.
 func (s *server) prepared(ctx context.Context, r readable, f int) (track.Frame, error) {
 	pic, err := s.Patches.Frames.Get(ctx, r.src.ID, r.clip, f)
@@ -233,20 +374,22 @@ func (s *server) assess(ctx context.Context, in *struct {
 	return &body[assessView]{v}, nil
 }
 
+// failed answers with an error outside the contract, as text.
+func failed(w http.ResponseWriter, err error) {
+	status := http.StatusInternalServerError
+	var se huma.StatusError
+	if errors.As(problem(err), &se) {
+		status = se.GetStatus()
+	}
+	http.Error(w, sentence(err), status)
+}
+
 // strip answers with twenty rectified views of a surface side by side.
 func (s *server) strip(w http.ResponseWriter, req *http.Request) {
 	ctx := req.Context()
-	fail := func(err error) {
-		status := http.StatusInternalServerError
-		var se huma.StatusError
-		if errors.As(problem(err), &se) {
-			status = se.GetStatus()
-		}
-		http.Error(w, sentence(err), status)
-	}
 	a, err := s.Store.Attempt(ctx, chi.URLParam(req, "id"))
 	if err != nil {
-		fail(err)
+		failed(w, err)
 		return
 	}
 	first, err := strconv.Atoi(chi.URLParam(req, "first"))
@@ -256,14 +399,14 @@ func (s *server) strip(w http.ResponseWriter, req *http.Request) {
 	}
 	r, err := s.reading(ctx, a.Shot)
 	if err != nil {
-		fail(err)
+		failed(w, err)
 		return
 	}
 	t := a.Spec.V.Track
 	t.Poses = a.Poses.V
 	img, err := preview.Strip(ctx, s.Library.Dir(r.src.ID), r.clip.Info.Width, r.clip.Info.Height, &t, first, min(first+preview.StripFrames, r.src.Frames)-1)
 	if err != nil {
-		fail(err)
+		failed(w, err)
 		return
 	}
 	w.Header().Set("Content-Type", "image/jpeg")

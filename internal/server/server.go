@@ -62,6 +62,8 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	r.Get("/api/sources/{id}/frames/{frame}", s.fullFrame)
 	r.Get("/api/deliveries/{id}/file", s.deliveryFile)
 	r.Get("/api/attempts/{id}/strip/{first}", s.strip)
+	r.Get("/api/shots/{id}/front/{revision}/{cover}/{frame}", s.frontMatte)
+	r.Get("/api/shots/{id}/mattes/{cover}", s.frontMattes)
 	r.Get("/api/events", s.events)
 	s.register(humachi.New(r, contract()))
 	r.NotFound(s.page)

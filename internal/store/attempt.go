@@ -47,6 +47,9 @@ type AttemptSpec struct {
 	Take    bool        `json:"take"` // the document takes the poses when it has ended
 	Compare bool        `json:"compare"`
 	Author  string      `json:"author"`
+	// Front, when given, makes it a run that looks for what passes in front of the
+	// track's surface, instead of following it.
+	Front *FrontSpec `json:"front,omitempty"`
 }
 
 // Attempt is one run of a tracker.
@@ -140,8 +143,20 @@ func (s *Store) StopAttempt(ctx context.Context, id string) error {
 	return notify(ctx, s.db, "attempt", id)
 }
 
-// attach gives a document's tracks the poses of their attempts.
-func attach(ctx context.Context, tx *sqlx.Tx, d *cover.Document) error {
+// attach gives a document's tracks the poses of their attempts, and its proposed
+// holdouts the mattes of their runs.
+func (s *Store) attach(ctx context.Context, tx *sqlx.Tx, d *cover.Document) error {
+	mattes := map[string]*cover.Mattes{}
+	for _, c := range d.Covers {
+		if c.Proposed != nil && c.Proposed.Run != "" {
+			m, err := s.mattes(ctx, tx, c.Proposed.Run, true)
+			if err != nil {
+				return err
+			}
+			mattes[c.Proposed.Run] = m
+		}
+	}
+	d.AttachMattes(func(run string) *cover.Mattes { return mattes[run] })
 	var ids []string
 	for _, t := range d.Tracks {
 		if t.Attempt != "" && !slices.Contains(ids, t.Attempt) {

@@ -90,7 +90,7 @@ func (s *Store) load(ctx context.Context, tx *sqlx.Tx, shot string, r *Revision)
 	if r.Document, err = cover.Parse(b); err != nil {
 		return err
 	}
-	return attach(ctx, tx, r.Document)
+	return s.attach(ctx, tx, r.Document)
 }
 
 // change adds a revision on top of base; next fills it in from the head.
@@ -111,7 +111,7 @@ func (s *Store) change(ctx context.Context, shot string, base int, author string
 		if r.State == 0 && r.Document != nil && r.Parent.Valid { // an edit shows its own state
 			r.State = r.Number
 			doc = JSON[*cover.Document]{r.Document.Bare()}
-			if err := attach(ctx, tx, r.Document); err != nil { // of an attempt just taken
+			if err := s.attach(ctx, tx, r.Document); err != nil { // of an attempt just taken
 				return err
 			}
 		}

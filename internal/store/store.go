@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/jmoiron/sqlx"
@@ -23,6 +24,8 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverdatabasesql"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivermigrate"
+
+	"celator/core/cover"
 )
 
 //go:embed migrations/*.sql
@@ -33,7 +36,11 @@ type Store struct {
 	Pool  *pgxpool.Pool
 	db    *sqlx.DB
 	queue *river.Client[*sql.Tx] // inserts only
+	held  *lru.Cache[string, *cover.Mattes]
 }
+
+// holding is how many runs' mattes are remembered.
+const holding = 8
 
 var (
 	// ErrNone says that what was asked for is not there.
@@ -49,6 +56,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, fmt.Errorf("database: %w", err)
 	}
 	s := &Store{Pool: pool, db: sqlx.NewDb(stdlib.OpenDBFromPool(pool), "pgx")}
+	s.held, _ = lru.New[string, *cover.Mattes](holding)
 	if err := s.migrate(ctx); err != nil {
 		s.Close()
 		return nil, fmt.Errorf("database: %w", err)

@@ -245,6 +245,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/fronts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look for what passes in front of a followed surface */
+        post: operations["lookInFront"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/given": {
         parameters: {
             query?: never;
@@ -463,7 +480,11 @@ export interface components {
             frames: number;
             /** Format: int64 */
             from: number;
+            /** @description the holdout of a run that looks for what passes in front of the track's surface */
+            front?: string;
             id: string;
+            /** @description what such a run has found so far, without the pictures */
+            mattes?: components["schemas"]["Mattes"];
             /** @description why it failed, or where it ended before its time */
             note: string;
             poses?: components["schemas"]["Poses"];
@@ -494,8 +515,9 @@ export interface components {
             by?: number;
             cover?: string;
             /** @enum {string} */
-            do: "add" | "remove" | "replace" | "rename" | "switch" | "lock" | "unsee" | "only" | "invert" | "span" | "place" | "fit" | "addOutline" | "removeOutline" | "shape" | "reshape" | "insertKnot" | "removeKnots" | "smooth" | "set" | "addKey" | "moveKeys" | "removeKeys" | "ease" | "paste" | "pasteAll" | "treat" | "track" | "untrack" | "ride" | "byHand";
+            do: "add" | "remove" | "replace" | "rename" | "switch" | "lock" | "unsee" | "only" | "invert" | "span" | "place" | "fit" | "addOutline" | "removeOutline" | "shape" | "reshape" | "insertKnot" | "removeKnots" | "smooth" | "set" | "addKey" | "moveKeys" | "removeKeys" | "ease" | "paste" | "pasteAll" | "treat" | "track" | "untrack" | "ride" | "byHand" | "holds" | "mark" | "accept" | "paint" | "propose";
             ease?: string;
+            for?: string[];
             /** Format: int64 */
             frame?: number;
             frames?: number[];
@@ -515,12 +537,14 @@ export interface components {
             on?: boolean;
             outline?: components["schemas"]["Outline"];
             placement?: components["schemas"]["Placement"];
+            proposed?: components["schemas"]["Proposed"];
             rect?: components["schemas"]["Rect"];
             /** @enum {string} */
             scope?: "frame" | "span";
             /** @enum {string} */
             shape?: "corners" | "path";
             span?: components["schemas"]["Span"];
+            stroke?: components["schemas"]["Stroke"];
             track?: components["schemas"]["Track"];
             treatments?: components["schemas"]["Treatment"][];
         };
@@ -535,6 +559,7 @@ export interface components {
             placement?: components["schemas"]["Placement"];
         };
         Cover: {
+            crossing?: number[];
             /** Format: int64 */
             from?: number;
             grow: number | {
@@ -549,6 +574,7 @@ export interface components {
             name: string;
             off?: boolean;
             outlines: components["schemas"]["Outline"][];
+            proposed?: components["schemas"]["Proposed"];
             soften: components["schemas"]["Pair"];
             span: components["schemas"]["Span"];
             track?: string;
@@ -706,6 +732,34 @@ export interface components {
             /** @description the track to follow; a new one, or the document's with other anchors */
             track: components["schemas"]["Track"];
         };
+        FrontBody: {
+            /** @description the proposed holdout that is looked for again, or the id of a new one */
+            cover: string;
+            /**
+             * Format: double
+             * @description how wide the soft edge may be on what is at rest, px
+             */
+            edge: number;
+            /** @description the covers that it passes before, or * */
+            for: string[];
+            /** Format: int64 */
+            from: number;
+            /**
+             * Format: double
+             * @description the smallest area that is held out, px²
+             */
+            least: number;
+            name: string;
+            /** Format: double */
+            sensitivity: number;
+            /**
+             * Format: int64
+             * @description both included
+             */
+            to: number;
+            /** @description the document's track whose surface is looked at */
+            track: string;
+        };
         Info: {
             codec: string;
             container: string;
@@ -770,6 +824,25 @@ export interface components {
             frames: {
                 [key: string]: string;
             };
+        };
+        MatteFrame: {
+            move?: components["schemas"]["Point"];
+            /** @description 8 bit grey; absent where nothing is in front */
+            png?: string;
+            /**
+             * Format: double
+             * @description of the surface that is held out
+             */
+            share: number;
+            /** Format: int64 */
+            x: number;
+            /** Format: int64 */
+            y: number;
+        };
+        Mattes: {
+            /** Format: int64 */
+            first: number;
+            frames: components["schemas"]["MatteFrame"][];
         };
         MediaFile: {
             path: string;
@@ -874,6 +947,21 @@ export interface components {
             /** Format: int64 */
             touched: number;
         };
+        Proposed: {
+            accepted: components["schemas"]["Span"][];
+            /** Format: double */
+            edge: number;
+            /** Format: double */
+            least: number;
+            mattes?: components["schemas"]["Mattes"];
+            /** @description whose mattes are used */
+            run?: string;
+            /** Format: double */
+            sensitivity: number;
+            strokes: components["schemas"]["Stroke"][];
+            /** @description the track whose surface it was held against */
+            surface: string;
+        };
         Rate: {
             /** Format: int64 */
             den: number;
@@ -967,6 +1055,23 @@ export interface components {
             first: number;
             /** Format: int64 */
             last: number;
+        };
+        Stroke: {
+            add: boolean;
+            /**
+             * Format: int64
+             * @description on which it was painted
+             */
+            frame: number;
+            /** @description along its middle, in picture coordinates on its frame */
+            points: components["schemas"]["Point"][];
+            /**
+             * Format: double
+             * @description px
+             */
+            radius: number;
+            /** @description on which it holds */
+            span: components["schemas"]["Span"];
         };
         Tags: {
             primaries: string;
@@ -1566,6 +1671,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    lookInFront: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FrontBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AttemptView"];
                 };
             };
             /** @description Error */

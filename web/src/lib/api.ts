@@ -23,6 +23,7 @@ export type Copied = components['schemas']['Copied'];
 export type Edit = components['schemas']['EditView'];
 export type Span = components['schemas']['Span'];
 export type Track = components['schemas']['Track'];
+export type Mattes = components['schemas']['Mattes'];
 export type Poses = components['schemas']['Poses'];
 export type Attempt = components['schemas']['AttemptView'];
 export type Texture = components['schemas']['AssessView'];

@@ -6,17 +6,19 @@ import { carry, core, loadCore, type Glance, type Hand, type Slat } from './core
 import { Drawing, type Shape } from './drawing.svelte';
 import { Following } from './following.svelte';
 import { Frames } from './frames';
+import { Holding } from './holding.svelte';
 import { Playhead } from './playhead.svelte';
 import { Saves, type Conflict } from './saves';
 
-export type Tool = 'move' | 'pick' | 'surface' | 'points' | Shape;
-export type Step = 'outline' | 'follow' | 'conceal';
+export type Tool = 'move' | 'pick' | 'surface' | 'points' | 'brush' | Shape;
+export type Step = 'outline' | 'follow' | 'hold' | 'conceal';
 export type Look = 'concealed' | 'clean' | 'matte' | 'side' | 'wipe';
 export type Scope = 'frame' | 'span';
 export type KeyState = 'none' | 'keyed' | 'here';
 
 export class Bench extends Playhead {
   follows = new Following(this);
+  holds = new Holding(this);
   shot = $state<Shot>();
   document = $state.raw<Document>();
   private drafts = $state(0); // raised when the core's draft changes
@@ -79,10 +81,10 @@ export class Bench extends Playhead {
       conflict: (c) => (this.conflict = c),
       say: (e) => this.say(e),
       glimpse: (ids) => core.at(this.frame).filter((c) => ids.includes(c.id)).map((c) => c.path).join(''),
-      known: (r) => this.follows.learn(r.document.tracks),
+      known: (r) => this.follows.learn(r.document),
       painted: async (n) => void (await this.frames.patch(n, this.frame, { full: this.full, matte: this.look === 'matte' }).wait),
     });
-    await Promise.all([this.follows.open(), this.follows.learn(shot.revision.document.tracks)]);
+    await Promise.all([this.follows.open(), this.follows.learn(shot.revision.document)]);
     this.take(shot.revision);
     this.saves.begin(shot.revision);
     this.item = this.items[0]?.id ?? '';
@@ -105,7 +107,7 @@ export class Bench extends Playhead {
     if ((kind === 'shot' && id === shot.id) || kind === 'source' || kind === 'programme' || kind === 'all') {
       if (kind === 'source' && id !== shot.source) return;
       const now = await ask(api.GET('/api/shots/{id}', { params: { path: { id: shot.id } } }));
-      await this.follows.learn(now.revision.document.tracks);
+      await this.follows.learn(now.revision.document);
       this.shot = now;
       this.saves.heard(now.revision);
       this.drawn++;
@@ -159,8 +161,9 @@ export class Bench extends Playhead {
   get items(): Item[] {
     return this.shot?.items ?? [];
   }
+  /** What is worked on: the item's cover, or a holdout of it that is in hand. */
   get cover(): Cover | undefined {
-    return this.coverOf(this.item);
+    return this.holds.cover ?? this.coverOf(this.item);
   }
   coverOf(item: string): Cover | undefined {
     return this.document?.covers.find((c) => c.item === item);
@@ -338,6 +341,7 @@ export class Bench extends Playhead {
     if (item === this.item) return;
     this.leave();
     this.item = item;
+    this.holds.close();
     this.picked = { outline: '', knots: [] };
     this.pins = [];
     this.adding = false;
@@ -353,8 +357,16 @@ export class Bench extends Playhead {
     this.drawing = undefined;
     this.error = '';
     this.follows.mending = undefined;
+    this.holds.drawing = false;
     if (t === 'surface' || t === 'points') this.step = 'follow';
-    else if (t === 'pick') this.step = 'conceal';
+    else if (t === 'pick') this.go('conceal');
+  }
+
+  /** Goes to a step. Concealing is about the item's cover; a holdout conceals nothing. */
+  go(step: Step): void {
+    if (step === 'conceal') this.holds.close();
+    if (this.tool === 'brush') this.tool = 'move';
+    this.step = step;
   }
 
   // ---- Outlines ----------------------------------------------------------
@@ -372,6 +384,10 @@ export class Bench extends Playhead {
     if (this.tool === 'surface') {
       this.tool = 'move';
       this.follows.apart = { frame: this.frame, surface: d.knots.map((k) => k.p), points: false };
+      return;
+    }
+    if (this.holds.drawing) {
+      this.holds.finish(d.shape, d.knots);
       return;
     }
     const c = this.cover;
@@ -448,7 +464,7 @@ export class Bench extends Playhead {
 
   /** For the keyboard: draws in the middle of the view, to be moved from there. */
   drawInTheMiddle(): void {
-    if (this.tool === 'move' || this.tool === 'pick' || this.tool === 'points') return;
+    if (this.tool === 'move' || this.tool === 'pick' || this.tool === 'points' || this.tool === 'brush') return;
     const c = this.centre ?? { x: this.width / 2, y: this.height / 2 };
     const [w, h] = [this.width / 10, this.height / 10];
     this.drawing = new Drawing(this.tool === 'surface' ? 'corners' : this.tool);

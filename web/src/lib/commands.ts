@@ -69,6 +69,14 @@ export const actions: Action[] = [
   { name: 'Draw the surface apart from the cover', keys: ['Shift+Q'], run: (b) => b.takeUp('surface') },
   { name: 'The steady strip, or not', keys: ['Shift+S'], run: (b) => (b.strip = !b.strip) },
 
+  { name: 'Draw what passes in front: a path', keys: ['Shift+H'], run: (b) => b.holds.draw('path') },
+  { name: 'Mark the next frame of the crossing here', keys: ['Shift+M'], run: (b) => b.holds.cover && !b.holds.proposed && b.holds.next >= 0 && b.holds.mark(b.holds.next) },
+  { name: 'Look for what passes in front', keys: ['Shift+F'], run: (b) => (b.go('hold'), b.holds.propose()) },
+  { name: 'Accept what was found on this stretch, or put it back', keys: ['Shift+Enter'], run: (b) => b.holds.toggle() },
+  { name: 'Brush: add to what was found', keys: ['['], run: (b) => b.holds.brush(true) },
+  { name: 'Brush: take away from it', keys: [']'], run: (b) => b.holds.brush(false) },
+  { name: 'The item’s cover in hand again', keys: ['Shift+Escape'], run: (b) => b.holds.close() },
+
   { name: 'Span begins here', keys: ['I'], run: (b) => b.setSpan('first') },
   { name: 'Span ends here', keys: ['O'], run: (b) => b.setSpan('last') },
   { name: 'Add or remove the placement’s key', keys: ['Y'], run: (b) => b.toggleKey('placement') },
@@ -82,9 +90,10 @@ export const actions: Action[] = [
   { name: 'The key is eased', keys: ['Shift+3'], run: (b) => b.ease('eased') },
   { name: 'Show the path of the cover’s centre', keys: ['Shift+P'], run: (b) => (b.course = !b.course) },
 
-  { name: 'Step Outline', keys: ['Alt+1'], run: (b) => (b.step = 'outline') },
-  { name: 'Step Follow', keys: ['Alt+2'], run: (b) => (b.step = 'follow') },
-  { name: 'Step Conceal', keys: ['Alt+3'], run: (b) => (b.step = 'conceal') },
+  { name: 'Step Outline', keys: ['Alt+1'], run: (b) => b.go('outline') },
+  { name: 'Step Follow', keys: ['Alt+2'], run: (b) => b.go('follow') },
+  { name: 'Step Hold out', keys: ['Alt+3'], run: (b) => b.go('hold') },
+  { name: 'Step Conceal', keys: ['Alt+4'], run: (b) => b.go('conceal') },
   { name: 'Fit the picture', keys: ['F'], run: (b) => ((b.zoom = 0), (b.centre = undefined)) },
   { name: 'Zoom to the item', keys: ['Z'], run: (b) => b.zoomToItem() },
   { name: 'Zoom to 100 %', keys: ['1'], run: (b) => (b.zoom = 1) },

@@ -1,6 +1,6 @@
 // The core, compiled for the browser: covers are evaluated and edited here by
 // the very code that the server and a delivery run.
-import type { Command, Copied, Cover, Document, Ease, Knot, Lane, Outline, Placement, Point, Poses, Span, Track, Treatment } from './api';
+import type { Command, Copied, Cover, Document, Ease, Knot, Lane, Mattes, Outline, Placement, Point, Poses, Span, Track, Treatment } from './api';
 
 /** A cover at a frame, as it is drawn when it is not in hand. */
 export interface Glance {
@@ -35,6 +35,8 @@ export interface Slat {
   states: string; // of its track: a anchor, g good, w weak, l lost, o outside, - not followed
   anchors: number[];
   sure: number[]; // confidence, 0 to 1, likewise
+  begin: number; // of a holdout found in the picture: the frame of the first share
+  shares: number[]; // of the surface, that it holds out
 }
 
 /** A followed surface on a frame. */
@@ -92,6 +94,8 @@ export const core = {
   document: () => call<Document>('document'),
   /** Makes an attempt's poses known. */
   poses: (attempt: string, p: Poses) => call<void>('poses', attempt, JSON.stringify(p)),
+  /** Makes a run's mattes known, without their pictures. */
+  mattes: (run: string, m: Mattes) => call<void>('mattes', run, JSON.stringify(m)),
   /** A track's surface as an attempt has it on a frame; and a cover's outline if it rode there as it lies at frame at. */
   surface: (t: Track, attempt: string, f: number) => call<Surface>('surface', JSON.stringify(t), attempt, f),
   /** The frames that an anchor at a frame decides. */

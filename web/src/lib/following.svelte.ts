@@ -32,12 +32,15 @@ export class Following {
   constructor(private b: Bench) {}
 
   async open(): Promise<void> {
-    this.attempts = await ask(api.GET('/api/shots/{id}/attempts', { params: { path: { id: this.b.shot!.id } } }));
+    const all = await ask(api.GET('/api/shots/{id}/attempts', { params: { path: { id: this.b.shot!.id } } }));
+    this.attempts = all.filter((a) => !a.front);
+    for (const a of all) if (a.front) this.b.holds.heard(a);
   }
 
-  /** Makes sure that the core has the poses a document points at. */
-  async learn(tracks: Track[] | undefined): Promise<void> {
-    const missing = (tracks ?? []).map((t) => t.attempt).filter((a): a is string => !!a && this.known.get(a) !== 'ended');
+  /** Makes sure that the core has the poses and mattes a document points at. */
+  async learn(d: { tracks?: Track[]; covers?: Cover[] }): Promise<void> {
+    const missing = (d.tracks ?? []).map((t) => t.attempt).filter((a): a is string => !!a && this.known.get(a) !== 'ended');
+    missing.push(...this.b.holds.missing(d.covers ?? []));
     await Promise.all([...new Set(missing)].map((a) => this.fetch(a)));
   }
 
@@ -47,6 +50,7 @@ export class Following {
       core.poses(id, a.poses);
       this.posed++;
     }
+    if (a.front && a.shot === this.b.shot!.id) this.b.holds.heard(a);
     this.known.set(id, ended(a) ? 'ended' : 'running');
     return a;
   }
@@ -63,8 +67,9 @@ export class Following {
     this.asking.set(id, false);
     try {
       const a = await this.fetch(id);
-      if (a.shot === this.b.shot!.id) this.put(a);
-      else this.elsewhere.add(id);
+      if (a.shot === this.b.shot!.id) {
+        if (!a.front) this.put(a);
+      } else this.elsewhere.add(id);
     } finally {
       const again = this.asking.get(id);
       this.asking.delete(id);
@@ -366,7 +371,7 @@ export class Following {
 
   use(a: Attempt): void {
     const { poses: _, ...t } = a.track;
-    void this.learn([{ ...t, attempt: a.id }]).then(() => this.b.save([{ do: 'track', track: { ...t, name: this.track?.name ?? t.name, attempt: a.id } }]));
+    void this.learn({ tracks: [{ ...t, attempt: a.id }] }).then(() => this.b.save([{ do: 'track', track: { ...t, name: this.track?.name ?? t.name, attempt: a.id } }]));
   }
 
   /** Reads a track of a file; the cover in hand rides on it as it lies here. */
@@ -376,7 +381,7 @@ export class Following {
     const a = await ask(api.POST('/api/shots/{id}/given', { params: { path: { id: this.b.shot!.id } }, body: track }));
     this.put(a);
     const { poses: _, ...t } = { ...track, attempt: a.id };
-    await this.learn([t]);
+    await this.learn({ tracks: [t] });
     await this.b.save([{ do: 'track', track: t }, ...(c ? [{ do: 'ride' as const, cover: c.id, id: t.id, frame: this.b.frame }] : [])]);
   }
 

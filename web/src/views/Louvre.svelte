@@ -1,6 +1,8 @@
 <script lang="ts">
   import type { Bench } from '../lib/bench.svelte';
+  import type { Cover } from '../lib/api';
   import { core } from '../lib/core';
+  import { crossing } from '../lib/holding.svelte';
 
   let { b }: { b: Bench } = $props();
   let track = $state<HTMLDivElement>();
@@ -117,10 +119,38 @@
   const words = (k: { place: boolean; shape: boolean; number: boolean }) => [k.place && 'place', k.shape && 'shape', k.number && 'numbers'].filter(Boolean).join(' and ');
 </script>
 
+<!-- A holdout: grey stripes where it holds out, an edge only where it does not; how much is found in front, frame by frame; the four frames of its crossing. -->
+{#snippet front(hold: Cover)}
+  {@const slat = b.slats.get(hold.id)}
+  {@const taken = hold.proposed ? hold.proposed.accepted : [hold.span]}
+  <div class="border-base-300 relative h-5 border-b" data-testid="holdout-slat">
+    <div class="absolute top-1 h-[11px] border border-dashed border-[#6b6b6b]" style="left:{hold.span.first * step}px;width:{(hold.span.last - hold.span.first + 1) * step}px"></div>
+    {#if !hold.off}
+      {#each taken as s (s.first)}
+        {@const [from, to] = [Math.max(s.first, hold.span.first), Math.min(s.last, hold.span.last)]}
+        {#if to >= from}<div class="absolute top-1 h-[11px]" style="left:{from * step}px;width:{(to - from + 1) * step}px;background:repeating-linear-gradient(135deg,#a8a8a8 0 3px,#3a3a3a 3px 6px)" data-testid="held-out"></div>{/if}
+      {/each}
+    {/if}
+    {#if slat?.shares.length}
+      <svg class="pointer-events-none absolute top-1" style="left:{slat.begin * step}px;width:{slat.shares.length * step}px;height:11px" viewBox="0 0 {slat.shares.length} 1" preserveAspectRatio="none" data-testid="shares">
+        <path d={'M0 1' + slat.shares.map((s) => `V${(1 - Math.min(Math.sqrt(s), 1)).toFixed(2)}h1`).join('') + 'V1Z'} fill="#f2f2f2" fill-opacity=".75" />
+      </svg>
+    {/if}
+    {#each hold.crossing ?? [] as f, i (i)}
+      {#if f >= 0}<button class="absolute top-0 h-5 w-[11px] -translate-x-1/2 text-[10px] leading-none text-white" style="left:{x(f)}px" aria-label="{crossing[i]![0]}: frame {f}" onpointerdown={(e) => (e.stopPropagation(), b.holds.take(hold.id), b.seek(f))}><span class="mx-auto block h-full w-px bg-white"></span><span class="absolute top-0 left-[7px]">{i + 1}</span></button>{/if}
+    {/each}
+  </div>
+{/snippet}
+
 <div class="grid max-h-44 overflow-auto pb-2" style="grid-template-columns: 124px minmax(0,1fr) 12px">
   <div class="flex flex-col pt-4">
     {#each b.items as it (it.id)}
-      <button class="h-8 truncate px-2 text-left {b.item === it.id ? 'text-primary font-medium' : 'quiet'}" onclick={() => b.choose(it.id)}>{it.name}</button>
+      <button class="h-8 shrink-0 truncate px-2 text-left {b.item === it.id ? 'text-primary font-medium' : 'quiet'}" onclick={() => (b.item === it.id ? b.holds.close() : b.choose(it.id))}>{it.name}</button>
+      {#if b.item === it.id}
+        {#each b.holds.all as hold (hold.id)}
+          <button class="h-5 shrink-0 truncate pr-2 pl-5 text-left text-[12px] {b.holds.hand === hold.id ? 'text-primary' : 'quiet'}" onclick={() => b.holds.take(hold.id)}>{hold.name}</button>
+        {/each}
+      {/if}
     {:else}
       <span class="quiet px-2 py-2">No items</span>
     {/each}
@@ -223,6 +253,9 @@
           {/each}
         {/if}
       </div>
+      {#if hand}
+        {#each b.holds.all as hold (hold.id)}{@render front(hold)}{/each}
+      {/if}
     {/each}
     <div class="pointer-events-none absolute inset-y-0 left-0 w-px bg-white will-change-transform" style="transform:translateX({x(b.frame)}px)" role="slider" tabindex="0" aria-label="Playhead" aria-valuemin="0" aria-valuemax={b.last} aria-valuenow={b.frame} aria-valuetext={core.timecode(b.frame)}><span class="absolute -top-0 -left-[4px] h-[5px] w-[9px] bg-white"></span></div>
   </div>

@@ -186,14 +186,35 @@
   {@const doc = b.document!.covers.find((x) => x.id === c.id)!}
   {@const inHand = c.id === cover?.id}
   {#if c.inside && !doc.unseen}
-    {@render line(c.path, inHand ? bright : '#d6d6d6', inHand ? 1.5 : 1, doc.off ? '2 5' : doc.locked ? '7 3' : undefined)}
+    {@render line(c.path, inHand ? bright : '#d6d6d6', inHand ? 1.5 : 1, doc.off ? '2 5' : doc.locked ? '7 3' : doc.holdsOut ? '10 2 2 2' : undefined)}
     {#if inHand}
       <path d={c.path} fill="transparent" stroke="transparent" stroke-width="10" vector-effect="non-scaling-stroke" style:cursor={free ? 'move' : 'inherit'} onpointerdown={moveCover} ondblclick={insert} role="presentation" data-testid="cover-in-hand" />
     {:else if b.tool === 'move'}
-      <path d={c.path} fill="transparent" role="presentation" onpointerdown={(e) => !pans(e) && e.button === 0 && doc.item && (e.stopPropagation(), b.choose(doc.item))} />
+      <path d={c.path} fill="transparent" role="presentation" onpointerdown={(e) => !pans(e) && e.button === 0 && (doc.item || doc.holdsOut) && (e.stopPropagation(), doc.holdsOut ? b.holds.all.some((h) => h.id === doc.id) && b.holds.take(doc.id) : b.choose(doc.item!))} />
     {/if}
   {/if}
 {/each}
+
+<!-- What is held out: hatched grey where that is accepted, thinly dotted where it is only proposed. -->
+{#if b.step === 'hold' && b.speed === 0 && !b.saving}
+  {#each b.holds.all.filter((c) => !c.off && c.span.first <= b.frame && b.frame <= c.span.last) as c (c.id)}
+    {@const on = !c.proposed || c.proposed.accepted.some((s) => s.first <= b.frame && b.frame <= s.last)}
+    {#if c.id === b.holds.hand || on}
+      <defs>
+        <mask id="front-{c.id}" maskUnits="userSpaceOnUse" x="0" y="0" width={b.width} height={b.height}>
+          <image href="/api/shots/{b.shot!.id}/front/{b.shown}/{c.id}/{b.frame}" x="0" y="0" width={b.width} height={b.height} preserveAspectRatio="none" />
+        </mask>
+        <pattern id="hatch-{c.id}" patternUnits="userSpaceOnUse" width={(on ? 7 : 5) * px} height={(on ? 7 : 5) * px} patternTransform="rotate(45)">
+          {#if on}<rect width={3 * px} height={7 * px} fill="#e6e6e6" fill-opacity=".55" /><rect x={3 * px} width={px} height={7 * px} fill="#161616" fill-opacity=".6" />{:else}<circle cx={1.5 * px} cy={1.5 * px} r={1.1 * px} fill="#ffffff" fill-opacity=".85" />{/if}
+        </pattern>
+      </defs>
+      <rect width={b.width} height={b.height} fill="url(#hatch-{c.id})" mask="url(#front-{c.id})" pointer-events="none" data-testid="front" data-accepted={on} />
+    {/if}
+  {/each}
+{/if}
+{#if b.holds.stroke.length}
+  <path d={'M' + b.holds.stroke.map((p) => `${p.x} ${p.y}`).join('L') + (b.holds.stroke.length === 1 ? 'h0' : '')} fill="none" stroke={b.holds.adds ? '#e6e6e6' : dark} stroke-opacity=".6" stroke-width={2 * b.holds.radius} stroke-linecap="round" stroke-linejoin="round" pointer-events="none" />
+{/if}
 
 {#if course.length}
   {@render line('M' + course.map((p) => `${p.x} ${p.y}`).join('L'), '#9fc9ba', 1)}

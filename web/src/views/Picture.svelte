@@ -157,6 +157,11 @@
     if (e.button !== 0) return;
     const p = place(e);
     if (b.tool === 'pick') return pick(p);
+    if (b.tool === 'brush') {
+      b.holds.stroke = [p];
+      follow(e, (q) => (b.holds.stroke = [...b.holds.stroke, q]), () => b.holds.paint(b.holds.stroke));
+      return;
+    }
     if (b.tool !== 'move') return draw(e, p);
     // On nothing: picks the knots inside a rectangle, or none.
     marquee = { from: p, to: p };
@@ -175,7 +180,7 @@
   }
 
   function draw(e: PointerEvent, p: Point) {
-    if (b.tool === 'move' || b.tool === 'pick' || !b.item) return;
+    if (b.tool === 'move' || b.tool === 'pick' || b.tool === 'brush' || !b.item) return;
     if (b.cover?.locked) {
       b.error = `${b.cover.name} is locked; unlock it first.`;
       return;
@@ -253,8 +258,10 @@
     if (!b.item) return 'Add an item first';
     if (b.tool === 'surface') return `Surface that ${name} lies on: click its four corners, or drag a box`;
     if (b.tool === 'points') return `Points that move with ${name}: click one, two or more`;
+    if (b.tool === 'brush') return b.holds.adds ? 'Paint what is in front too' : 'Paint what is not in front';
     const fits = b.cover && !b.adding && b.tool !== 'path';
     const what = { box: 'Drag a box', ellipse: 'Drag an ellipse', corners: 'Click the four corners', path: 'Click for corners, drag for curves, close on the first knot or with Enter' }[b.tool];
+    if (b.holds.drawing) return `What passes in front of ${name}: ${what.toLowerCase()}`;
     return fits ? `Fit ${name} at f ${b.frame}: ${what.toLowerCase()}` : `${b.cover ? 'One more outline of' : 'Outline of'} ${name}: ${what.toLowerCase()}`;
   });
 </script>

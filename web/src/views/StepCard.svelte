@@ -1,7 +1,9 @@
 <script lang="ts">
+  import type { Cover } from '../lib/api';
   import type { Bench, Step } from '../lib/bench.svelte';
   import CardConceal from './CardConceal.svelte';
   import CardFollow from './CardFollow.svelte';
+  import CardHold from './CardHold.svelte';
   import CardOutline from './CardOutline.svelte';
 
   let { b }: { b: Bench } = $props();
@@ -10,13 +12,18 @@
   const steps: [Step, string][] = [
     ['outline', 'Outline'],
     ['follow', 'Follow'],
+    ['hold', 'Hold out'],
     ['conceal', 'Conceal'],
   ];
   const still = $derived(b.last === 0);
+  const target = $derived(b.holds.target);
+  const held = $derived(b.holds.all.filter((c) => !c.off));
+  const taken = (c: Cover, s: { first: number; last: number }) => c.proposed!.accepted.some((a) => a.first <= s.first && s.last <= a.last);
   const done = $derived<Record<Step, string>>({
     outline: cover ? 'done' : 'missing',
     follow: b.follows.running ? 'tracking' : cover?.track ? (b.follows.doubts(cover) ? 'weak' : b.unseen ? 'to look at' : 'done') : b.keys.length > 1 || (cover && still) ? (cover && b.unseen ? 'to look at' : 'done') : 'missing',
-    conceal: cover?.treatments.some((t) => !t.off) && !cover.off ? 'done' : 'missing',
+    hold: b.holds.running ? 'looking' : held.some((c) => c.proposed && b.holds.stretches(c).some((s) => !taken(c, s))) ? 'to look at' : held.length ? `${held.length}` : 'none',
+    conceal: target?.treatments.some((t) => !t.off) && !target.off ? 'done' : 'missing',
   });
 </script>
 
@@ -24,9 +31,9 @@
   {#if !item}
     <p class="quiet p-3">Add what must be hidden to the list on the left: a plate, a sign, a number. Then draw its outline on the picture.</p>
   {:else}
-    <div class="border-base-300 grid grid-cols-3 border-b" role="tablist" aria-label="Steps">
+    <div class="border-base-300 grid grid-cols-4 border-b" role="tablist" aria-label="Steps">
       {#each steps as [k, name] (k)}
-        <button role="tab" aria-selected={b.step === k} class="border-b-2 px-1 py-1.5 {b.step === k ? 'border-primary font-semibold' : 'quiet border-transparent'}" onclick={() => (b.step = k)}>
+        <button role="tab" aria-selected={b.step === k} class="border-b-2 px-0.5 py-1.5 {b.step === k ? 'border-primary font-semibold' : 'quiet border-transparent'}" onclick={() => b.go(k)}>
           {name}
           <span class="block text-[12px] font-normal {done[k] === 'done' ? 'text-success' : 'quiet'}">{done[k]}</span>
         </button>
@@ -41,7 +48,12 @@
       {#if cover && b.held && !b.held.inside}
         <p class="text-warning text-[12px]">f {b.here} lies outside the span (f {cover.span.first}–{cover.span.last}): nothing is hidden here.</p>
       {/if}
-      {#if b.step === 'outline' || !cover || !b.held}
+      {#if b.step !== 'hold' && b.holds.cover}
+        <p class="text-[12px]">In hand: <b>{b.holds.cover.name}</b>, which passes in front.</p>
+      {/if}
+      {#if b.step === 'hold' && target}
+        <CardHold {b} {item} />
+      {:else if b.step === 'outline' || !cover || !b.held}
         <CardOutline {b} {item} />
       {:else if b.step === 'follow'}
         <CardFollow {b} />

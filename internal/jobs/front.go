@@ -1,0 +1,161 @@
+package jobs
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"image"
+	"image/png"
+	"time"
+
+	"celator/core/cover"
+	"celator/core/geom"
+	"celator/core/holdout"
+	"celator/internal/follow"
+	"celator/internal/store"
+)
+
+// plates remembers what the last surface looks like, so that other settings and other
+// stretches need no second look at the shot.
+type plates struct {
+	key   string
+	plate *holdout.Plate
+}
+
+// front runs over a stretch and keeps what passes in front of a surface; the document
+// then has a holdout of it, of which nothing is accepted yet.
+func (r *Runner) front(ctx context.Context, a store.Attempt) error {
+	spec := a.Spec.V
+	shot, err := r.store.Shot(ctx, a.Shot)
+	if err != nil {
+		return err
+	}
+	src, err := r.store.Source(ctx, shot.Source)
+	if err != nil {
+		return err
+	}
+	clip, err := r.lib.Clip(src)
+	if err != nil {
+		return err
+	}
+	poses, err := r.store.Attempt(ctx, spec.Track.Attempt)
+	if err != nil {
+		return fmt.Errorf("the surface's track: %w", err)
+	}
+	track := spec.Track
+	track.Poses = poses.Poses.V
+	p := spec.Front.Proposed
+	j := follow.FrontOf(clip, &track, cover.Span{First: spec.From, Last: spec.To}, holdout.Settings{Sensitivity: p.Sensitivity, Edge: p.Edge, Least: p.Least})
+	key := src.ID + "/" + track.Attempt
+	r.mu.Lock()
+	if r.plate.key == key {
+		j.Plate = r.plate.plate
+	}
+	r.mu.Unlock()
+	if w, err := r.store.AttemptProgress(ctx, a.ID, 0, spec.From, nil); err != nil {
+		return err
+	} else if !w {
+		return r.store.EndAttempt(ctx, a.ID, store.Stopped, "", a.Done, nil, nil)
+	}
+	work, cancel := context.WithCancel(ctx)
+	defer cancel()
+	wanted, done := true, 0
+	last := time.Now()
+	j.Found = func(f int, found holdout.Found) error {
+		m, err := kept(found)
+		if err == nil {
+			err = r.store.AddMatte(work, a.ID, f, m)
+		}
+		if err != nil {
+			return err
+		}
+		done++
+		if now := time.Now(); now.Sub(last) >= shown {
+			last = now
+			if w, err := r.store.AttemptProgress(work, a.ID, done, f, nil); err == nil && !w {
+				wanted = false
+				cancel()
+			}
+		}
+		return nil
+	}
+	begun := time.Now()
+	plate, err := j.Find(work)
+	if plate != nil {
+		r.mu.Lock()
+		r.plate = plates{key, plate}
+		r.mu.Unlock()
+	}
+	state, note := store.Done, ""
+	switch {
+	case !wanted:
+		state = store.Stopped
+	case err != nil && ctx.Err() != nil:
+		return err // taken up again; what was found is kept
+	case err != nil:
+		state, note = store.Failed, sentence(err)
+	}
+	r.log.Info("looked for the foreground", "surface", track.Name, "frames", done, "state", state, "note", note, "seconds", time.Since(begun).Seconds())
+	if state != store.Failed && done > 0 {
+		if err := r.propose(ctx, a); err != nil {
+			return err
+		}
+	}
+	return r.store.EndAttempt(ctx, a.ID, state, note, done, nil, nil)
+}
+
+// kept packs what was found on a frame: the part of the matte that is not empty.
+func kept(found holdout.Found) (cover.MatteFrame, error) {
+	m := cover.MatteFrame{Share: found.Share}
+	if found.Moved {
+		m.Move = &geom.Point{X: found.Move.X, Y: found.Move.Y}
+	}
+	w := found.Rect.Dx()
+	part := image.Rectangle{}
+	for i, v := range found.Pix {
+		if v > 0 {
+			part = part.Union(image.Rect(i%w, i/w, i%w+1, i/w+1))
+		}
+	}
+	if part.Empty() {
+		return m, nil
+	}
+	g := &image.Gray{Pix: found.Pix, Stride: w, Rect: image.Rect(0, 0, w, found.Rect.Dy())}
+	cut := image.NewGray(image.Rect(0, 0, part.Dx(), part.Dy()))
+	for y := range part.Dy() {
+		copy(cut.Pix[y*cut.Stride:][:part.Dx()], g.Pix[(part.Min.Y+y)*w+part.Min.X:])
+	}
+	var b bytes.Buffer
+	err := (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&b, cut)
+	m.X, m.Y, m.PNG = found.Rect.Min.X+part.Min.X, found.Rect.Min.Y+part.Min.Y, b.Bytes()
+	return m, err
+}
+
+// propose enters a run's mattes into the document: as a new holdout, or instead of
+// those that one had.
+func (r *Runner) propose(ctx context.Context, a store.Attempt) error {
+	spec := a.Spec.V
+	p := spec.Front.Proposed
+	p.Run, p.Surface, p.Accepted, p.Strokes, p.Mattes = a.ID, spec.Track.ID, []cover.Span{}, []cover.Stroke{}, nil
+	for range 50 {
+		head, err := r.store.Head(ctx, a.Shot)
+		if err != nil {
+			return err
+		}
+		span := cover.Span{First: spec.From, Last: spec.To}
+		cmds := []cover.Command{{Do: "propose", Cover: spec.Front.Cover, Proposed: &p}, {Do: "span", Cover: spec.Front.Cover, Span: &span}}
+		if c := head.Document.Find(spec.Front.Cover); c == nil {
+			cmds = []cover.Command{{Do: "add", New: &cover.Cover{ID: spec.Front.Cover, Name: spec.Front.Name, Span: span, HoldsOut: spec.Front.For, Proposed: &p,
+				Outlines: []cover.Outline{}, Treatments: []cover.Treatment{}}}}
+		}
+		_, err = r.store.Edit(ctx, a.Shot, head.Number, spec.Author, func(d *cover.Document) (*cover.Document, string, error) {
+			return d.Apply(cmds...)
+		})
+		var conflict *store.Conflict
+		if !errors.As(err, &conflict) {
+			return err
+		}
+	}
+	return errors.New("the shot is changed too often to enter the holdout")
+}

@@ -1,0 +1,97 @@
+package store
+
+import (
+	"context"
+	"slices"
+
+	"github.com/jmoiron/sqlx"
+
+	"celator/core/cover"
+	"celator/core/geom"
+)
+
+// FrontSpec is what a run looks for that passes in front of its track's surface.
+type FrontSpec struct {
+	Proposed cover.Proposed `json:"proposed"` // with the settings
+	Cover    string         `json:"cover"`    // the holdout that takes the mattes; a new one where the document has none of that id
+	Name     string         `json:"name"`
+	For      []string       `json:"for"` // the covers that it passes before
+}
+
+type matteRow struct {
+	Frame int      `db:"frame"`
+	X     int      `db:"x"`
+	Y     int      `db:"y"`
+	Share float64  `db:"share"`
+	DX    *float64 `db:"dx"`
+	DY    *float64 `db:"dy"`
+	PNG   []byte   `db:"png"`
+}
+
+// AddMatte enters what a run found on a frame, once.
+func (s *Store) AddMatte(ctx context.Context, run string, f int, m cover.MatteFrame) error {
+	return addMatte(ctx, s.db, run, f, m)
+}
+
+func addMatte(ctx context.Context, db sqlx.ExecerContext, run string, f int, m cover.MatteFrame) error {
+	var dx, dy *float64
+	if m.Move != nil {
+		dx, dy = &m.Move.X, &m.Move.Y
+	}
+	if m.PNG == nil {
+		m.PNG = []byte{}
+	}
+	_, err := db.ExecContext(ctx, `INSERT INTO matte (attempt, frame, x, y, share, dx, dy, png) VALUES ($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT DO NOTHING`, run, f, m.X, m.Y, m.Share, dx, dy, m.PNG)
+	return err
+}
+
+// AddMattes enters a run that was made elsewhere, with its mattes.
+func (s *Store) AddMattes(ctx context.Context, a Attempt, m *cover.Mattes) error {
+	if err := s.AddAttempt(ctx, a); err != nil {
+		return err
+	}
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		for i, g := range m.Frames {
+			if err := addMatte(ctx, tx, a.ID, m.First+i, g); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Mattes returns what a run has found so far; with pictures they are remembered once
+// it has ended, for they never change.
+func (s *Store) Mattes(ctx context.Context, run string, pictures bool) (*cover.Mattes, error) {
+	return s.mattes(ctx, s.db, run, pictures)
+}
+
+func (s *Store) mattes(ctx context.Context, db sqlx.QueryerContext, run string, pictures bool) (*cover.Mattes, error) {
+	if m, ok := s.held.Get(run); ok && pictures {
+		return m, nil
+	}
+	png := `''::bytea`
+	if pictures {
+		png = "png"
+	}
+	var rows []matteRow
+	if err := sqlx.SelectContext(ctx, db, &rows, `SELECT frame, x, y, share, dx, dy, `+png+` AS png FROM matte WHERE attempt = $1 ORDER BY frame`, run); err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	m := &cover.Mattes{First: rows[0].Frame, Frames: make([]cover.MatteFrame, rows[len(rows)-1].Frame-rows[0].Frame+1)}
+	for _, r := range rows {
+		g := cover.MatteFrame{X: r.X, Y: r.Y, Share: r.Share, PNG: r.PNG}
+		if r.DX != nil && r.DY != nil {
+			g.Move = &geom.Point{X: *r.DX, Y: *r.DY}
+		}
+		m.Frames[r.Frame-m.First] = g
+	}
+	var state string
+	if err := sqlx.GetContext(ctx, db, &state, `SELECT state FROM attempt WHERE id = $1`, run); err != nil {
+		return nil, none(err)
+	}
+	if pictures && slices.Contains([]string{Done, Stopped}, state) {
+		s.held.Add(run, m)
+	}
+	return m, nil
+}
