@@ -471,7 +471,7 @@ func inHand(c *cover.Cover, f int) hand {
 	if err != nil {
 		carry, back = geom.Identity, geom.Identity
 	}
-	v := hand{ID: c.ID, Carry: carry, Back: back, Home: home, Inside: c.Span.Holds(f), Placement: p, Lanes: notNil(c.Lanes()), Keyed: []string{}, Values: c.Values(f),
+	v := hand{ID: c.ID, Carry: carry, Back: back, Home: home, Inside: c.Span.Holds(f), Placement: p, Lanes: notNil(c.Lanes()), Keyed: []string{}, Values: c.Values(f), Outlines: []outline{},
 		Centre: c.Centre(f), Size: geom.Pt((rest.Max.X-rest.Min.X)*p.Size.X, (rest.Max.Y-rest.Min.Y)*p.Size.Y)}
 	for _, l := range v.Lanes {
 		for _, k := range l.Frames {

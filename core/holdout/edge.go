@@ -36,6 +36,9 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 	expect := f.agree[:n]
 	copy(expect, alpha)
 	boxes(expect, f.w, f.h, .5+.5*(bx-band), .5+.5*(by-band))
+	next := f.e[:n]
+	copy(next, alpha)
+	boxes(next, f.w, f.h, 2+.5*(bx-band), 2+.5*(by-band))
 	// The foreground's colour from deep inside, and where there is none near, from
 	// all that is inside.
 	var fore [3][]float32
@@ -91,7 +94,11 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 		// Where both look alike what is expected stands, and where the sample's colour
 		// does not lie between the two: there the foreground's is not that of around.
 		doubt := 6 + 6*max(own-num*num/max(den, 1)-9, 0)
-		alpha[i] = min(max((num+doubt*expect[i])/(den+doubt), 0), 1)
+		v := min(max((num+doubt*expect[i])/(den+doubt), 0), 1)
+		if next[i] <= 1e-6 { // further out than the shutter smears there is nothing
+			v = 0
+		}
+		alpha[i] = v
 	}
 	for i, v := range alpha { // what is left of noise at both ends
 		alpha[i] = min(max((v-.06)/.88, 0), 1)

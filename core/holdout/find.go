@@ -443,7 +443,7 @@ func (f *Finder) decide() []uint8 {
 		for _, i := range area {
 			sum += f.u[i]
 		}
-		return sum/float32(len(area)) > at+.15
+		return sum/float32(len(area)) > at+.15 && (len(area) > n/40 || f.comes(area))
 	})
 	// Small holes in it are texture that happens to agree.
 	regions(mask, f.w, f.h, 0, func(area []int32) bool {
@@ -458,6 +458,32 @@ func (f *Finder) decide() []uint8 {
 	})
 	return mask
 }
+
+// comes reports whether an area can be something that passes: it reaches the rim of what
+// is known, or was there on the frame before. Nothing small appears amid a surface.
+func (f *Finder) comes(area []int32) bool {
+	l := &f.last
+	if l.step == 0 {
+		return true
+	}
+	for _, i := range area {
+		x, y := int(i)%f.w, int(i)/f.w
+		if x < 2 || y < 2 || x >= f.w-2 || y >= f.h-2 || f.sure[int(i)-2] <= sureAt || f.sure[int(i)+2] <= sureAt || f.sure[int(i)-2*f.w] <= sureAt || f.sure[int(i)+2*f.w] <= sureAt {
+			return true
+		}
+		p := f.rect.Min.Add(image.Pt(x, y).Mul(f.bin)).Sub(l.at).Div(l.step)
+		for _, d := range [5]image.Point{{}, {X: around}, {X: -around}, {Y: around}, {Y: -around}} {
+			if q := p.Add(d); q.X >= 0 && q.Y >= 0 && q.X < l.w && q.Y < l.h && l.in[q.Y*l.w+q.X] {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// around is how far from where it was the foreground may be found again, in samples of
+// the past.
+const around = 6
 
 // regions visits the connected areas of a value; those that keep refuses are turned
 // into the other one.

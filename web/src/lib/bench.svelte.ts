@@ -143,6 +143,12 @@ export class Bench extends Playhead {
     this.pins = this.pins.filter((f) => this.keys.includes(f));
   }
 
+  /** After the core has learned more of what the document points at. */
+  learned(): void {
+    this.drafts++;
+    this.settled++;
+  }
+
   get last(): number {
     return (this.shot?.sourceInfo.frames ?? 1) - 1;
   }
@@ -161,9 +167,9 @@ export class Bench extends Playhead {
   get items(): Item[] {
     return this.shot?.items ?? [];
   }
-  /** What is worked on: the item's cover, or a holdout of it that is in hand. */
+  /** What is worked on: the item's cover, or a drawn holdout of it that is in hand. */
   get cover(): Cover | undefined {
-    return this.holds.cover ?? this.coverOf(this.item);
+    return this.holds.drawn ?? this.coverOf(this.item);
   }
   coverOf(item: string): Cover | undefined {
     return this.document?.covers.find((c) => c.item === item);

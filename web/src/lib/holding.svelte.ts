@@ -48,6 +48,11 @@ export class Holding {
   get cover(): Cover | undefined {
     return this.hand ? this.all.find((c) => c.id === this.hand) : undefined;
   }
+  /** The holdout in hand where it is drawn: it has an outline and keys, as a cover has. */
+  get drawn(): Cover | undefined {
+    return this.cover?.proposed ? undefined : this.cover;
+  }
+  /** The holdout in hand where it was found in the picture. */
   get proposed(): Cover | undefined {
     return this.cover?.proposed ? this.cover : undefined;
   }
@@ -108,6 +113,10 @@ export class Holding {
   mark(i: number): void {
     if (this.cover) void this.b.save([{ do: 'mark', cover: this.cover.id, index: i, frame: this.b.frame }]);
   }
+  /** Lets it hold out, or not. */
+  turn(on: boolean): void {
+    if (this.cover) void this.b.save([{ do: 'switch', cover: this.cover.id, on }]);
+  }
   remove(): void {
     const c = this.cover;
     if (!c) return;
@@ -121,8 +130,11 @@ export class Holding {
   // ---- Proposed ----------------------------------------------------------
 
   heard(a: Attempt): void {
-    if (a.mattes) core.mattes(a.id, a.mattes);
-    if (ended(a)) this.known.add(a.id);
+    if (a.mattes) {
+      core.mattes(a.id, a.mattes);
+      if (ended(a)) this.known.add(a.id);
+      this.b.learned();
+    }
     const { mattes, ...rest } = a;
     void mattes;
     const old = this.runs.find((x) => x.id === a.id);

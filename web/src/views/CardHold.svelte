@@ -120,7 +120,7 @@
   <label class="flex items-center justify-between text-[12px]"><span>Before all covers of the shot</span><input type="checkbox" class="toggle toggle-xs" checked={c.holdsOut?.includes('*')} onchange={(e) => h.before(e.currentTarget.checked)} /></label>
   <div class="flex flex-wrap gap-x-2 text-[12px]"><span class="quiet">Write</span><a class="underline" href="/api/shots/{b.shot!.id}/mattes/{c.id}" download>mattes, a PNG for each frame</a></div>
   <div class="grid grid-cols-2 gap-1">
-    <button class="btn btn-xs" onclick={() => b.onCover({ do: 'switch', on: !!c.off })}>{c.off ? 'Switch on' : 'Switch off'}</button>
+    <button class="btn btn-xs" onclick={() => h.turn(!!c.off)}>{c.off ? 'Switch on' : 'Switch off'}</button>
     <button class="btn btn-xs" onclick={() => h.remove()}><Trash2 size={13} /> Remove</button>
   </div>
 {/if}

@@ -18,7 +18,7 @@
   const dark = '#161616';
   const hand = $derived(b.held);
   const cover = $derived(b.cover);
-  const free = $derived(b.tool === 'move' && !cover?.locked && !cover?.unseen && b.speed === 0 && hand?.inside ? hand : undefined);
+  const free = $derived(b.tool === 'move' && !cover?.locked && !cover?.unseen && b.speed === 0 && hand?.inside && (b.step !== 'hold' || b.holds.drawn) ? hand : undefined); // holding out moves no cover
   const mending = $derived(b.follows.mending?.frame === b.frame ? b.follows.mending : undefined);
   // A box is sized by its own corners; around other outlines stands a frame apart.
   const boxes = $derived(hand?.outlines.every((o) => o.shape === 'box' || o.shape === 'ellipse') ?? true);

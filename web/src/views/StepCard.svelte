@@ -21,8 +21,8 @@
   const taken = (c: Cover, s: { first: number; last: number }) => c.proposed!.accepted.some((a) => a.first <= s.first && s.last <= a.last);
   const done = $derived<Record<Step, string>>({
     outline: cover ? 'done' : 'missing',
-    follow: b.follows.running ? 'tracking' : cover?.track ? (b.follows.doubts(cover) ? 'weak' : b.unseen ? 'to look at' : 'done') : b.keys.length > 1 || (cover && still) ? (cover && b.unseen ? 'to look at' : 'done') : 'missing',
-    hold: b.holds.running ? 'looking' : held.some((c) => c.proposed && b.holds.stretches(c).some((s) => !taken(c, s))) ? 'to look at' : held.length ? `${held.length}` : 'none',
+    follow: b.follows.running ? 'tracking' : cover?.track ? (b.follows.doubts(cover) ? 'weak' : b.unseen ? 'unseen' : 'done') : b.keys.length > 1 || (cover && still) ? (cover && b.unseen ? 'unseen' : 'done') : 'missing',
+    hold: b.holds.running ? 'looking' : held.some((c) => c.proposed && b.holds.stretches(c).some((s) => !taken(c, s))) ? 'unseen' : held.length ? `${held.length}` : 'none',
     conceal: target?.treatments.some((t) => !t.off) && !target.off ? 'done' : 'missing',
   });
 </script>
@@ -31,7 +31,7 @@
   {#if !item}
     <p class="quiet p-3">Add what must be hidden to the list on the left: a plate, a sign, a number. Then draw its outline on the picture.</p>
   {:else}
-    <div class="border-base-300 grid grid-cols-4 border-b" role="tablist" aria-label="Steps">
+    <div class="border-base-300 grid grid-cols-[auto_auto_auto_auto] border-b text-[13px] whitespace-nowrap" role="tablist" aria-label="Steps">
       {#each steps as [k, name] (k)}
         <button role="tab" aria-selected={b.step === k} class="border-b-2 px-0.5 py-1.5 {b.step === k ? 'border-primary font-semibold' : 'quiet border-transparent'}" onclick={() => b.go(k)}>
           {name}
@@ -48,8 +48,8 @@
       {#if cover && b.held && !b.held.inside}
         <p class="text-warning text-[12px]">f {b.here} lies outside the span (f {cover.span.first}–{cover.span.last}): nothing is hidden here.</p>
       {/if}
-      {#if b.step !== 'hold' && b.holds.cover}
-        <p class="text-[12px]">In hand: <b>{b.holds.cover.name}</b>, which passes in front.</p>
+      {#if b.step !== 'hold' && b.holds.drawn}
+        <p class="text-[12px]">In hand: <b>{b.holds.drawn.name}</b>, which passes in front.</p>
       {/if}
       {#if b.step === 'hold' && target}
         <CardHold {b} {item} />
