@@ -67,6 +67,20 @@ func TestCommandLine(t *testing.T) {
 	if code, _, errs := run(t, "", "track", "--clip", clip, "--frame", "99", "--quad", "1,1", "--out", track); code != 2 || errs == "" {
 		t.Errorf("track with one corner: %d %s", code, errs)
 	}
+	if err := os.WriteFile(track, []byte("frame,x1,y1,x2,y2,x3,y3,x4,y4,confidence,state\n0,100,100,400,100,400,300,100,300,1,anchor\n1,100,100,400,100,400,300,100,300,.9,good\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	fronts := filepath.Join(dir, "fronts")
+	if code, _, errs := run(t, "", "holdout", "--clip", clip, "--track", track, "--to", "1", "--out", fronts); code != 0 {
+		t.Errorf("holdout: %d %s", code, errs)
+	} else if files, _ := filepath.Glob(filepath.Join(fronts, "matte-00000[01].png")); len(files) != 2 {
+		t.Errorf("mattes: %v", files)
+	}
+	for _, bad := range [][]string{{"--sensitivity", "2"}, {"--from", "9", "--to", "3"}} {
+		if code, _, errs := run(t, "", append([]string{"holdout", "--clip", clip, "--track", track, "--out", fronts}, bad...)...); code != 2 || errs == "" {
+			t.Errorf("holdout %v: %d %s", bad, code, errs)
+		}
+	}
 	matte := filepath.Join(dir, "matte.mkv")
 	if code, _, errs := run(t, doc, "render", "--clip", clip, "--document", "-", "--out", matte, "--matte"); code != 0 {
 		t.Errorf("matte: %s", errs)

@@ -30,7 +30,7 @@ func main() {
 		},
 	}
 	root.CompletionOptions.DisableDefaultCmd = true
-	root.AddCommand(serveCommand(), workerCommand(), demoCommand(), probeCommand(), renderCommand(), trackCommand(), openapiCommand())
+	root.AddCommand(serveCommand(), workerCommand(), demoCommand(), probeCommand(), renderCommand(), trackCommand(), holdoutCommand(), openapiCommand())
 	for _, c := range root.Commands() {
 		args := c.Args
 		if args == nil {

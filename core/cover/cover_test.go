@@ -75,6 +75,15 @@ func random(rng *rand.Rand) *Document {
 	if n := len(d.Covers); n > 1 && rng.Intn(2) == 0 {
 		h := &d.Covers[n-1]
 		h.Treatments, h.HoldsOut = []Treatment{}, [][]string{{"*"}, {d.Covers[0].ID}}[rng.Intn(2)]
+		switch rng.Intn(3) {
+		case 0:
+			h.Crossing = &Crossing{-1, h.Span.First, -1, h.Span.Last}
+		case 1:
+			h.Outlines, h.Track, h.From = []Outline{}, "", 0
+			h.Proposed = &Proposed{Surface: "tr", Run: "run", Sensitivity: rng.Float64(), Edge: 1 + 9*rng.Float64(), Least: 50, Accepted: []Span{h.Span},
+				Strokes: []Stroke{{Frame: h.Span.First, Span: h.Span, Add: rng.Intn(2) == 0, Radius: 4, Points: []geom.Point{{X: 9 * rng.Float64(), Y: 5}}}},
+				Mattes:  &Mattes{First: h.Span.First, Frames: []MatteFrame{{X: 3, Share: rng.Float64(), Move: &geom.Point{X: 2}}}}}
+		}
 	}
 	if err := d.Validate(); err != nil { // and links what rides
 		panic(err)
@@ -150,9 +159,11 @@ func TestInterpolation(t *testing.T) {
 			if len(ks) > 0 && (c.Motion.At(0) != ks[0].Placement || c.Motion.At(d.Frames-1) != ks[len(ks)-1].Placement) {
 				t.Fatal("the ends do not hold")
 			}
-			for _, k := range c.Outlines[0].Keys {
-				if !reflect.DeepEqual(c.Outlines[0].At(k.Frame), k.Knots) {
-					t.Fatal("an outline is not its key's on a key")
+			for _, o := range c.Outlines {
+				for _, k := range o.Keys {
+					if !reflect.DeepEqual(o.At(k.Frame), k.Knots) {
+						t.Fatal("an outline is not its key's on a key")
+					}
 				}
 			}
 		}

@@ -301,11 +301,18 @@ func (f *Finder) relight() {
 func (f *Finder) lit(i int) float32 { return f.gain[i]*(f.surf[0][i]-black) + f.veil[i] }
 
 // deviation is by how much luma may differ from the surface without anything in front:
-// noise, and what the looks of the plate differ.
+// noise, what the looks of the plate differ, and what a pose a little off makes of edges.
 func (f *Finder) deviation(i int) float32 {
 	n := f.plate.noise[0]
 	s := f.spreadY[i]
-	return 1.1 * sqrt(n*n+1.2*s*s+.0004*sqr(f.surf[0][i]-black)+.3)
+	return 1.1 * sqrt(n*n+1.2*s*s+.25*f.slope(f.surf[0], i)+.0004*sqr(f.surf[0][i]-black)+.3)
+}
+
+// slope is how steep a channel is at a sample, squared: a pose may be a pixel off, and
+// edges are then decided by what lies beside them.
+func (f *Finder) slope(p []float32, i int) float32 {
+	a, b, c, d := max(i-1, 0), min(i+1, len(p)-1), max(i-f.w, 0), min(i+f.w, len(p)-1)
+	return sqr(p[b]-p[a]) + sqr(p[d]-p[c])
 }
 
 func sqr(v float32) float32 { return v * v }
@@ -327,10 +334,16 @@ func (f *Finder) weigh() {
 		py, pb, pr := f.surf[0][i]-black, f.surf[1][i]-128, f.surf[2][i]-128
 		g := f.gain[i]
 		sy := f.deviation(i)
-		ic := 1 / (1.44 * (nc*nc + 1.5*sqr(f.spreadC[i]) + .2))
+		ic := 1 / (1.44 * (nc*nc + 1.5*sqr(f.spreadC[i]) + .2 + .2*(f.slope(f.surf[1], i)+f.slope(f.surf[2], i))))
 		dy := (y - f.lit(i)) / sy
 		dc := (sqr(b-g*pb) + sqr(r-g*pr)) * ic
-		lit := -.5*min(dy*dy+dc, 60) - ln(15.7*sy/ic)
+		off := dy*dy + dc
+		if off > 9 { // light may be misjudged where little of the surface is seen
+			l := f.light
+			dy, dc = (y-l*py)/sy, (sqr(b-l*pb)+sqr(r-l*pr))*ic
+			off = min(off, dy*dy+dc+1)
+		}
+		lit := -.5*min(off, 60) - ln(15.7*sy/ic)
 		front := max(any, f.colours.of(f.c[0][i], f.c[1][i], f.c[2][i]))
 		trust := min(max((f.sure[i]-sureAt)*4, 0), 1)
 		if lit > front+8 {

@@ -85,6 +85,17 @@ test('main views', async ({ page }) => {
   await at(page, 30);
   await page.getByRole('tab', { name: 'Conceal' }).click();
   await shot(page, 'conceal');
+  await at(page, 20);
+  await page.keyboard.press('v');
+  await page.waitForFunction(() => (window as any).bench.follows.attempts.length === 1 && !(window as any).bench.follows.running, undefined, { timeout: 90_000 });
+  await page.getByRole('tab', { name: /Hold out/ }).click();
+  await page.getByRole('button', { name: /Find what is in front/ }).click();
+  await page.waitForFunction(() => (window as any).bench.holds.runs.length === 1 && !(window as any).bench.holds.running && (window as any).bench.holds.proposed, undefined, { timeout: 120_000 });
+  await at(page, 100);
+  await page.keyboard.press('Shift+Enter');
+  await saved(page);
+  await page.waitForTimeout(1500);
+  await shot(page, 'hold');
 
   await openDemo(page, 'Rower, portrait');
   await at(page, 40);

@@ -287,17 +287,57 @@ func TestFollowingOverHTTP(t *testing.T) {
 	}
 	s.ask("POST", shot+"/edits", m{"base": 2, "commands": []m{{"do": "untrack", "id": "t"}}}, 422, nil)
 
+	// What passes in front of it is looked for, entered unaccepted, and answered as pictures.
+	front := m{"track": "t", "from": 10, "to": 29, "cover": "h", "name": "In front", "for": []string{"c"}, "sensitivity": .5, "edge": 5, "least": 60}
+	for words, k := range map[string][2]any{"has not been followed": {"track", "none"}, "no frames 10 to 99": {"to", 99}, "is no other cover": {"for", []string{"none"}}} {
+		bad := m{}
+		for k, v := range front {
+			bad[k] = v
+		}
+		bad[k[0].(string)] = k[1]
+		if body := s.ask("POST", shot+"/fronts", bad, 422, nil); !strings.Contains(body, words) {
+			t.Errorf("%s: %s", words, body)
+		}
+	}
+	var run struct {
+		ID, State, Front string
+		Mattes           struct{ Frames []m }
+	}
+	s.ask("POST", shot+"/fronts", front, 201, &run)
+	s.until("the foreground", func() bool {
+		s.ask("GET", "/api/attempts/"+run.ID, nil, 200, &run)
+		return run.State == "done"
+	})
+	if run.Front != "h" || len(run.Mattes.Frames) != 20 || run.Mattes.Frames[0]["png"] != nil {
+		t.Errorf("%+v", run)
+	}
+	if body := s.ask("GET", shot+"/front/3/h/15", nil, 200, nil); !strings.HasPrefix(body, "\x89PNG") {
+		t.Error("no picture of what is in front")
+	}
+	s.ask("GET", shot+"/front/3/c/15", nil, 404, nil)
+	s.ask("GET", shot+"/front/3/h/x", nil, 404, nil)
+	if body := s.ask("GET", shot+"/mattes/h", nil, 200, nil); !strings.HasPrefix(body, "PK") || strings.Count(body, "matte-0000") < 20 {
+		t.Error("no sequence of mattes")
+	}
+	s.ask("POST", shot+"/edits", m{"base": 3, "commands": []m{{"do": "paint", "cover": "h", "stroke": m{"frame": 15, "span": m{"first": 15, "last": 15}, "add": true, "radius": 10, "points": []m{{"x": 80, "y": 60}}}}}}, 201, nil)
+	plain := s.ask("GET", shot+"/patches/4/15?matte=true", nil, 200, nil)
+	s.ask("POST", shot+"/edits", m{"base": 4, "commands": []m{{"do": "accept", "cover": "h", "on": true, "span": m{"first": 10, "last": 29}}}}, 201, nil)
+	if s.ask("GET", shot+"/patches/5/15?matte=true", nil, 200, nil) == plain {
+		t.Error("what is accepted is not held out")
+	}
+	s.ask("POST", shot+"/edits", m{"base": 5, "commands": []m{{"do": "remove", "cover": "h"}}}, 201, nil)
+
 	// With the poses in it the document stands by itself, and is taken back as it is.
 	var whole, answer m
 	s.ask("GET", "/api/attempts/"+a.ID, nil, 200, &answer)
 	s.ask("GET", shot, nil, 200, &whole)
 	doc := whole["revision"].(m)["document"].(m)
 	doc["tracks"].([]any)[0].(m)["poses"] = answer["poses"]
-	s.ask("PUT", shot+"/document", m{"base": 2, "document": doc}, 200, &r)
+	s.ask("PUT", shot+"/document", m{"base": 6, "document": doc}, 200, &r)
 	if got := r.Document.Tracks[0].Attempt; got == a.ID || got == "" {
 		t.Errorf("adopted as %q", got)
 	}
-	one, two := s.ask("GET", shot+"/patches/2/30?matte=true", nil, 200, nil), s.ask("GET", shot+"/patches/3/30?matte=true", nil, 200, nil)
+	one, two := s.ask("GET", shot+"/patches/6/30?matte=true", nil, 200, nil), s.ask("GET", shot+"/patches/7/30?matte=true", nil, 200, nil)
 	if one != two {
 		t.Error("the same document makes another matte")
 	}
@@ -306,7 +346,7 @@ func TestFollowingOverHTTP(t *testing.T) {
 	given["poses"] = m{"first": 0, "corners": [][]float64{{10, 10, 90, 10, 90, 60, 10, 60}}, "confidence": []float64{1}, "states": "g"}
 	s.ask("POST", shot+"/given", given, 201, &a)
 	r = revision{}
-	s.ask("POST", shot+"/edits", m{"base": 3, "commands": []m{{"do": "track", "track": with("attempt", a.ID)}}}, 201, &r)
+	s.ask("POST", shot+"/edits", m{"base": 7, "commands": []m{{"do": "track", "track": with("attempt", a.ID)}}}, 201, &r)
 	if body := s.ask("POST", shot+"/deliveries", m{"preset": "review"}, 422, nil); !strings.Contains(body, "which was not followed from f 1") {
 		t.Error(body)
 	}
