@@ -447,6 +447,7 @@ func (f *Finder) decide() []uint8 {
 			mask[i] = 1
 		}
 	}
+	f.thick(mask)
 	least := int(f.set.Least / float64(f.bin*f.bin))
 	regions(mask, f.w, f.h, 1, func(area []int32) bool {
 		if len(area) < least {
@@ -471,6 +472,30 @@ func (f *Finder) decide() []uint8 {
 	})
 	return mask
 }
+
+// thick leaves of a mask what is thicker than thin samples: edges of the surface under a
+// pose a little off are not. It is the opening by a square.
+func (f *Finder) thick(mask []uint8) {
+	v := f.cc
+	for i, m := range mask {
+		v[i] = float32(m)
+	}
+	boxes(v, f.w, f.h, thin, thin)
+	for i, m := range v {
+		v[i] = 0
+		if m > .999 {
+			v[i] = 1
+		}
+	}
+	boxes(v, f.w, f.h, thin, thin)
+	for i, m := range v {
+		if m < 1e-3 {
+			mask[i] = 0
+		}
+	}
+}
+
+const thin = 2. // half of the thickness, samples, at and under which nothing is in front
 
 // comes reports whether an area can be something that passes: it reaches the rim of what
 // is known, or was there on the frame before. Nothing small appears amid a surface.
