@@ -556,7 +556,7 @@ test('a whole cover by the keyboard alone', async ({ page }) => {
   expect(c.motion.keys[0].size.x).toBeCloseTo(1.0201, 6);
   expect(c.motion.keys[0].move.x).toBeCloseTo(-20, 6);
   // The treatment and the delivery by Tab, Space and Enter.
-  await page.keyboard.press('Alt+3');
+  await page.keyboard.press('Alt+4');
   const deliver = page.getByRole('button', { name: 'Deliver' });
   await page.getByRole('button', { name: 'Fill' }).focus();
   await page.keyboard.press('Space');
