@@ -144,9 +144,8 @@ test('what passes in front is found, looked at, accepted, and left untouched', a
   await page.keyboard.press('Shift+Escape');
   const sums = await delivered(page, source, 'found', 8, 5);
   console.log('found: most shown', Math.max(...sums.map((s) => s.shown)), 'most touched', Math.max(...sums.map((s) => s.touched / Math.max(s.pallet, 1))), 'all', sums.reduce((n, s) => n + s.touched, 0), 'of', sums.reduce((n, s) => n + s.pallet, 0));
-  // An edge of the sign where the tracker is two pixels off may be taken for the foreground: some dozen of 170 000 samples.
   for (const [f, s] of sums.entries()) {
-    expect(s.shown, `frame ${f}: samples of the sign that show`).toBeLessThan(170);
+    expect(s.shown, `frame ${f}: samples of the sign that show`).toBe(0);
     expect(s.touched, `frame ${f}: samples of the pallet that were touched`).toBeLessThanOrEqual(0.025 * s.pallet);
   }
 });
