@@ -29,8 +29,8 @@ func (c *colours) learn(f *Finder) bool {
 		c.all *= .85
 	}
 	for i, u := range f.u {
-		if u > .5 && f.sure[i] > sureAt {
-			k := cell(f.c[0][i], f.c[1][i], f.c[2][i])
+		if u > .5 && f.laid.Sure[i] > sureAt {
+			k := cell(f.C[0][i], f.C[1][i], f.C[2][i])
 			c.bins[k]++
 			n++
 		}

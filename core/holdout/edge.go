@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"celator/core/geom"
+	"celator/core/plate"
 )
 
 // soften makes the soft matte of a mask. Deep inside it is 1 and well outside 0; in the
@@ -12,7 +13,7 @@ import (
 // (Smith and Blinn, "Blue screen matting", SIGGRAPH 1996, with the foreground estimated
 // as the mean of what is surely in front around).
 func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
-	n := f.w * f.h
+	n := f.W * f.H
 	alpha := make([]float32, n)
 	any := false
 	for i, m := range mask {
@@ -22,7 +23,7 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 	if !any {
 		return alpha
 	}
-	k := 1 / float64(f.bin)
+	k := 1 / float64(f.Bin)
 	band := max(f.set.Edge*k, 1.5)
 	bx, by := band, band
 	if moved {
@@ -31,14 +32,14 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 	// How much of the surroundings is in front: 1 deep inside, 0 well outside.
 	deep := f.a[:n]
 	copy(deep, alpha)
-	boxes(deep, f.w, f.h, bx, by)
+	boxes(deep, f.W, f.H, bx, by)
 	// What the shutter makes of the mask's edge, where nothing better is known.
 	expect := f.agree[:n]
 	copy(expect, alpha)
-	boxes(expect, f.w, f.h, .5+.5*(bx-band), .5+.5*(by-band))
+	boxes(expect, f.W, f.H, .5+.5*(bx-band), .5+.5*(by-band))
 	next := f.e[:n]
 	copy(next, alpha)
-	boxes(next, f.w, f.h, 2+.5*(bx-band), 2+.5*(by-band))
+	boxes(next, f.W, f.H, 2+.5*(bx-band), 2+.5*(by-band))
 	// The foreground's colour from deep inside, and where there is none near, from
 	// all that is inside.
 	var fore [3][]float32
@@ -54,17 +55,17 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 				w = .01
 			}
 		}
-		weight[i], square[i] = w, w*sqr(f.c[0][i]-128)
+		weight[i], square[i] = w, w*sqr(f.C[0][i]-128)
 		for c := range fore {
-			scratch[c][i] = w * (f.c[c][i] - 128)
+			scratch[c][i] = w * (f.C[c][i] - 128)
 		}
 	}
 	for _, v := range [][]float32{weight, square, scratch[0], scratch[1], scratch[2]} {
-		boxes(v, f.w, f.h, 1.6*bx+1, 1.6*by+1)
+		boxes(v, f.W, f.H, 1.6*bx+1, 1.6*by+1)
 	}
 	fore = scratch
 	var noise [3]float32
-	for c, s := range f.plate.noise {
+	for c, s := range f.plate.Noise {
 		noise[c] = s * s
 	}
 	for i := range alpha {
@@ -72,7 +73,7 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 		if d <= .002 || d >= .998 {
 			continue
 		}
-		if alpha[i] = expect[i]; f.sure[i] <= sureAt || weight[i] <= 1e-7 {
+		if alpha[i] = expect[i]; f.laid.Sure[i] <= sureAt || weight[i] <= 1e-7 {
 			continue
 		}
 		var num, den, own float32
@@ -80,13 +81,13 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 		// The foreground is no even colour: a third of how uneven it is counts as noise.
 		uneven := .35 * max(square[i]*k-sqr(fore[0][i]*k), 0)
 		for c := range fore {
-			s := f.gain[i] * (f.surf[c][i] - 128)
+			s := f.gain[i] * (f.laid.Pix[c][i] - 128)
 			if c == 0 {
-				s = black + f.lit(i) - 128
+				s = plate.Black + f.lit(i) - 128
 			}
 			w := 1 / (noise[c] + uneven)
 			uneven *= .2
-			v, o := fore[c][i]*k-s, f.c[c][i]-128-s
+			v, o := fore[c][i]*k-s, f.C[c][i]-128-s
 			num += w * v * o
 			den += w * v * v
 			own += w * o * o

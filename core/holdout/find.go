@@ -1,3 +1,9 @@
+// Package holdout finds what passes in front of a followed surface: the places where
+// the picture differs from the surface as it looks when nothing is in front of it. A
+// Finder compares frames with the surface's plate (core/plate) and returns a soft matte
+// for each. Nothing here does I/O.
+//
+// All code values are on the scale of 8 bit.
 package holdout
 
 import (
@@ -6,6 +12,7 @@ import (
 
 	"celator/core/frame"
 	"celator/core/geom"
+	"celator/core/plate"
 	"celator/core/raster"
 )
 
@@ -37,14 +44,11 @@ type Found struct {
 // foreground looked like on earlier frames helps on later ones. It is for one
 // goroutine.
 type Finder struct {
-	plate *Plate
+	plate *plate.Plate
 	set   Settings
 
-	view                        // of the frame
-	surf           [3][]float32 // the plate as seen on the frame
-	spreadY        []float32    // its deviations
-	spreadC        []float32
-	sure           []float32    // 0 beside the plate
+	plate.View                  // of the frame
+	laid           plate.Laid   // the plate as seen on the frame
 	gain, veil     []float32    // local light: the plate's code times gain, and veil more
 	agree          []float32    // how well the texture agrees, -1 to 1
 	half           [8][]float32 // scratch, at half the size
@@ -60,7 +64,7 @@ type Finder struct {
 }
 
 // NewFinder begins on a plate.
-func NewFinder(p *Plate, set Settings) *Finder {
+func NewFinder(p *plate.Plate, set Settings) *Finder {
 	return &Finder{plate: p, set: set, light: 1}
 }
 
@@ -68,11 +72,11 @@ func NewFinder(p *Plate, set Settings) *Finder {
 // coordinates to its own and how far the surface's middle moves in the time of a frame,
 // px. The rectangle is empty where the surface is out of the picture.
 func (f *Finder) Find(p *frame.Picture, m geom.Map, speed geom.Point) Found {
-	r, bin := f.plate.part(m, p.Width, p.Height)
+	r, bin := f.plate.Part(m, p.Width, p.Height)
 	if r.Empty() {
 		return Found{}
 	}
-	f.view.read(p, r, bin)
+	f.View.Read(p, r, bin)
 	f.lay(m)
 	f.smear(speed.Mul(1 / float64(bin)))
 	f.relight()
@@ -95,40 +99,11 @@ func (f *Finder) Find(p *frame.Picture, m geom.Map, speed geom.Point) Found {
 
 // lay puts the plate into the frame's place.
 func (f *Finder) lay(m geom.Map) {
-	n := f.w * f.h
-	for c := range f.surf {
-		f.surf[c] = resize(f.surf[c], n)
+	n := f.W * f.H
+	for _, v := range []*[]float32{&f.gain, &f.veil, &f.agree, &f.a, &f.b, &f.cc, &f.d, &f.e, &f.odds, &f.own, &f.u} {
+		*v = plate.Resize(*v, n)
 	}
-	for _, v := range []*[]float32{&f.spreadY, &f.spreadC, &f.sure, &f.gain, &f.veil, &f.agree, &f.a, &f.b, &f.cc, &f.d, &f.e, &f.odds, &f.own, &f.u} {
-		*v = resize(*v, n)
-	}
-	clear(f.sure)
-	back, err := m.Mul(f.plate.to).Inverse()
-	if err != nil {
-		return
-	}
-	p := f.plate
-	bin := float64(f.bin)
-	for y := range f.h {
-		fy := float64(f.rect.Min.Y) + (float64(y)+.5)*bin
-		for x := range f.w {
-			fx := float64(f.rect.Min.X) + (float64(x)+.5)*bin
-			w := 1 / (back[6]*fx + back[7]*fy + back[8])
-			gx, gy := (back[0]*fx+back[1]*fy+back[2])*w, (back[3]*fx+back[4]*fy+back[5])*w
-			if !(gx > 0 && gy > 0 && gx < float64(p.w) && gy < float64(p.h)) {
-				continue
-			}
-			t := tap(gx, gy, p.w, p.h)
-			s00, s10, s01, s11 := &p.pix[t.i], &p.pix[t.i+t.right], &p.pix[t.i+t.down], &p.pix[t.i+t.down+t.right]
-			i := y*f.w + x
-			f.surf[0][i] = t.w00*s00[0] + t.w10*s10[0] + t.w01*s01[0] + t.w11*s11[0]
-			f.surf[1][i] = t.w00*s00[1] + t.w10*s10[1] + t.w01*s01[1] + t.w11*s11[1]
-			f.surf[2][i] = t.w00*s00[2] + t.w10*s10[2] + t.w01*s01[2] + t.w11*s11[2]
-			// Their looks' spread needs no places between.
-			f.spreadY[i], f.spreadC[i] = max(s00[3], s11[3]), max(s00[4], s11[4])
-			f.sure[i] = min(s00[5], s11[5])
-		}
-	}
+	f.laid.Lay(f.plate, m, &f.View)
 }
 
 // shutters are the shares of a frame's time that may smear a moving surface.
@@ -145,7 +120,7 @@ func (f *Finder) smear(v geom.Point) {
 		var at []int
 		for k := range n {
 			d := v.Mul(share * ((float64(k)+.5)/float64(n) - .5))
-			at = append(at, int(math.Round(d.Y))*f.w+int(math.Round(d.X)))
+			at = append(at, int(math.Round(d.Y))*f.W+int(math.Round(d.X)))
 		}
 		if n < 2 {
 			return []int{0}
@@ -158,17 +133,17 @@ func (f *Finder) smear(v geom.Point) {
 		at := way(share)
 		norm := 1 / float32(len(at))
 		var sum, n float32
-		for y := rim; y < f.h-rim; y += 3 {
-			for x := rim + y%5; x < f.w-rim; x += 5 {
-				i := y*f.w + x
-				if f.sure[i] <= .6 || f.sure[i-rim] <= .6 || f.sure[i+rim] <= .6 {
+		for y := rim; y < f.H-rim; y += 3 {
+			for x := rim + y%5; x < f.W-rim; x += 5 {
+				i := y*f.W + x
+				if f.laid.Sure[i] <= .6 || f.laid.Sure[i-rim] <= .6 || f.laid.Sure[i+rim] <= .6 {
 					continue
 				}
 				var p float32
 				for _, d := range at {
-					p += f.surf[0][i+d]
+					p += f.laid.Pix[0][i+d]
 				}
-				sum += min(abs(f.c[0][i]-black-f.light*(p*norm-black)), 25)
+				sum += min(abs(f.C[0][i]-plate.Black-f.light*(p*norm-plate.Black)), 25)
 				n++
 			}
 		}
@@ -185,13 +160,13 @@ func (f *Finder) smear(v geom.Point) {
 		return
 	}
 	norm := 1 / float32(len(at))
-	for c := range f.surf {
-		src, out := f.surf[c], f.a
+	for c := range f.laid.Pix {
+		src, out := f.laid.Pix[c], f.a
 		copy(out, src)
-		for y := rim; y < f.h-rim; y++ {
-			for x := rim; x < f.w-rim; x++ {
-				i := y*f.w + x
-				if f.sure[i] == 0 || f.sure[i-rim] == 0 || f.sure[i+rim] == 0 {
+		for y := rim; y < f.H-rim; y++ {
+			for x := rim; x < f.W-rim; x++ {
+				i := y*f.W + x
+				if f.laid.Sure[i] == 0 || f.laid.Sure[i-rim] == 0 || f.laid.Sure[i+rim] == 0 {
 					continue
 				}
 				var p float32
@@ -200,11 +175,11 @@ func (f *Finder) smear(v geom.Point) {
 				}
 				out[i] = p * norm
 				if c == 0 { // the way is known to a part only
-					f.spreadY[i] += .25 * abs(out[i]-src[i])
+					f.laid.SpreadY[i] += .25 * abs(out[i]-src[i])
 				}
 			}
 		}
-		f.surf[c], f.a = out, src
+		f.laid.Pix[c], f.a = out, src
 	}
 }
 
@@ -219,31 +194,31 @@ const (
 // It works on every second sample both ways. After it agree says how well the texture
 // agrees, -1 to 1, as far as there is any.
 func (f *Finder) relight() {
-	w, h := (f.w+1)/2, (f.h+1)/2
+	w, h := (f.W+1)/2, (f.H+1)/2
 	n := w * h
-	y, p := f.c[0], f.surf[0]
+	y, p := f.C[0], f.laid.Pix[0]
 	for i := range f.half {
-		f.half[i] = resize(f.half[i], n)
+		f.half[i] = plate.Resize(f.half[i], n)
 	}
 	m, mi, mp, ip, pp, ii := f.half[0], f.half[1], f.half[2], f.half[3], f.half[4], f.half[5]
 	hy, hp := f.half[6], f.half[7]
 	for j := range h {
 		for i := range w {
-			k := 2*j*f.w + 2*i
-			right, down := 1, f.w
-			if 2*i+1 >= f.w {
+			k := 2*j*f.W + 2*i
+			right, down := 1, f.W
+			if 2*i+1 >= f.W {
 				right = 0
 			}
-			if 2*j+1 >= f.h {
+			if 2*j+1 >= f.H {
 				down = 0
 			}
 			o := j*w + i
 			m[o], mi[o], mp[o], ip[o], pp[o], ii[o], hy[o], hp[o] = 0, 0, 0, 0, 0, 0, 0, 0
-			if min(f.sure[k], f.sure[k+right], f.sure[k+down], f.sure[k+right+down]) <= sureAt {
+			if min(f.laid.Sure[k], f.laid.Sure[k+right], f.laid.Sure[k+down], f.laid.Sure[k+right+down]) <= sureAt {
 				continue
 			}
-			a := (y[k]+y[k+right]+y[k+down]+y[k+right+down])*.25 - black
-			b := (p[k]+p[k+right]+p[k+down]+p[k+right+down])*.25 - black
+			a := (y[k]+y[k+right]+y[k+down]+y[k+right+down])*.25 - plate.Black
+			b := (p[k]+p[k+right]+p[k+down]+p[k+right+down])*.25 - plate.Black
 			hy[o], hp[o] = a, b
 			m[o], mi[o], mp[o], ip[o], pp[o], ii[o] = 1, a, b, a*b, b*b, a*a
 		}
@@ -251,7 +226,7 @@ func (f *Finder) relight() {
 	for _, v := range f.half[:6] {
 		boxes(v, w, h, window/2, window/2)
 	}
-	noise := f.plate.noise[0]
+	noise := f.plate.Noise[0]
 	noise *= noise * .4 // of four samples, not quite independent
 	var num, den float64
 	gain, veil := ip, ii // no longer wanted below
@@ -289,29 +264,29 @@ func (f *Finder) relight() {
 		a, b := veil[i]*k, mp[i]*k
 		gain[i], veil[i] = g, a-g*b
 	}
-	for j := range f.h {
-		for i := range f.w {
-			o, q := j/2*w+i/2, j*f.w+i
+	for j := range f.H {
+		for i := range f.W {
+			o, q := j/2*w+i/2, j*f.W+i
 			f.gain[q], f.veil[q], f.agree[q] = gain[o], veil[o], pp[o]
 		}
 	}
 }
 
-// lit is the surface's luma as it is lit, above black.
-func (f *Finder) lit(i int) float32 { return f.gain[i]*(f.surf[0][i]-black) + f.veil[i] }
+// lit is the surface's luma as it is lit, above plate.Black.
+func (f *Finder) lit(i int) float32 { return f.gain[i]*(f.laid.Pix[0][i]-plate.Black) + f.veil[i] }
 
 // deviation is by how much luma may differ from the surface without anything in front:
 // noise, what the looks of the plate differ, and what a pose a little off makes of edges.
 func (f *Finder) deviation(i int) float32 {
-	n := f.plate.noise[0]
-	s := f.spreadY[i]
-	return 1.1 * sqrt(n*n+1.2*s*s+.25*f.slope(f.surf[0], i)+.0004*sqr(f.surf[0][i]-black)+.3)
+	n := f.plate.Noise[0]
+	s := f.laid.SpreadY[i]
+	return 1.1 * sqrt(n*n+1.2*s*s+.25*f.slope(f.laid.Pix[0], i)+.0004*sqr(f.laid.Pix[0][i]-plate.Black)+.3)
 }
 
 // slope is how steep a channel is at a sample, squared: a pose may be a pixel off, and
 // edges are then decided by what lies beside them.
 func (f *Finder) slope(p []float32, i int) float32 {
-	a, b, c, d := max(i-1, 0), min(i+1, len(p)-1), max(i-f.w, 0), min(i+f.w, len(p)-1)
+	a, b, c, d := max(i-1, 0), min(i+1, len(p)-1), max(i-f.W, 0), min(i+f.W, len(p)-1)
 	return sqr(p[b]-p[a]) + sqr(p[d]-p[c])
 }
 
@@ -322,19 +297,19 @@ func sqr(v float32) float32 { return v * v }
 // under a glint, which change its brightness as they like but not its hue: then only
 // its texture tells. The foreground may have any colour, and likely has those it had.
 func (f *Finder) weigh() {
-	nc := max(f.plate.noise[1], f.plate.noise[2])
+	nc := max(f.plate.Noise[1], f.plate.Noise[2])
 	any := ln(1. / (220 * 2 * math.Pi * 26 * 26)) // colour
 	for i := range f.odds {
-		if f.sure[i] <= sureAt { // in doubt nothing is held out
+		if f.laid.Sure[i] <= sureAt { // in doubt nothing is held out
 			f.odds[i] = -1
 			continue
 		}
-		y := f.c[0][i] - black
-		b, r := f.c[1][i]-128, f.c[2][i]-128
-		py, pb, pr := f.surf[0][i]-black, f.surf[1][i]-128, f.surf[2][i]-128
+		y := f.C[0][i] - plate.Black
+		b, r := f.C[1][i]-128, f.C[2][i]-128
+		py, pb, pr := f.laid.Pix[0][i]-plate.Black, f.laid.Pix[1][i]-128, f.laid.Pix[2][i]-128
 		g := f.gain[i]
 		sy := f.deviation(i)
-		ic := 1 / (1.44 * (nc*nc + 1.5*sqr(f.spreadC[i]) + .2 + .2*(f.slope(f.surf[1], i)+f.slope(f.surf[2], i))))
+		ic := 1 / (1.44 * (nc*nc + 1.5*sqr(f.laid.SpreadC[i]) + .2 + .2*(f.slope(f.laid.Pix[1], i)+f.slope(f.laid.Pix[2], i))))
 		dy := (y - f.lit(i)) / sy
 		dc := (sqr(b-g*pb) + sqr(r-g*pr)) * ic
 		off := dy*dy + dc
@@ -344,8 +319,8 @@ func (f *Finder) weigh() {
 			off = min(off, dy*dy+dc+1)
 		}
 		lit := -.5*min(off, 60) - ln(15.7*sy/ic)
-		front := max(any, f.colours.of(f.c[0][i], f.c[1][i], f.c[2][i]))
-		trust := min(max((f.sure[i]-sureAt)*4, 0), 1)
+		front := max(any, f.colours.of(f.C[0][i], f.C[1][i], f.C[2][i]))
+		trust := min(max((f.laid.Sure[i]-sureAt)*4, 0), 1)
 		if lit > front+8 {
 			f.odds[i] = -8 * trust
 			continue
@@ -390,20 +365,20 @@ func ln(v float32) float32 {
 // spread carries what is known to where little is, stopping at edges that both the
 // picture and its difference from the surface have: the outlines of what is in front.
 func (f *Finder) spread() {
-	f.join.size(f.w, f.h)
-	w := f.w
+	f.join.size(f.W, f.H)
+	w := f.W
 	// f.d: difference from the surface.
 	for i := range f.d {
 		f.d[i] = 0
-		if f.sure[i] > sureAt {
-			f.d[i] = f.c[0][i] - black - f.lit(i)
+		if f.laid.Sure[i] > sureAt {
+			f.d[i] = f.C[0][i] - plate.Black - f.lit(i)
 		}
 	}
-	ny, nc := 1/(3*f.plate.noise[0]), 1/(3.5*max(f.plate.noise[1], f.plate.noise[2]))
+	ny, nc := 1/(3*f.plate.Noise[0]), 1/(3.5*max(f.plate.Noise[1], f.plate.Noise[2]))
 	joints := func(out []float32, step int) {
 		n := len(f.d) - step
-		y, cb, cr, pb, pr, d := f.c[0][:n], f.c[1][:n], f.c[2][:n], f.surf[1][:n], f.surf[2][:n], f.d[:n]
-		y2, cb2, cr2, pb2, pr2, d2 := f.c[0][step:][:n], f.c[1][step:][:n], f.c[2][step:][:n], f.surf[1][step:][:n], f.surf[2][step:][:n], f.d[step:][:n]
+		y, cb, cr, pb, pr, d := f.C[0][:n], f.C[1][:n], f.C[2][:n], f.laid.Pix[1][:n], f.laid.Pix[2][:n], f.d[:n]
+		y2, cb2, cr2, pb2, pr2, d2 := f.C[0][step:][:n], f.C[1][step:][:n], f.C[2][step:][:n], f.laid.Pix[1][step:][:n], f.laid.Pix[2][step:][:n], f.d[step:][:n]
 		for i, o := range out[:n] {
 			b, r := cb[i]-cb2[i], cr[i]-cr2[i]
 			pic := abs(y[i]-y2[i])*ny + (abs(b)+abs(r))*nc
@@ -439,17 +414,17 @@ func (f *Finder) spread() {
 // decide makes the mask of what is in front: where more speaks for it, in areas of some
 // size of which some are sure.
 func (f *Finder) decide() []uint8 {
-	n := f.w * f.h
+	n := f.W * f.H
 	mask := make([]uint8, n)
 	at := float32(.6 * (.5 - f.set.Sensitivity))
 	for i := range mask {
-		if f.u[i] > at && f.sure[i] > sureAt {
+		if f.u[i] > at && f.laid.Sure[i] > sureAt {
 			mask[i] = 1
 		}
 	}
 	f.thick(mask)
-	least := int(f.set.Least / float64(f.bin*f.bin))
-	regions(mask, f.w, f.h, 1, func(area []int32) bool {
+	least := int(f.set.Least / float64(f.Bin*f.Bin))
+	regions(mask, f.W, f.H, 1, func(area []int32) bool {
 		if len(area) < least {
 			return false
 		}
@@ -460,7 +435,7 @@ func (f *Finder) decide() []uint8 {
 		return sum/float32(len(area)) > at+.15 && (len(area) > n/40 || f.comes(area))
 	})
 	// Small holes in it are texture that happens to agree.
-	regions(mask, f.w, f.h, 0, func(area []int32) bool {
+	regions(mask, f.W, f.H, 0, func(area []int32) bool {
 		if len(area) > 2*least {
 			return true
 		}
@@ -480,14 +455,14 @@ func (f *Finder) thick(mask []uint8) {
 	for i, m := range mask {
 		v[i] = float32(m)
 	}
-	boxes(v, f.w, f.h, thin, thin)
+	boxes(v, f.W, f.H, thin, thin)
 	for i, m := range v {
 		v[i] = 0
 		if m > .999 {
 			v[i] = 1
 		}
 	}
-	boxes(v, f.w, f.h, thin, thin)
+	boxes(v, f.W, f.H, thin, thin)
 	for i, m := range v {
 		if m < 1e-3 {
 			mask[i] = 0
@@ -505,11 +480,11 @@ func (f *Finder) comes(area []int32) bool {
 		return true
 	}
 	for _, i := range area {
-		x, y := int(i)%f.w, int(i)/f.w
-		if x < 2 || y < 2 || x >= f.w-2 || y >= f.h-2 || f.sure[int(i)-2] <= sureAt || f.sure[int(i)+2] <= sureAt || f.sure[int(i)-2*f.w] <= sureAt || f.sure[int(i)+2*f.w] <= sureAt {
+		x, y := int(i)%f.W, int(i)/f.W
+		if x < 2 || y < 2 || x >= f.W-2 || y >= f.H-2 || f.laid.Sure[int(i)-2] <= sureAt || f.laid.Sure[int(i)+2] <= sureAt || f.laid.Sure[int(i)-2*f.W] <= sureAt || f.laid.Sure[int(i)+2*f.W] <= sureAt {
 			return true
 		}
-		p := f.rect.Min.Add(image.Pt(x, y).Mul(f.bin)).Sub(l.at).Div(l.step)
+		p := f.Rect.Min.Add(image.Pt(x, y).Mul(f.Bin)).Sub(l.at).Div(l.step)
 		for _, d := range [5]image.Point{{}, {X: around}, {X: -around}, {Y: around}, {Y: -around}} {
 			if q := p.Add(d); q.X >= 0 && q.Y >= 0 && q.X < l.w && q.Y < l.h && l.in[q.Y*l.w+q.X] {
 				return true
@@ -571,11 +546,11 @@ func regions(mask []uint8, w, h int, value uint8, keep func(area []int32) bool) 
 
 // share is how much of the surface in the picture is held out.
 func (f *Finder) share(alpha []float32, m geom.Map) float64 {
-	outline := make([]geom.Point, len(f.plate.outline))
-	for i, p := range f.plate.outline {
-		outline[i] = m.Apply(p).Sub(geom.Pt(float64(f.rect.Min.X), float64(f.rect.Min.Y))).Mul(1 / float64(f.bin))
+	outline := make([]geom.Point, len(f.plate.Outline))
+	for i, p := range f.plate.Outline {
+		outline[i] = m.Apply(p).Sub(geom.Pt(float64(f.Rect.Min.X), float64(f.Rect.Min.Y))).Mul(1 / float64(f.Bin))
 	}
-	inside := raster.Fill(outline, image.Rect(0, 0, f.w, f.h))
+	inside := raster.Fill(outline, image.Rect(0, 0, f.W, f.H))
 	var all, held float64
 	for i, v := range inside.Pix {
 		all += float64(v)
@@ -586,21 +561,25 @@ func (f *Finder) share(alpha []float32, m geom.Map) float64 {
 
 // full returns the matte at the picture's own size.
 func (f *Finder) full(alpha []float32) []uint8 {
-	w, h := f.rect.Dx(), f.rect.Dy()
+	w, h := f.Rect.Dx(), f.Rect.Dy()
 	out := make([]uint8, w*h)
 	code := func(v float32) uint8 { return uint8(min(max(v, 0), 1)*255 + .5) }
-	if f.bin == 1 {
+	if f.Bin == 1 {
 		for i, v := range alpha {
 			out[i] = code(v)
 		}
 		return out
 	}
-	k := 1 / float64(f.bin)
+	k := 1 / float64(f.Bin)
 	for y := range h {
 		for x := range w {
-			t := tap((float64(x)+.5)*k, (float64(y)+.5)*k, f.w, f.h)
-			out[y*w+x] = code(t.of(alpha))
+			t := plate.Tap((float64(x)+.5)*k, (float64(y)+.5)*k, f.W, f.H)
+			out[y*w+x] = code(t.Of(alpha))
 		}
 	}
 	return out
 }
+
+func abs(v float32) float32 { return math.Float32frombits(math.Float32bits(v) &^ (1 << 31)) }
+
+func sqrt(v float32) float32 { return float32(math.Sqrt(float64(v))) }

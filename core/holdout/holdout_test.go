@@ -8,6 +8,7 @@ import (
 
 	"celator/core/frame"
 	"celator/core/geom"
+	"celator/core/plate"
 )
 
 // scene draws a textured wall with a sign on it, moved by m, and a disc in front.
@@ -49,9 +50,9 @@ var outline = []geom.Point{{X: 60, Y: 40}, {X: 260, Y: 40}, {X: 260, Y: 170}, {X
 
 func pose(f int) geom.Map { return geom.Translate(geom.Pt(1.3*float64(f), .7*float64(f))) }
 
-func plate(t *testing.T, s scene) *Plate {
+func plateOf(t *testing.T, s scene) *plate.Plate {
 	t.Helper()
-	g, err := NewGather(outline, 1)
+	g, err := plate.NewGather(outline, 1)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -103,7 +104,7 @@ func TestFind(t *testing.T) {
 	} {
 		usual := s
 		usual.light, usual.shade = 1, nil
-		f := NewFinder(plate(t, usual), Usual)
+		f := NewFinder(plateOf(t, usual), Usual)
 		for n := 20; n < 30; n++ {
 			m := pose(n)
 			disc := geom.Pt(60+22*float64(n-20), 120)
@@ -119,7 +120,7 @@ func TestFind(t *testing.T) {
 			}
 		}
 		p, front := s.draw(99, pose(12), geom.Pt(-500, 0), 5)
-		found := NewFinder(plate(t, usual), Usual).Find(p, pose(12), geom.Pt(1.3, .7))
+		found := NewFinder(plateOf(t, usual), Usual).Find(p, pose(12), geom.Pt(1.3, .7))
 		if _, wrong := judge(t, found, front, s, pose(12)); wrong > .003 || found.Share > .003 {
 			t.Errorf("%s: %.4f is held out with nothing in front", name, found.Share)
 		}
@@ -130,7 +131,7 @@ func TestFind(t *testing.T) {
 // of the picture there is nothing; what never was seen is an error.
 func TestSettings(t *testing.T) {
 	s := scene{w: 320, h: 220, noise: 2, light: 1}
-	pl := plate(t, s)
+	pl := plateOf(t, s)
 	p, _ := s.draw(5, pose(10), geom.Pt(180, 120), 25)
 	share := func(set Settings) float64 { return NewFinder(pl, set).Find(p, pose(10), geom.Point{}).Share }
 	last := -1.
@@ -147,11 +148,11 @@ func TestSettings(t *testing.T) {
 	if got := NewFinder(pl, Usual).Find(p, geom.Translate(geom.Pt(5000, 0)), geom.Point{}); !got.Rect.Empty() {
 		t.Errorf("found %v beside the picture", got.Rect)
 	}
-	g, _ := NewGather(outline, 1)
-	if _, err := g.Plate(); err != ErrNoLook {
+	g, _ := plate.NewGather(outline, 1)
+	if _, err := g.Plate(); err != plate.ErrNoLook {
 		t.Error(err)
 	}
-	if _, err := NewGather(outline[:2], 1); err != ErrOutline {
+	if _, err := plate.NewGather(outline[:2], 1); err != plate.ErrOutline {
 		t.Error(err)
 	}
 }

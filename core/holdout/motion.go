@@ -27,8 +27,8 @@ const quarter = 4 // px from sample to sample
 
 // small makes the frame's luma and mask small.
 func (f *Finder) small(mask []uint8) past {
-	k := max(quarter/f.bin, 1)
-	p := past{at: f.rect.Min, w: f.w / k, h: f.h / k, step: k * f.bin}
+	k := max(quarter/f.Bin, 1)
+	p := past{at: f.Rect.Min, w: f.W / k, h: f.H / k, step: k * f.Bin}
 	p.y, p.in = make([]float32, p.w*p.h), make([]bool, p.w*p.h)
 	norm := 1 / float32(k*k)
 	for y := range p.h {
@@ -36,9 +36,9 @@ func (f *Finder) small(mask []uint8) past {
 			var s float32
 			n := 0
 			for dy := range k {
-				row := (y*k+dy)*f.w + x*k
+				row := (y*k+dy)*f.W + x*k
 				for dx := range k {
-					s += f.c[0][row+dx]
+					s += f.C[0][row+dx]
 					n += int(mask[row+dx])
 				}
 			}

@@ -1,6 +1,10 @@
 package holdout
 
-import "math"
+import (
+	"math"
+
+	"celator/core/plate"
+)
 
 // spreader carries what is known at some samples to others that nothing parts from
 // them: edge-preserving smoothing by weighted least squares, solved along rows and
@@ -23,8 +27,8 @@ const (
 func (s *spreader) size(w, h int) {
 	s.w, s.h = w, h
 	n := w * h
-	s.across, s.down, s.num, s.den = resize(s.across, n), resize(s.down, n), resize(s.num, n), resize(s.den, n)
-	s.c = resize(s.c, n)
+	s.across, s.down, s.num, s.den = plate.Resize(s.across, n), plate.Resize(s.down, n), plate.Resize(s.num, n), plate.Resize(s.den, n)
+	s.c = plate.Resize(s.c, n)
 }
 
 // carry smooths values, and what they are known by alike, over a distance.

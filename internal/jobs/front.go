@@ -12,6 +12,7 @@ import (
 	"celator/core/cover"
 	"celator/core/geom"
 	"celator/core/holdout"
+	"celator/core/plate"
 	"celator/internal/follow"
 	"celator/internal/store"
 )
@@ -20,7 +21,7 @@ import (
 // stretches need no second look at the shot.
 type plates struct {
 	key   string
-	plate *holdout.Plate
+	plate *plate.Plate
 }
 
 // front runs over a stretch and keeps what passes in front of a surface; the document

@@ -1,13 +1,11 @@
-// Package holdout finds what passes in front of a followed surface: the places where
-// the picture differs from the surface as it looks when nothing is in front of it.
+// Package plate finds what a surface looks like with nothing in front of it.
 //
 // A Gather takes looks at the surface from frames in which it was found and makes the
-// Plate of them: each place as most of them agree on. A Finder then compares frames
-// with the plate and returns a soft matte for each. Frames are given with the map that
-// takes the reference frame's coordinates to theirs. Nothing here does I/O.
+// Plate of them: each place as most of them agree on. Frames are given with the map
+// that takes the reference frame's coordinates to theirs. Nothing here does I/O.
 //
 // All code values are on the scale of 8 bit.
-package holdout
+package plate
 
 import (
 	"errors"
@@ -29,16 +27,16 @@ var (
 const (
 	maxSamples = 200_000 // of a plate, and of a frame's part that is worked on
 	MaxLooks   = 24      // frames that make a plate; more tell nothing new
-	black      = 16.     // code of no light, to which gains refer
+	Black      = 16.     // code of no light, to which gains refer
 )
 
-// grid lays samples over the surface and a margin around it: sample (i, j) stands at
+// Grid lays samples over the surface and a margin around it: sample (i, j) stands at
 // to(i+½, j+½) in reference coordinates.
-type grid struct {
-	outline []geom.Point
-	to, of  geom.Map
-	w, h    int
-	box     geom.Rect // of the outline with its margin
+type Grid struct {
+	Outline []geom.Point
+	To, Of  geom.Map
+	W, H    int
+	Box     geom.Rect // of the outline with its margin
 }
 
 // margin is how far around the surface is looked, in its own pixels: covers reach
@@ -47,27 +45,27 @@ func margin(b geom.Rect) float64 {
 	return min(max(.1*max(b.Max.X-b.Min.X, b.Max.Y-b.Min.Y), 10), 60)
 }
 
-func newGrid(outline []geom.Point, scale float64) (grid, error) {
+func newGrid(outline []geom.Point, scale float64) (Grid, error) {
 	if len(outline) < 3 || math.Abs(geom.Area(outline)) < 16 {
-		return grid{}, ErrOutline
+		return Grid{}, ErrOutline
 	}
 	b := geom.Bounds(outline)
 	m := margin(b)
 	b = b.Grow(m, m)
 	w, h := b.Max.X-b.Min.X, b.Max.Y-b.Min.Y
 	scale = min(max(scale, .05), math.Sqrt(maxSamples/(w*h)))
-	g := grid{outline: outline, w: max(int(w*scale), 2), h: max(int(h*scale), 2), box: b}
-	sx, sy := w/float64(g.w), h/float64(g.h)
-	g.to = geom.Map{sx, 0, b.Min.X, 0, sy, b.Min.Y, 0, 0, 1}
-	g.of = geom.Map{1 / sx, 0, -b.Min.X / sx, 0, 1 / sy, -b.Min.Y / sy, 0, 0, 1}
+	g := Grid{Outline: outline, W: max(int(w*scale), 2), H: max(int(h*scale), 2), Box: b}
+	sx, sy := w/float64(g.W), h/float64(g.H)
+	g.To = geom.Map{sx, 0, b.Min.X, 0, sy, b.Min.Y, 0, 0, 1}
+	g.Of = geom.Map{1 / sx, 0, -b.Min.X / sx, 0, 1 / sy, -b.Min.Y / sy, 0, 0, 1}
 	return g, nil
 }
 
-// part returns the rectangle of a picture that the grid covers under a map, on even
+// Part returns the rectangle of a picture that the Grid covers under a map, on even
 // coordinates, and the binning that keeps the work on it bounded.
-func (g *grid) part(m geom.Map, width, height int) (r image.Rectangle, bin int) {
+func (g *Grid) Part(m geom.Map, width, height int) (r image.Rectangle, bin int) {
 	var b geom.Rect
-	for _, p := range []geom.Point{g.box.Min, {X: g.box.Max.X, Y: g.box.Min.Y}, g.box.Max, {X: g.box.Min.X, Y: g.box.Max.Y}} {
+	for _, p := range []geom.Point{g.Box.Min, {X: g.Box.Max.X, Y: g.Box.Min.Y}, g.Box.Max, {X: g.Box.Min.X, Y: g.Box.Max.Y}} {
 		if m[6]*p.X+m[7]*p.Y+m[8] <= 0 {
 			return image.Rectangle{}, 1
 		}
@@ -89,26 +87,27 @@ func (g *grid) part(m geom.Map, width, height int) (r image.Rectangle, bin int) 
 	}
 }
 
-// view is a part of a picture as three channels of the same size, binned.
-type view struct {
-	rect image.Rectangle
-	bin  int
-	w, h int
-	c    [3][]float32 // Y', Cb, Cr
+// View is a part of a picture as three channels of the same size, binned.
+type View struct {
+	Rect image.Rectangle
+	Bin  int
+	W, H int
+	C    [3][]float32 // Y', Cb, Cr
 }
 
-func (v *view) read(p *frame.Picture, r image.Rectangle, bin int) {
-	v.rect, v.bin = r, bin
-	v.w, v.h = (r.Dx()+bin-1)/bin, (r.Dy()+bin-1)/bin
+// Read takes the part of a picture.
+func (v *View) Read(p *frame.Picture, r image.Rectangle, bin int) {
+	v.Rect, v.Bin = r, bin
+	v.W, v.H = (r.Dx()+bin-1)/bin, (r.Dy()+bin-1)/bin
 	unit := 1 / float32(int(1)<<(p.Depth-8))
-	for c := range v.c {
-		v.c[c] = resize(v.c[c], v.w*v.h)
+	for c := range v.C {
+		v.C[c] = Resize(v.C[c], v.W*v.H)
 		sx, sy := p.Sub(c)
 		pr := p.PlaneRect(c, r)
 		src := p.Read(c, pr)
 		w, h := pr.Dx(), pr.Dy()
-		for y := range v.h {
-			dst := v.c[c][y*v.w:][:v.w]
+		for y := range v.H {
+			dst := v.C[c][y*v.W:][:v.W]
 			y0, y1 := y*bin>>sy, ((y+1)*bin-1)>>sy
 			for x := range dst {
 				x0, x1 := x*bin>>sx, ((x+1)*bin-1)>>sx
@@ -129,15 +128,16 @@ func (v *view) read(p *frame.Picture, r image.Rectangle, bin int) {
 			}
 		}
 		if sx > 0 && bin == 1 { // chroma has steps of two samples else
-			raster.BoxAcross(v.c[c], v.w, v.h, .5)
+			raster.BoxAcross(v.C[c], v.W, v.H, .5)
 			if sy > 0 {
-				raster.BoxDown(v.c[c], v.w, v.h, .5)
+				raster.BoxDown(v.C[c], v.W, v.H, .5)
 			}
 		}
 	}
 }
 
-func resize(v []float32, n int) []float32 {
+// Resize returns a slice of n numbers, v where it is long enough.
+func Resize(v []float32, n int) []float32 {
 	if cap(v) < n {
 		return make([]float32, n)
 	}
@@ -146,10 +146,10 @@ func resize(v []float32, n int) []float32 {
 
 // A Gather collects looks at a surface.
 type Gather struct {
-	grid
+	Grid
 	looks  [][3][]int16 // in 16ths of a code; beside the picture: beside
 	weight []float32
-	v      view
+	v      View
 }
 
 const beside = math.MinInt16
@@ -158,32 +158,32 @@ const beside = math.MinInt16
 // and how much larger than there it is seen in most frames. The error is ErrOutline.
 func NewGather(outline []geom.Point, scale float64) (*Gather, error) {
 	g, err := newGrid(outline, scale)
-	return &Gather{grid: g}, err
+	return &Gather{Grid: g}, err
 }
 
 // Add takes a look: a picture and the map from the reference frame's coordinates to
 // its own. On an anchor the editor has seen the surface; such looks count for more.
 func (g *Gather) Add(p *frame.Picture, m geom.Map, anchor bool) {
-	r, bin := g.part(m, p.Width, p.Height)
+	r, bin := g.Part(m, p.Width, p.Height)
 	if r.Empty() {
 		return
 	}
-	g.v.read(p, r, bin)
+	g.v.Read(p, r, bin)
 	var look [3][]int16
 	for c := range look {
-		look[c] = make([]int16, g.w*g.h)
+		look[c] = make([]int16, g.W*g.H)
 	}
 	v := &g.v
 	f := 1 / float64(bin)
-	g.walk(m.Mul(g.to), func(i int, x, y float64) {
+	g.walk(m.Mul(g.To), func(i int, x, y float64) {
 		x, y = (x-float64(r.Min.X))*f, (y-float64(r.Min.Y))*f
-		if !(x > .5 && y > .5 && x < float64(v.w)-.5 && y < float64(v.h)-.5) {
+		if !(x > .5 && y > .5 && x < float64(v.W)-.5 && y < float64(v.H)-.5) {
 			look[0][i] = beside
 			return
 		}
-		a := tap(x, y, v.w, v.h)
+		a := Tap(x, y, v.W, v.H)
 		for c := range look {
-			look[c][i] = int16(a.of(v.c[c])*16 + .5)
+			look[c][i] = int16(a.Of(v.C[c])*16 + .5)
 		}
 	})
 	w := float32(1)
@@ -194,54 +194,55 @@ func (g *Gather) Add(p *frame.Picture, m geom.Map, anchor bool) {
 }
 
 // walk visits all samples with their places under m.
-func (g *grid) walk(m geom.Map, do func(i int, x, y float64)) {
-	for j := range g.h {
+func (g *Grid) walk(m geom.Map, do func(i int, x, y float64)) {
+	for j := range g.H {
 		fy := float64(j) + .5
 		ax, ay, aw := m[1]*fy+m[2], m[4]*fy+m[5], m[7]*fy+m[8]
-		for i := range g.w {
+		for i := range g.W {
 			fx := float64(i) + .5
 			w := 1 / (m[6]*fx + aw)
-			do(j*g.w+i, (m[0]*fx+ax)*w, (m[3]*fx+ay)*w)
+			do(j*g.W+i, (m[0]*fx+ax)*w, (m[3]*fx+ay)*w)
 		}
 	}
 }
 
-// taps are the four samples around a place and their weights.
-type taps struct {
-	i, right, down     int
-	w00, w10, w01, w11 float32
+// Taps are the four samples around a place and their weights.
+type Taps struct {
+	I, Right, Down     int
+	W00, W10, W01, W11 float32
 }
 
-func tap(x, y float64, w, h int) (t taps) {
+// Tap returns the samples around (x, y) of a plane of w x h; sample (i, j) stands at (i+½, j+½).
+func Tap(x, y float64, w, h int) (t Taps) {
 	x, y = min(max(x-.5, 0), float64(w-1)), min(max(y-.5, 0), float64(h-1))
 	i, j := int(x), int(y)
 	u, v := float32(x-float64(i)), float32(y-float64(j))
-	t.i = j*w + i
+	t.I = j*w + i
 	if i < w-1 {
-		t.right = 1
+		t.Right = 1
 	}
 	if j < h-1 {
-		t.down = w
+		t.Down = w
 	}
-	t.w00, t.w10, t.w01, t.w11 = (1-u)*(1-v), u*(1-v), (1-u)*v, u*v
+	t.W00, t.W10, t.W01, t.W11 = (1-u)*(1-v), u*(1-v), (1-u)*v, u*v
 	return t
 }
 
-func (t *taps) of(p []float32) float32 {
-	a, b := t.i, t.i+t.down
-	return t.w00*p[a] + t.w10*p[a+t.right] + t.w01*p[b] + t.w11*p[b+t.right]
+func (t *Taps) Of(p []float32) float32 {
+	a, b := t.I, t.I+t.Down
+	return t.W00*p[a] + t.W10*p[a+t.Right] + t.W01*p[b] + t.W11*p[b+t.Right]
 }
 
 // Plate is what a surface looks like with nothing in front of it.
 type Plate struct {
-	grid
-	// Samples: Y', Cb, Cr, how far the looks at it are apart in luma and in chroma
-	// (standard deviations), and how sure it is, 0 to 1.
-	pix   []sample
-	noise [3]float32 // standard deviation of one look, by channel
+	Grid
+	Pix   []Sample
+	Noise [3]float32 // standard deviation of one look, by channel
 }
 
-type sample [6]float32
+// Sample is a place of a plate: Y', Cb, Cr, how far the looks at it are apart in luma
+// and in chroma (standard deviations), and how sure it is, 0 to 1.
+type Sample [6]float32
 
 // Plate makes the plate: for each place the colour that most looks agree on, anchors
 // counting for more (the mode, so that what passes for less than half of the time
@@ -252,19 +253,19 @@ func (g *Gather) Plate() (*Plate, error) {
 		return nil, ErrNoLook
 	}
 	gain := g.light()
-	p := &Plate{grid: g.grid, pix: make([]sample, g.w*g.h)}
+	p := &Plate{Grid: g.Grid, Pix: make([]Sample, g.W*g.H)}
 	var vals [MaxLooks + 8][3]float32
 	var ws [MaxLooks + 8]float32
 	const nearY, nearC = 12, 7
 	var spreads [3][]float32
-	for i := range p.pix {
+	for i := range p.Pix {
 		n := 0
 		var all float32
 		for j := range g.looks {
 			if g.looks[j][0][i] == beside || n == len(vals) {
 				continue
 			}
-			vals[n] = [3]float32{black + (float32(g.looks[j][0][i])/16-black)*gain[j], 128 + (float32(g.looks[j][1][i])/16-128)*gain[j], 128 + (float32(g.looks[j][2][i])/16-128)*gain[j]}
+			vals[n] = [3]float32{Black + (float32(g.looks[j][0][i])/16-Black)*gain[j], 128 + (float32(g.looks[j][1][i])/16-128)*gain[j], 128 + (float32(g.looks[j][2][i])/16-128)*gain[j]}
 			ws[n] = g.weight[j]
 			all += ws[n]
 			n++
@@ -303,7 +304,7 @@ func (g *Gather) Plate() (*Plate, error) {
 				m++
 			}
 		}
-		s := &p.pix[i]
+		s := &p.Pix[i]
 		var sd [3]float32
 		for c := range sum {
 			mu := sum[c] / m
@@ -320,11 +321,11 @@ func (g *Gather) Plate() (*Plate, error) {
 			}
 		}
 	}
-	for c := range p.noise {
-		p.noise[c] = []float32{2, 1, 1}[c]
+	for c := range p.Noise {
+		p.Noise[c] = []float32{2, 1, 1}[c]
 		if len(spreads[c]) > 50 {
 			slices.Sort(spreads[c])
-			p.noise[c] = max(spreads[c][len(spreads[c])/2], []float32{.8, .5, .5}[c])
+			p.Noise[c] = max(spreads[c][len(spreads[c])/2], []float32{.8, .5, .5}[c])
 		}
 	}
 	return p, nil
@@ -338,10 +339,10 @@ func (g *Gather) light() []float32 {
 	for j := range g.looks {
 		gain[j] = 1
 		var rs []float32
-		for i := 0; i < g.w*g.h; i += 5 {
+		for i := 0; i < g.W*g.H; i += 5 {
 			a, b := g.looks[ref][0][i], g.looks[j][0][i]
 			if a != beside && b != beside && a > 40*16 && b > 24*16 {
-				rs = append(rs, (float32(a)/16-black)/(float32(b)/16-black))
+				rs = append(rs, (float32(a)/16-Black)/(float32(b)/16-Black))
 			}
 		}
 		if j != ref && len(rs) > 40 {
@@ -355,3 +356,49 @@ func (g *Gather) light() []float32 {
 func abs(v float32) float32 { return math.Float32frombits(math.Float32bits(v) &^ (1 << 31)) }
 
 func sqrt(v float32) float32 { return float32(math.Sqrt(float64(v))) }
+
+// Laid is a plate as it lies on a frame, sample by sample of a View.
+type Laid struct {
+	Pix     [3][]float32 // Y', Cb, Cr
+	SpreadY []float32    // how far its looks are apart
+	SpreadC []float32
+	Sure    []float32 // 0 beside the plate
+}
+
+// Lay puts the plate into its place on a view, given the map from the reference frame's
+// coordinates to the view's frame.
+func (l *Laid) Lay(p *Plate, m geom.Map, v *View) {
+	n := v.W * v.H
+	for c := range l.Pix {
+		l.Pix[c] = Resize(l.Pix[c], n)
+	}
+	for _, s := range []*[]float32{&l.SpreadY, &l.SpreadC, &l.Sure} {
+		*s = Resize(*s, n)
+	}
+	clear(l.Sure)
+	back, err := m.Mul(p.To).Inverse()
+	if err != nil {
+		return
+	}
+	bin := float64(v.Bin)
+	for y := range v.H {
+		fy := float64(v.Rect.Min.Y) + (float64(y)+.5)*bin
+		for x := range v.W {
+			fx := float64(v.Rect.Min.X) + (float64(x)+.5)*bin
+			w := 1 / (back[6]*fx + back[7]*fy + back[8])
+			gx, gy := (back[0]*fx+back[1]*fy+back[2])*w, (back[3]*fx+back[4]*fy+back[5])*w
+			if !(gx > 0 && gy > 0 && gx < float64(p.W) && gy < float64(p.H)) {
+				continue
+			}
+			t := Tap(gx, gy, p.W, p.H)
+			s00, s10, s01, s11 := &p.Pix[t.I], &p.Pix[t.I+t.Right], &p.Pix[t.I+t.Down], &p.Pix[t.I+t.Down+t.Right]
+			i := y*v.W + x
+			l.Pix[0][i] = t.W00*s00[0] + t.W10*s10[0] + t.W01*s01[0] + t.W11*s11[0]
+			l.Pix[1][i] = t.W00*s00[1] + t.W10*s10[1] + t.W01*s01[1] + t.W11*s11[1]
+			l.Pix[2][i] = t.W00*s00[2] + t.W10*s10[2] + t.W01*s01[2] + t.W11*s11[2]
+			// Their looks' spread needs no places between.
+			l.SpreadY[i], l.SpreadC[i] = max(s00[3], s11[3]), max(s00[4], s11[4])
+			l.Sure[i] = min(s00[5], s11[5])
+		}
+	}
+}
