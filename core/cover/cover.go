@@ -5,6 +5,7 @@ package cover
 
 import (
 	"encoding/binary"
+	"encoding/json"
 	"hash/fnv"
 	"math"
 	"slices"
@@ -26,25 +27,33 @@ type Document struct {
 	Frames  int     `json:"frames"`
 	Covers  []Cover `json:"covers"` // applied in this order
 	Tracks  []Track `json:"tracks,omitempty"`
+	Labels  []Label `json:"labels,omitempty"`
+	// Graphics are the pictures of patches. They are kept apart from the document, by id;
+	// a document that goes out of the program carries them.
+	Graphics []Graphic `json:"graphics,omitempty"`
 }
 
 // Cover hides one item in one shot.
 type Cover struct {
-	ID         string      `json:"id"`
-	Item       string      `json:"item,omitempty"` // the clearance list's entry
-	Name       string      `json:"name"`
-	Off        bool        `json:"off,omitempty"`      // kept, but hides nothing
-	Inverted   bool        `json:"inverted,omitempty"` // hides everything but its outlines
-	Locked     bool        `json:"locked,omitempty"`   // refuses every edit until it is unlocked
-	Unseen     bool        `json:"unseen,omitempty"`   // its outline is not drawn on the bench; it still hides its item
-	Span       Span        `json:"span"`
-	Outlines   []Outline   `json:"outlines"`
-	Motion     Motion      `json:"motion"`          // on a track: corrections, on the surface
-	Track      string      `json:"track,omitempty"` // that carries it
-	From       int         `json:"from,omitempty"`  // the frame on which its outlines lie where they were drawn, with a track
-	Grow       Value       `json:"grow"`            // px beyond the outline
-	Soften     Pair        `json:"soften"`          // px, outward
-	Treatments []Treatment `json:"treatments"`
+	ID         string     `json:"id"`
+	Item       string     `json:"item,omitempty"` // the clearance list's entry
+	Name       string     `json:"name"`
+	Off        bool       `json:"off,omitempty"`      // kept, but hides nothing
+	Inverted   bool       `json:"inverted,omitempty"` // hides everything but its outlines
+	Locked     bool       `json:"locked,omitempty"`   // refuses every edit until it is unlocked
+	Unseen     bool       `json:"unseen,omitempty"`   // its outline is not drawn on the bench; it still hides its item
+	Span       Span       `json:"span"`
+	Outlines   []Outline  `json:"outlines"`
+	Motion     Motion     `json:"motion"`          // on a track: corrections, on the surface
+	Track      string     `json:"track,omitempty"` // that carries it
+	From       int        `json:"from,omitempty"`  // the frame on which its outlines lie where they were drawn, with a track
+	Grow       Value      `json:"grow"`            // px beyond the outline
+	Soften     Pair       `json:"soften"`          // px, to the side that SoftenSide says
+	SoftenSide SoftenSide `json:"softenSide,omitempty" enum:"outside,inside,both" doc:"where the soft edge lies; outside where absent, so that all of the outline is hidden"`
+	// Transparency is how much of the picture the whole cover lets through, 0 to 1.
+	Transparency Value       `json:"transparency,omitzero"`
+	Treatments   []Treatment `json:"treatments"`
+	Style        string      `json:"style,omitempty" doc:"the house style it follows"`
 	// HoldsOut makes it a holdout: what it outlines passes in front, and is kept clear
 	// of the covers with these ids, or of all with "*". A holdout has no treatments.
 	HoldsOut []string `json:"holdsOut,omitempty"`
@@ -55,6 +64,15 @@ type Cover struct {
 
 	on *Track
 }
+
+// SoftenSide is where a soft edge lies.
+type SoftenSide string
+
+const (
+	SoftenOutside SoftenSide = "" // all of the outline is hidden
+	SoftenInside  SoftenSide = "inside"
+	SoftenBoth    SoftenSide = "both"
+)
 
 // Span is the first and the last frame in which a cover is live, both included.
 type Span struct {
@@ -195,6 +213,7 @@ type Form struct {
 	Inverted bool        `json:"inverted,omitempty"`
 	Grow     float64     `json:"grow"`
 	Soften   geom.Point  `json:"soften"`
+	Side     SoftenSide  `json:"side,omitempty"`
 	Found    *Found      `json:"found,omitempty"` // of a proposed holdout, instead of paths
 }
 
@@ -203,17 +222,16 @@ type Form struct {
 type Live struct {
 	Cover string `json:"cover"`
 	Form
-	Holdouts   []Form          `json:"holdouts,omitempty"` // that pass in front of it
-	Treatments []LiveTreatment `json:"treatments"`
-}
-
-// LiveTreatment is a treatment with its values at one frame.
-type LiveTreatment struct {
-	Kind     Kind       `json:"kind"`
-	Strength float64    `json:"strength"`
-	Sigma    geom.Point `json:"sigma,omitzero"`
-	Cell     geom.Point `json:"cell,omitzero"`
-	Colour   string     `json:"colour,omitempty"`
+	Transparency float64         `json:"transparency,omitempty"`
+	Holdouts     []Form          `json:"holdouts,omitempty"` // that pass in front of it
+	Treatments   []LiveTreatment `json:"treatments"`
+	// What treatments that lie on the surface need: the frame, the map from where the
+	// cover was drawn to it, how far its centre moves in the time of a frame, px, and the
+	// corners of what was drawn, before the map.
+	Frame   int           `json:"frame"`
+	Map     geom.Map      `json:"map"`
+	Speed   geom.Point    `json:"speed"`
+	Corners [4]geom.Point `json:"corners"`
 }
 
 // At returns the covers that hide something at frame f, in order.
@@ -262,7 +280,7 @@ func (c *Cover) form(f int) Form {
 	if c.Proposed != nil {
 		return Form{Paths: []geom.Path{}, Found: c.Proposed.found(f)}
 	}
-	return Form{Paths: c.Paths(f), Inverted: c.Inverted, Grow: c.Grow.At(f), Soften: c.Soften.At(f)}
+	return Form{Paths: c.Paths(f), Inverted: c.Inverted, Grow: c.Grow.At(f), Soften: c.Soften.At(f), Side: c.SoftenSide}
 }
 
 // At returns the cover at frame f; ok is false when it hides nothing there.
@@ -270,16 +288,67 @@ func (c *Cover) At(f int) (l Live, ok bool) {
 	if c.Off || len(c.HoldsOut) > 0 || !c.Span.Holds(f) {
 		return Live{}, false
 	}
-	l = Live{Cover: c.ID, Form: c.form(f)}
+	l = Live{Cover: c.ID, Form: c.form(f), Transparency: c.Transparency.At(f), Frame: f, Map: c.Map(f), Speed: c.speed(f), Corners: c.corners(f)}
+	if l.Transparency >= 1 {
+		return Live{}, false
+	}
 	for _, t := range c.Treatments {
 		if t.Off || t.Strength.At(f) <= 0 {
 			continue
 		}
-		l.Treatments = append(l.Treatments, LiveTreatment{
-			Kind: t.Kind, Strength: t.Strength.At(f), Sigma: t.Sigma.At(f), Cell: t.Cell.At(f), Colour: t.Colour,
-		})
+		l.Treatments = append(l.Treatments, t.At(f))
 	}
 	return l, len(l.Treatments) > 0
+}
+
+// speed is how far the cover's centre moves in the time of a frame, around frame f.
+func (c *Cover) speed(f int) geom.Point {
+	a, b := max(f-1, c.Span.First), min(f+1, c.Span.Last)
+	if a >= b {
+		return geom.Point{}
+	}
+	return c.Centre(b).Sub(c.Centre(a)).Mul(1 / float64(b-a))
+}
+
+// corners are those that a graphic is pinned to, before the cover's map: the knots of
+// its first outline where that has four corners, else those of the box around all.
+func (c *Cover) corners(f int) [4]geom.Point {
+	if len(c.Outlines) == 0 {
+		return [4]geom.Point{}
+	}
+	if o := c.Outlines[0]; o.Shape == ShapeCorners || o.Shape == ShapeBox {
+		k := o.At(f)
+		return upright([4]geom.Point{k[0].P, k[1].P, k[2].P, k[3].P})
+	}
+	b := c.RestBounds(f)
+	return [4]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}}
+}
+
+// upright begins four corners at the one nearest to the top left and orders them
+// clockwise, so that a graphic stands on its feet however they were drawn.
+func upright(q [4]geom.Point) [4]geom.Point {
+	if geom.Area(q[:]) < 0 {
+		q[1], q[3] = q[3], q[1]
+	}
+	first := 0
+	for i, p := range q {
+		if p.X+p.Y < q[first].X+q[first].Y {
+			first = i
+		}
+	}
+	var out [4]geom.Point
+	for i := range out {
+		out[i] = q[(first+i)%4]
+	}
+	return out
+}
+
+// Drawn is the frame on which the cover lies where it was drawn.
+func (c *Cover) Drawn() int {
+	if c.on == nil && len(c.Motion.Keys) > 0 {
+		return c.Motion.Keys[0].Frame
+	}
+	return c.From
 }
 
 // Paths returns the cover's outlines at frame f in picture coordinates, whether
@@ -352,9 +421,9 @@ func (l Live) Digest() string {
 			}
 		}
 	}
-	for _, t := range l.Treatments {
-		h.Write([]byte(t.Kind + Kind(t.Colour)))
-		put(t.Strength, t.Sigma.X, t.Sigma.Y, t.Cell.X, t.Cell.Y)
-	}
+	put(l.Transparency)
+	h.Write([]byte(l.Side))
+	b, _ = json.Marshal(l.Treatments)
+	h.Write(b)
 	return strconv.FormatUint(h.Sum64(), 36)
 }

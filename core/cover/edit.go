@@ -50,13 +50,19 @@ import (
 //	accept        Cover, Span, On              of a proposed one: a stretch is taken, or no more
 //	paint         Cover, Stroke                of a proposed one
 //	propose       Cover, Proposed              of a proposed one: another run's mattes; nothing is taken yet
+//	softenSide    Cover, Name                  where the soft edge lies: outside, inside, both
+//	style         Cover, ID, Style             follows a house style, with what it says now; without Style it follows none
+//	moveLike      Cover, ID                    takes the track and the motion of another cover
+//	label         Label                        a new label, or a changed one
+//	unlabel       ID
+//	graphic       Graphic                      a picture for patches
 //	byHand        Cover, Number                off its track: keys, no knot further off than so many px
 //
 // Scope says whether a change of something keyed is for this frame (a key is
 // added where there is none) or for the whole span (all keys change alike).
 // Without one, placements and knots change at this frame, numbers over the span.
 type Command struct {
-	Do         string      `json:"do" enum:"add,remove,replace,rename,switch,lock,unsee,only,invert,span,place,fit,addOutline,removeOutline,shape,reshape,insertKnot,removeKnots,smooth,set,addKey,moveKeys,removeKeys,ease,paste,pasteAll,treat,track,untrack,ride,byHand,holds,mark,accept,paint,propose"`
+	Do         string      `json:"do" enum:"add,remove,replace,rename,switch,lock,unsee,only,invert,span,place,fit,addOutline,removeOutline,shape,reshape,insertKnot,removeKnots,smooth,set,addKey,moveKeys,removeKeys,ease,paste,pasteAll,treat,track,untrack,ride,byHand,holds,mark,accept,paint,propose,softenSide,style,moveLike,label,unlabel,graphic"`
 	Cover      string      `json:"cover,omitempty"`
 	New        *Cover      `json:"new,omitempty"`
 	Name       string      `json:"name,omitempty"`
@@ -85,6 +91,9 @@ type Command struct {
 	For        []string    `json:"for,omitempty"`
 	Stroke     *Stroke     `json:"stroke,omitempty"`
 	Proposed   *Proposed   `json:"proposed,omitempty"`
+	Style      *Style      `json:"style,omitempty"`
+	Label      *Label      `json:"label,omitempty"`
+	Graphic    *Graphic    `json:"graphic,omitempty"`
 }
 
 // Scope is what a change of something keyed is for.
@@ -154,10 +163,9 @@ func (c Cover) clone() Cover {
 		p := *c.Proposed
 		c.Proposed = &p
 	}
-	values := []*Value{&c.Grow, &c.Soften.Across, &c.Soften.Down}
+	values := []*Value{&c.Grow, &c.Soften.Across, &c.Soften.Down, &c.Transparency}
 	for j := range c.Treatments {
-		t := &c.Treatments[j]
-		values = append(values, &t.Strength, &t.Sigma.Across, &t.Sigma.Down, &t.Cell.Across, &t.Cell.Down)
+		c.Treatments[j] = c.Treatments[j].clone()
 	}
 	for _, v := range values {
 		v.Keys = slices.Clone(v.Keys)
@@ -234,6 +242,18 @@ func (d *Document) apply(cmd Command) (string, error) {
 		return d.track(*cmd.Track), nil
 	case "untrack":
 		return d.untrack(cmd.ID)
+	case "label":
+		if cmd.Label == nil {
+			return "", errors.New("edit: label needs the label")
+		}
+		return d.label(*cmd.Label), nil
+	case "unlabel":
+		return d.unlabel(cmd.ID)
+	case "graphic":
+		if cmd.Graphic == nil {
+			return "", errors.New("edit: graphic needs the graphic")
+		}
+		return d.graphic(*cmd.Graphic), nil
 	}
 	c := d.Find(cmd.Cover)
 	if c == nil {
@@ -266,6 +286,7 @@ func (d *Document) apply(cmd Command) (string, error) {
 			}
 		}
 		d.Covers = slices.DeleteFunc(d.Covers, func(c Cover) bool { return c.HoldsOut != nil && len(c.HoldsOut) == 0 })
+		d.Labels = slices.DeleteFunc(slices.Clone(d.Labels), func(l Label) bool { return l.Cover == cmd.Cover })
 		return "removed " + name, nil
 	}
 	switch cmd.Do {
@@ -287,6 +308,8 @@ func (d *Document) apply(cmd Command) (string, error) {
 		}
 		c.ride(t, cmd.Frame)
 		return fmt.Sprintf("put %s on the track %s", c.Name, t.Name), nil
+	case "moveLike":
+		return d.moveLike(c, cmd.ID)
 	case "byHand":
 		if c.on == nil {
 			return "", fmt.Errorf("edit: %s rides on no track", c.Name)
@@ -304,6 +327,35 @@ func (d *Document) apply(cmd Command) (string, error) {
 		return "", fmt.Errorf("edit: %s was found in the picture; it has no outline, keys or treatment", c.Name)
 	}
 	return c.apply(cmd)
+}
+
+// moveLike gives a cover the track and the motion of another one, as both lie on the
+// first frame of its span: what is placed by hand moves as far, turns and grows alike.
+func (d *Document) moveLike(c *Cover, id string) (string, error) {
+	from := d.Find(id)
+	if from == nil {
+		return "", ErrNoCover
+	}
+	if from.ID == c.ID || from.Proposed != nil {
+		return "", fmt.Errorf("edit: %s has no motion that %s could take", from.Name, c.Name)
+	}
+	f := c.Span.First
+	label := fmt.Sprintf("gave %s the motion of %s", c.Name, from.Name)
+	if from.on != nil {
+		c.ride(from.on, f)
+		return label, nil
+	}
+	c.rest(f)
+	if len(from.Motion.Keys) == 0 {
+		return label, nil
+	}
+	was := from.Motion.At(f)
+	c.Motion.Keys = nil
+	for _, k := range from.Motion.Keys {
+		k.Move, k.Turn, k.Size = k.Move.Sub(was.Move), k.Turn-was.Turn, geom.Pt(k.Size.X/was.Size.X, k.Size.Y/was.Size.Y)
+		c.Motion.Keys = append(c.Motion.Keys, k)
+	}
+	return label, nil
 }
 
 func word(on bool, yes, no string) string {
@@ -401,6 +453,21 @@ func (c *Cover) apply(cmd Command) (string, error) {
 	case "treat":
 		c.Treatments = slices.Clone(cmd.Treatments)
 		return "changed the treatment of " + c.Name, nil
+	case "softenSide":
+		side := SoftenSide(cmd.Name)
+		if cmd.Name == "outside" {
+			side = SoftenOutside
+		}
+		c.SoftenSide = side
+		return "softened " + c.Name + " " + map[SoftenSide]string{SoftenOutside: "outside its outline", SoftenInside: "inside its outline", SoftenBoth: "on both sides of its outline"}[side], nil
+	case "style":
+		c.Style = cmd.ID
+		if cmd.Style == nil {
+			c.Style = ""
+			return c.Name + " follows no house style any more", nil
+		}
+		c.wear(*cmd.Style)
+		return "gave " + c.Name + " a house style", need(cmd.ID != "", "the style’s id")
 	}
 	i := slices.IndexFunc(c.Outlines, func(o Outline) bool { return o.ID == cmd.ID })
 	known := slices.Contains([]string{"removeOutline", "shape", "reshape", "insertKnot", "removeKnots", "smooth"}, cmd.Do)

@@ -56,6 +56,12 @@ func (d *Document) tidy() {
 	if len(d.Tracks) == 0 {
 		d.Tracks = nil // written as nothing at all
 	}
+	if len(d.Labels) == 0 {
+		d.Labels = nil
+	}
+	if len(d.Graphics) == 0 {
+		d.Graphics = nil
+	}
 	for i := range d.Tracks {
 		if d.Tracks[i].Anchors == nil {
 			d.Tracks[i].Anchors = []TrackAnchor{}
@@ -138,7 +144,36 @@ func (d *Document) validate(doubted func(id string) bool) error {
 			return fmt.Errorf("document: covers[%d] (%s): %w", i, c.Name, err)
 		}
 	}
+	if len(d.Labels) > maxLabels || len(d.Graphics) > maxGraphics {
+		return fmt.Errorf("document: more than %d labels or %d graphics", maxLabels, maxGraphics)
+	}
+	parts := map[string]bool{}
+	for i := range d.Labels {
+		l := &d.Labels[i]
+		if err := l.validate(); err != nil {
+			return fmt.Errorf("document: labels[%d] (%s): %w", i, l.Text, err)
+		}
+		if !seen[l.Cover] || parts["label "+l.ID] {
+			return fmt.Errorf("document: labels[%d] (%s): its id is used twice, or what it follows is not there", i, l.Text)
+		}
+		parts["label "+l.ID] = true
+	}
+	for i := range d.Graphics {
+		g := &d.Graphics[i]
+		if err := g.validate(); err != nil {
+			return fmt.Errorf("document: graphics[%d] (%s): %w", i, g.Name, err)
+		}
+		if parts["graphic "+g.ID] {
+			return fmt.Errorf("document: graphics[%d].id is used twice", i)
+		}
+		parts["graphic "+g.ID] = true
+	}
 	for i, c := range d.Covers {
+		for _, t := range c.Treatments {
+			if t.Graphic != "" && !parts["graphic "+t.Graphic] {
+				return fmt.Errorf("document: covers[%d] (%s): its graphic %q is not there", i, c.Name, t.Graphic)
+			}
+		}
 		for _, id := range c.HoldsOut {
 			if id != "*" && (!seen[id] || id == c.ID || len(d.Find(id).HoldsOut) > 0) {
 				return fmt.Errorf("document: covers[%d] (%s): it holds out of %q, which is no other cover", i, c.Name, id)
@@ -193,29 +228,21 @@ func (c *Cover) validate(frames int) error {
 		return nil
 	}
 	err := errors.Join(check("grow", c.Grow, 0, 1000),
-		check("soften.across", c.Soften.Across, 0, 1000), check("soften.down", c.Soften.Down, 0, 1000))
+		check("soften.across", c.Soften.Across, 0, 1000), check("soften.down", c.Soften.Down, 0, 1000), check("transparency", c.Transparency, 0, 1))
 	if err != nil {
 		return err
+	}
+	if c.SoftenSide != SoftenOutside && c.SoftenSide != SoftenInside && c.SoftenSide != SoftenBoth {
+		return fmt.Errorf("softenSide %q is not known", c.SoftenSide)
+	}
+	if len(c.Style) > 64 {
+		return errors.New("style is too long")
 	}
 	if len(c.Treatments) > 20 {
 		return errors.New("more than 20 treatments")
 	}
 	for i, t := range c.Treatments {
-		err := check("strength", t.Strength, 0, 1)
-		switch t.Kind {
-		case Blur:
-			err = errors.Join(err, check("sigma.across", t.Sigma.Across, 0, 500), check("sigma.down", t.Sigma.Down, 0, 500))
-		case Mosaic:
-			err = errors.Join(err, check("cell.across", t.Cell.Across, 2, 2000), check("cell.down", t.Cell.Down, 2, 2000))
-		case Fill:
-			_, _, _, e := frame.ParseHex(t.Colour)
-			err = errors.Join(err, e)
-		default:
-			err = fmt.Errorf("kind %q is not known", t.Kind)
-		}
-		if t.Kind != Blur && !t.Sigma.IsZero() || t.Kind != Mosaic && !t.Cell.IsZero() || t.Kind != Fill && t.Colour != "" {
-			err = errors.Join(err, fmt.Errorf("a %s has settings of another kind", t.Kind))
-		}
+		err := t.validate(frames)
 		if err == nil && (!identifier.MatchString(t.ID) || ids["treatment/"+t.ID]) {
 			err = fmt.Errorf("id %q is missing, not plain or used twice", t.ID)
 		}

@@ -68,6 +68,8 @@ func (c *Cover) value(name string) *Value {
 		return &c.Soften.Across
 	case "soften/down":
 		return &c.Soften.Down
+	case "transparency":
+		return &c.Transparency
 	}
 	rest, ok := strings.CutPrefix(name, "treatment/")
 	id, what, _ := strings.Cut(rest, "/")
@@ -76,22 +78,12 @@ func (c *Cover) value(name string) *Value {
 	}
 	for i := range c.Treatments {
 		if t := &c.Treatments[i]; t.ID == id {
-			return t.values()[what]
+			if slices.ContainsFunc(t.settings(), func(s Setting) bool { return s.Name == what }) {
+				return t.number(what)
+			}
 		}
 	}
 	return nil
-}
-
-// values are the numbers that belong to a treatment's kind.
-func (t *Treatment) values() map[string]*Value {
-	m := map[string]*Value{"strength": &t.Strength}
-	switch t.Kind {
-	case Blur:
-		m["sigma/across"], m["sigma/down"] = &t.Sigma.Across, &t.Sigma.Down
-	case Mosaic:
-		m["cell/across"], m["cell/down"] = &t.Cell.Across, &t.Cell.Down
-	}
-	return m
 }
 
 // timed is a key of any kind.
@@ -194,12 +186,12 @@ func (c *Cover) lanes() []lane {
 	add("grow", &c.Grow)
 	add("soften/across", &c.Soften.Across)
 	add("soften/down", &c.Soften.Down)
+	add("transparency", &c.Transparency)
 	for i := range c.Treatments {
 		t := &c.Treatments[i]
-		vs := t.values()
-		for _, what := range []string{"strength", "sigma/across", "sigma/down", "cell/across", "cell/down"} {
-			if v := vs[what]; v != nil {
-				add("treatment/"+t.ID+"/"+what, v)
+		for _, s := range t.settings() {
+			if s.Sort == "number" {
+				add("treatment/"+t.ID+"/"+s.Name, t.number(s.Name))
 			}
 		}
 	}

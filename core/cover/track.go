@@ -174,12 +174,13 @@ func (d *Document) Attach(of func(attempt string) *Poses) {
 	d.link()
 }
 
-// Bare returns the document without poses and mattes, as it is stored.
+// Bare returns the document without poses, mattes and graphics, as it is stored.
 func (d *Document) Bare() *Document {
 	n := *d
 	n.Covers = slices.Clone(d.Covers)
 	n.Attach(func(string) *Poses { return nil })
 	n.AttachMattes(func(string) *Mattes { return nil })
+	n.AttachGraphics(func(string) []byte { return nil })
 	return &n
 }
 

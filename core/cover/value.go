@@ -88,39 +88,3 @@ func (p Pair) At(f int) geom.Point { return geom.Pt(p.Across.At(f), p.Down.At(f)
 
 // IsZero lets encoding/json leave out a pair that is constantly 0.
 func (p Pair) IsZero() bool { return p.Across.IsZero() && p.Down.IsZero() }
-
-// Kind names a treatment.
-type Kind string
-
-const (
-	Blur   Kind = "blur"
-	Mosaic Kind = "mosaic"
-	Fill   Kind = "fill"
-)
-
-// Treatment is what is done inside the matte. Sigma belongs to blur, Cell to
-// mosaic, Colour to fill.
-type Treatment struct {
-	ID       string `json:"id"`
-	Kind     Kind   `json:"kind"`
-	Off      bool   `json:"off,omitempty"`
-	Strength Value  `json:"strength"`       // 0..1; below 1 the picture shows through
-	Sigma    Pair   `json:"sigma,omitzero"` // px
-	Cell     Pair   `json:"cell,omitzero"`  // px, at least 2; whole pixels are used
-	Colour   string `json:"colour,omitempty"`
-}
-
-// NewTreatment returns a treatment of that kind with settings that hide
-// ordinary lettering.
-func NewTreatment(id string, kind Kind) Treatment {
-	t := Treatment{ID: id, Kind: kind, Strength: Const(1)}
-	switch kind {
-	case Blur:
-		t.Sigma = ConstPair(16, 16)
-	case Mosaic:
-		t.Cell = ConstPair(24, 24)
-	case Fill:
-		t.Colour = "#808080"
-	}
-	return t
-}

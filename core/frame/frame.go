@@ -287,6 +287,19 @@ func (f Format) scale() (black, luma, chroma, zero float64) {
 	return 16 * unit, 219 * unit, 224 * unit, 128 * unit
 }
 
+// Levels returns the codes of no light and of full light of a plane; of a chroma plane
+// both are that of no colour.
+func (f Format) Levels(plane int) (none, full float32) {
+	if f.Matrix == RGB {
+		return 0, f.Max()
+	}
+	black, luma, _, zero := f.scale()
+	if plane > 0 {
+		return float32(zero), float32(zero)
+	}
+	return float32(black), float32(black + luma)
+}
+
 // Encode returns the codes, in the order of the planes, of a R'G'B' colour, each component 0..1. The
 // codes are not rounded.
 func (f Format) Encode(r, g, b float64) [3]float32 {

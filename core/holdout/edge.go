@@ -13,15 +13,16 @@ import (
 // (Smith and Blinn, "Blue screen matting", SIGGRAPH 1996, with the foreground estimated
 // as the mean of what is surely in front around).
 func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
-	n := f.W * f.H
-	alpha := make([]float32, n)
-	any := false
+	whole := make([]float32, f.W*f.H)
+	first, last := len(mask), -1
 	for i, m := range mask {
-		alpha[i] = float32(m)
-		any = any || m > 0
+		whole[i] = float32(m)
+		if m > 0 {
+			first, last = min(first, i), i
+		}
 	}
-	if !any {
-		return alpha
+	if last < 0 {
+		return whole
 	}
 	k := 1 / float64(f.Bin)
 	band := max(f.set.Edge*k, 1.5)
@@ -29,17 +30,22 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 	if moved {
 		bx, by = bx+.5*math.Abs(move.X)*k, by+.5*math.Abs(move.Y)*k
 	}
+	// The rows that anything can reach; what follows is about them.
+	margin := int(3*by) + 4
+	from, to := max(first/f.W-margin, 0), min(last/f.W+1+margin, f.H)
+	off, n, h := from*f.W, (to-from)*f.W, to-from
+	alpha, mask := whole[off:off+n], mask[off:off+n]
 	// How much of the surroundings is in front: 1 deep inside, 0 well outside.
 	deep := f.a[:n]
 	copy(deep, alpha)
-	boxes(deep, f.W, f.H, bx, by)
+	boxes(deep, f.W, h, bx, by)
 	// What the shutter makes of the mask's edge, where nothing better is known.
 	expect := f.agree[:n]
 	copy(expect, alpha)
-	boxes(expect, f.W, f.H, .5+.5*(bx-band), .5+.5*(by-band))
+	boxes(expect, f.W, h, .5+.5*(bx-band), .5+.5*(by-band))
 	next := f.e[:n]
 	copy(next, alpha)
-	boxes(next, f.W, f.H, 2+.5*(bx-band), 2+.5*(by-band))
+	boxes(next, f.W, h, 2+.5*(bx-band), 2+.5*(by-band))
 	// The foreground's colour from deep inside, and where there is none near, from
 	// all that is inside.
 	var fore [3][]float32
@@ -55,13 +61,13 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 				w = .01
 			}
 		}
-		weight[i], square[i] = w, w*sqr(f.C[0][i]-128)
+		weight[i], square[i] = w, w*sqr(f.C[0][off+i]-128)
 		for c := range fore {
-			scratch[c][i] = w * (f.C[c][i] - 128)
+			scratch[c][i] = w * (f.C[c][off+i] - 128)
 		}
 	}
 	for _, v := range [][]float32{weight, square, scratch[0], scratch[1], scratch[2]} {
-		boxes(v, f.W, f.H, 1.6*bx+1, 1.6*by+1)
+		boxes(v, f.W, h, 1.6*bx+1, 1.6*by+1)
 	}
 	fore = scratch
 	var noise [3]float32
@@ -73,7 +79,7 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 		if d <= .002 || d >= .998 {
 			continue
 		}
-		if alpha[i] = expect[i]; f.laid.Sure[i] <= sureAt || weight[i] <= 1e-7 {
+		if alpha[i] = expect[i]; f.laid.Sure[off+i] <= sureAt || weight[i] <= 1e-7 {
 			continue
 		}
 		var num, den, own float32
@@ -81,13 +87,13 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 		// The foreground is no even colour: a third of how uneven it is counts as noise.
 		uneven := .35 * max(square[i]*k-sqr(fore[0][i]*k), 0)
 		for c := range fore {
-			s := f.gain[i] * (f.laid.Pix[c][i] - 128)
+			s := f.gain[off+i] * (f.laid.Pix[c][off+i] - 128)
 			if c == 0 {
-				s = plate.Black + f.lit(i) - 128
+				s = plate.Black + f.lit(off+i) - 128
 			}
 			w := 1 / (noise[c] + uneven)
 			uneven *= .2
-			v, o := fore[c][i]*k-s, f.C[c][i]-128-s
+			v, o := fore[c][i]*k-s, f.C[c][off+i]-128-s
 			num += w * v * o
 			den += w * v * v
 			own += w * o * o
@@ -104,5 +110,5 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 	for i, v := range alpha { // what is left of noise at both ends
 		alpha[i] = min(max((v-.06)/.88, 0), 1)
 	}
-	return alpha
+	return whole
 }

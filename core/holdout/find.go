@@ -93,7 +93,7 @@ func (f *Finder) Find(p *frame.Picture, m geom.Map, speed geom.Point) Found {
 	alpha := f.soften(mask, out.Move, out.Moved)
 	out.Pix = f.full(alpha)
 	out.Share = f.share(alpha, m)
-	f.last.keep(f, mask)
+	f.last.keep(f, mask, out.Move, out.Moved)
 	return out
 }
 

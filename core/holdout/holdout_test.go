@@ -50,7 +50,7 @@ var outline = []geom.Point{{X: 60, Y: 40}, {X: 260, Y: 40}, {X: 260, Y: 170}, {X
 
 func pose(f int) geom.Map { return geom.Translate(geom.Pt(1.3*float64(f), .7*float64(f))) }
 
-func plateOf(t *testing.T, s scene) *plate.Plate {
+func plateOf(t testing.TB, s scene, outline []geom.Point) *plate.Plate {
 	t.Helper()
 	g, err := plate.NewGather(outline, 1)
 	if err != nil {
@@ -104,7 +104,7 @@ func TestFind(t *testing.T) {
 	} {
 		usual := s
 		usual.light, usual.shade = 1, nil
-		f := NewFinder(plateOf(t, usual), Usual)
+		f := NewFinder(plateOf(t, usual, outline), Usual)
 		for n := 20; n < 30; n++ {
 			m := pose(n)
 			disc := geom.Pt(60+22*float64(n-20), 120)
@@ -120,7 +120,7 @@ func TestFind(t *testing.T) {
 			}
 		}
 		p, front := s.draw(99, pose(12), geom.Pt(-500, 0), 5)
-		found := NewFinder(plateOf(t, usual), Usual).Find(p, pose(12), geom.Pt(1.3, .7))
+		found := NewFinder(plateOf(t, usual, outline), Usual).Find(p, pose(12), geom.Pt(1.3, .7))
 		if _, wrong := judge(t, found, front, s, pose(12)); wrong > .003 || found.Share > .003 {
 			t.Errorf("%s: %.4f is held out with nothing in front", name, found.Share)
 		}
@@ -131,7 +131,7 @@ func TestFind(t *testing.T) {
 // of the picture there is nothing; what never was seen is an error.
 func TestSettings(t *testing.T) {
 	s := scene{w: 320, h: 220, noise: 2, light: 1}
-	pl := plateOf(t, s)
+	pl := plateOf(t, s, outline)
 	p, _ := s.draw(5, pose(10), geom.Pt(180, 120), 25)
 	share := func(set Settings) float64 { return NewFinder(pl, set).Find(p, pose(10), geom.Point{}).Share }
 	last := -1.

@@ -20,7 +20,8 @@ type past struct {
 	w, h int
 	y    []float32
 	in   []bool
-	step int // px from sample to sample
+	step int        // px from sample to sample
+	move geom.Point // how far the foreground had moved, px, where that was seen
 }
 
 const quarter = 4 // px from sample to sample
@@ -94,7 +95,9 @@ func (l *past) motion(f *Finder, mask []uint8) (geom.Point, bool) {
 		if c <= len(in)/3 {
 			return 255
 		}
-		return s / float32(c)
+		// What repeats fits in many places; things go on as they went.
+		far := geom.Pt(float64(d.X), float64(d.Y)).Sub(l.move.Mul(1 / float64(l.step))).Len()
+		return s/float32(c) + .25*float32(min(far, 12))
 	}
 	best, second := float32(math.MaxFloat32), float32(math.MaxFloat32)
 	var at image.Point
@@ -137,6 +140,11 @@ func (l *past) motion(f *Finder, mask []uint8) (geom.Point, bool) {
 	return geom.Pt(float64(at.X)+top(image.Pt(1, 0)), float64(at.Y)+top(image.Pt(0, 1))).Mul(float64(now.step)), true
 }
 
-func (l *past) keep(f *Finder, mask []uint8) {
+// keep remembers the frame; where the motion was not seen it is taken to go on.
+func (l *past) keep(f *Finder, mask []uint8, move geom.Point, moved bool) {
+	if !moved {
+		move = l.move.Mul(.7)
+	}
 	*l = f.small(mask)
+	l.move = move
 }

@@ -109,6 +109,13 @@ func (v *View) Read(p *frame.Picture, r image.Rectangle, bin int) {
 		for y := range v.H {
 			dst := v.C[c][y*v.W:][:v.W]
 			y0, y1 := y*bin>>sy, ((y+1)*bin-1)>>sy
+			if bin == 1 { // a sample stands for itself, or for two
+				row := src.Pix[min(y0, h-1)*w:][:w]
+				for x := range dst {
+					dst[x] = row[min(x>>sx, w-1)] * unit
+				}
+				continue
+			}
 			for x := range dst {
 				x0, x1 := x*bin>>sx, ((x+1)*bin-1)>>sx
 				if x0 == x1 && y0 == y1 {
@@ -381,11 +388,15 @@ func (l *Laid) Lay(p *Plate, m geom.Map, v *View) {
 		return
 	}
 	bin := float64(v.Bin)
+	flat := back[6] == 0 && back[7] == 0
+	w := 1 / back[8]
 	for y := range v.H {
 		fy := float64(v.Rect.Min.Y) + (float64(y)+.5)*bin
 		for x := range v.W {
 			fx := float64(v.Rect.Min.X) + (float64(x)+.5)*bin
-			w := 1 / (back[6]*fx + back[7]*fy + back[8])
+			if !flat {
+				w = 1 / (back[6]*fx + back[7]*fy + back[8])
+			}
 			gx, gy := (back[0]*fx+back[1]*fy+back[2])*w, (back[3]*fx+back[4]*fy+back[5])*w
 			if !(gx > 0 && gy > 0 && gx < float64(p.W) && gy < float64(p.H)) {
 				continue

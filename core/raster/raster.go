@@ -63,6 +63,12 @@ func Matte(l cover.Live, width, height int) frame.Plane {
 			matte.Pix[i] *= v
 		}
 	}
+	if l.Transparency > 0 {
+		k := float32(1 - l.Transparency)
+		for i := range matte.Pix {
+			matte.Pix[i] *= k
+		}
+	}
 	return matte
 }
 
@@ -137,8 +143,41 @@ func Foreground(holdouts []cover.Form, width, height int) frame.Plane {
 	return out
 }
 
+// sided is the matte of a form whose soft edge lies inside the outline or on both sides
+// of it: the hard matte smoothed, and for inside the upper half of that, eased at the
+// outline.
+func sided(l cover.Form, r image.Rectangle) frame.Plane {
+	half := l.Soften
+	if l.Side == cover.SoftenBoth {
+		half = half.Mul(.5)
+	}
+	l.Soften = geom.Point{}
+	mx, my := int(math.Ceil(half.X)), int(math.Ceil(half.Y))
+	work := image.Rect(r.Min.X-mx, r.Min.Y-my, r.Max.X+mx, r.Max.Y+my)
+	soft := shape(l, work)
+	smooth(&soft, half)
+	out := frame.NewPlane(r)
+	for y := r.Min.Y; y < r.Max.Y; y++ {
+		row, from := out.Row(y), soft.Row(y)[mx:]
+		for x := range row {
+			v := from[x]
+			if l.Side == cover.SoftenInside {
+				v = max(2*v-1, 0)
+				v *= v * (3 - 2*v)
+			}
+			if v > least {
+				row[x] = v
+			}
+		}
+	}
+	return out
+}
+
 // shape returns the matte of a form on a rectangle.
 func shape(l cover.Form, r image.Rectangle) frame.Plane {
+	if l.Side != cover.SoftenOutside && l.Soften != (geom.Point{}) {
+		return sided(l, r)
+	}
 	polys := make([][]geom.Point, len(l.Paths))
 	for i, p := range l.Paths {
 		polys[i] = p.Flatten(tolerance)

@@ -11,9 +11,36 @@ import (
 	"celator/core/raster"
 )
 
+// Site is where a cover's treatments are done.
+type Site struct {
+	*frame.Picture // as it stands: covers and treatments before it are done
+	Live           cover.Live
+	Ground         *Ground     // of the cover; nil where no treatment asks for it
+	Matte          frame.Plane // on luma samples
+	graphics       map[string]*Graphic
+	light          light       // of the frame against the ground's
+	unit           float32     // codes for one of 8 bit
+	was            frame.Plane // luma before any treatment, where its shape of light is wanted
+	shape          frame.Plane // of light, against the mean
+}
+
+// treatment makes the treated samples of rectangle r of a plane.
+type treatment func(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.Plane
+
+// treatments are those that cover.Kinds describes.
+var treatments = map[cover.Kind]treatment{
+	cover.Blur:        blurred,
+	cover.Mosaic:      mosaic,
+	cover.Fill:        fill,
+	cover.Dim:         dim,
+	cover.SurfaceFill: surfaceFill,
+	cover.Patch:       patch,
+}
+
 // Conceal applies live covers, in order, to a picture, and returns their mattes.
-// The covers' coordinates are the picture's.
-func Conceal(p *frame.Picture, live []cover.Live) []frame.Plane {
+// The covers' coordinates are the picture's. Where the ground of a cover that needs one
+// is not given, it is made of the picture itself.
+func Conceal(p *frame.Picture, live []cover.Live, scene *Scene) []frame.Plane {
 	var mattes []frame.Plane
 	for _, l := range live {
 		matte := raster.Matte(l, p.Width, p.Height)
@@ -21,14 +48,22 @@ func Conceal(p *frame.Picture, live []cover.Live) []frame.Plane {
 			continue
 		}
 		mattes = append(mattes, matte)
-		for plane := range 3 {
-			m := Subsample(matte, p.Format, plane)
-			for _, t := range l.Treatments {
-				alpha := m
+		s := Site{Picture: p, Live: l, Matte: matte}
+		s.prepare(scene)
+		var part [3]frame.Plane
+		for plane := range part {
+			part[plane] = Subsample(matte, p.Format, plane)
+		}
+		for _, t := range l.Treatments {
+			do := treatments[t.Kind]
+			if do == nil || t.Kind == cover.Patch && s.graphic(t.Graphic) == nil {
+				continue // Validate lets no other kind through; a patch may have no graphic yet
+			}
+			for plane, alpha := range part {
 				if t.Strength < 1 {
-					alpha = scaled(m, float32(t.Strength))
+					alpha = scaled(alpha, float32(t.Strength))
 				}
-				p.Mix(plane, apply(p, plane, alpha.Rect, t), alpha)
+				p.Mix(plane, do(&s, t, plane, alpha.Rect), alpha)
 			}
 		}
 	}
@@ -89,17 +124,4 @@ func scaled(m frame.Plane, s float32) frame.Plane {
 		out.Pix[i] = v * s
 	}
 	return out
-}
-
-// apply returns the treated samples of rectangle r of a plane.
-func apply(p *frame.Picture, plane int, r image.Rectangle, t cover.LiveTreatment) frame.Plane {
-	switch t.Kind {
-	case cover.Blur:
-		return blur(p, plane, r, t.Sigma)
-	case cover.Mosaic:
-		return mosaic(p, plane, r, t.Cell)
-	case cover.Fill:
-		return fill(p.Format, plane, r, t.Colour)
-	}
-	return p.Read(plane, r) // Validate lets no other kind through
 }

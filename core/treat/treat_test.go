@@ -51,7 +51,7 @@ func TestOutsideTheMatteNothingChanges(t *testing.T) {
 			Treatments: []cover.LiveTreatment{kinds[i/len(formats)%len(kinds)]}}
 		was := noisy(f, int64(i))
 		p := was.Clone()
-		Conceal(p, []cover.Live{l})
+		Conceal(p, []cover.Live{l}, nil)
 		matte := Combined(f, []cover.Live{l})
 		for plane := range 3 {
 			skip := Subsample(matte, f, plane)
@@ -80,7 +80,7 @@ func whole(f frame.Format, t cover.LiveTreatment) []cover.Live {
 func TestFillIsExact(t *testing.T) {
 	for _, f := range formats {
 		p := noisy(f, 3)
-		Conceal(p, whole(f, cover.LiveTreatment{Kind: cover.Fill, Strength: 1, Colour: "#3f7fbf"}))
+		Conceal(p, whole(f, cover.LiveTreatment{Kind: cover.Fill, Strength: 1, Colour: "#3f7fbf"}), nil)
 		want := f.Encode(0x3f/255., 0x7f/255., 0xbf/255.)
 		for plane := range 3 {
 			w, h := f.PlaneSize(plane)
@@ -111,7 +111,7 @@ func TestMosaicCellsAreExactMeans(t *testing.T) {
 		cx, cy := 2+rng.Intn(40), 2+rng.Intn(40)
 		was := noisy(f, int64(i))
 		p := was.Clone()
-		Conceal(p, whole(f, cover.LiveTreatment{Kind: cover.Mosaic, Strength: 1, Cell: geom.Pt(float64(cx), float64(cy))}))
+		Conceal(p, whole(f, cover.LiveTreatment{Kind: cover.Mosaic, Strength: 1, Cell: geom.Pt(float64(cx), float64(cy))}), nil)
 		for plane := range 3 {
 			w, h := f.PlaneSize(plane)
 			sx, sy := f.Sub(plane)
@@ -189,7 +189,7 @@ func TestBlurAgainstClosedForms(t *testing.T) {
 		flat.Data[i] = 77
 	}
 	p := flat.Clone()
-	Conceal(p, whole(f, cover.LiveTreatment{Kind: cover.Blur, Strength: 1, Sigma: geom.Pt(40, 40)}))
+	Conceal(p, whole(f, cover.LiveTreatment{Kind: cover.Blur, Strength: 1, Sigma: geom.Pt(40, 40)}), nil)
 	if string(p.Data) != string(flat.Data) {
 		t.Fatal("blur changed a flat field")
 	}
@@ -206,7 +206,7 @@ func BenchmarkConceal(b *testing.B) {
 		b.Run(string(t.Kind)+"400x200", func(b *testing.B) {
 			l := []cover.Live{{Form: cover.Form{Paths: []geom.Path{geom.Box(geom.Rect{Min: geom.Pt(400, 300), Max: geom.Pt(800, 500)})}}, Treatments: []cover.LiveTreatment{t}}}
 			for b.Loop() {
-				Conceal(p, l)
+				Conceal(p, l, nil)
 			}
 		})
 	}

@@ -111,7 +111,7 @@ func Render(ctx context.Context, j Job) error {
 				if j.Matte {
 					s.out = grey(treat.Combined(s.pic.Format, live))
 				} else {
-					treat.Conceal(s.pic, live)
+					treat.Conceal(s.pic, live, nil)
 				}
 				close(s.done)
 			}

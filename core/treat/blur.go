@@ -4,6 +4,7 @@ import (
 	"image"
 	"math"
 
+	"celator/core/cover"
 	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/raster"
@@ -12,6 +13,10 @@ import (
 // passes is how many boxes stand for a Gaussian; with four a blurred
 // edge is within 0.75 % of its height of the exact one.
 const passes = 4
+
+func blurred(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.Plane {
+	return blur(s.Picture, plane, r, t.Sigma)
+}
 
 // blur convolves with a Gaussian of that sigma (luma px, across and down),
 // approximated by extended boxes of the same variance (Gwosdek et al., SSVM
@@ -123,78 +128,4 @@ func boxRadius(sigma float64) float64 {
 	n := math.Floor((math.Sqrt(12*want+1) - 1) / 2)
 	s := (want*(2*n+1) - n*(n+1)*(2*n+1)/3) / (2 * ((n+1)*(n+1) - want))
 	return n + min(max(s, 0), 1)
-}
-
-// mosaic replaces each cell of a grid fixed to the screen (its corner at the
-// picture's) by its mean, taken over the whole cell inside the picture. A
-// sample belongs to the cell in which its centre lies. Cells are whole pixels.
-func mosaic(p *frame.Picture, plane int, r image.Rectangle, cell geom.Point) frame.Plane {
-	sx, sy := p.Sub(plane)
-	w, h := p.PlaneSize(plane)
-	cx, cy := max(int(math.Round(cell.X)), 2), max(int(math.Round(cell.Y)), 2)
-	xs := edges(r.Min.X, r.Max.X, cx, sx, w)
-	ys := edges(r.Min.Y, r.Max.Y, cy, sy, h)
-	out := frame.NewPlane(r)
-	if len(xs) < 2 || len(ys) < 2 {
-		return out
-	}
-	in := p.Read(plane, image.Rect(xs[0], ys[0], xs[len(xs)-1], ys[len(ys)-1]))
-	sums := make([]float64, len(xs)-1)
-	for j := range ys[1:] {
-		clear(sums)
-		for y := ys[j]; y < ys[j+1]; y++ {
-			row := in.Row(y)
-			for i := range sums {
-				var s float64
-				for _, v := range row[xs[i]-xs[0] : xs[i+1]-xs[0]] {
-					s += float64(v)
-				}
-				sums[i] += s
-			}
-		}
-		for i := range sums {
-			mean := float32(sums[i] / float64((xs[i+1]-xs[i])*(ys[j+1]-ys[j])))
-			c := image.Rect(xs[i], ys[j], xs[i+1], ys[j+1]).Intersect(r)
-			for y := c.Min.Y; y < c.Max.Y; y++ {
-				row := out.Row(y)[c.Min.X-r.Min.X : c.Max.X-r.Min.X]
-				for x := range row {
-					row[x] = mean
-				}
-			}
-		}
-	}
-	return out
-}
-
-// edges returns the first samples of the cells that meet samples [from, to) of
-// a line of n samples, and the end of the last cell. Sample i's centre lies at
-// (i+½)·2^sub luma pixels.
-func edges(from, to, cell, sub, n int) []int {
-	from, to = max(from, 0), min(to, n)
-	if from >= to {
-		return nil
-	}
-	cellOf := func(i int) int { return ((2*i + 1) << sub) / (2 * cell) }
-	first := func(c int) int { // the first sample of cell c: (2i+1)·2^sub >= 2·c·cell
-		i := (2*c*cell - 1<<sub + (2 << sub) - 1) / (2 << sub)
-		return min(max(i, 0), n)
-	}
-	var out []int
-	for c := cellOf(from); c <= cellOf(to-1); c++ {
-		if i := first(c); len(out) == 0 || i > out[len(out)-1] {
-			out = append(out, i)
-		}
-	}
-	return append(out, first(cellOf(to-1)+1))
-}
-
-// fill returns one colour everywhere.
-func fill(f frame.Format, plane int, r image.Rectangle, colour string) frame.Plane {
-	out := frame.NewPlane(r)
-	red, green, blue, _ := frame.ParseHex(colour) // validated with the document
-	v := f.Encode(red, green, blue)[plane]
-	for i := range out.Pix {
-		out.Pix[i] = v
-	}
-	return out
 }

@@ -1,0 +1,482 @@
+package treat
+
+import (
+	"bytes"
+	"encoding/json"
+	"image/png"
+	"math"
+	"slices"
+
+	"celator/core/cover"
+	"celator/core/frame"
+	"celator/core/geom"
+	"celator/core/plate"
+	"celator/core/raster"
+)
+
+// Scene is what treatments know of a shot beyond the frame at hand.
+type Scene struct {
+	Grounds  map[string]*Ground  // by cover
+	Graphics map[string]*Graphic // by id
+}
+
+// Ground is what is known of the surface that a cover lies on, in the coordinates in
+// which the cover was drawn: what it looks like, what it would look like without the
+// thing that is hidden, and the grain and sharpness of the pictures of it. It is made
+// once for a shot and does not change.
+type Ground struct {
+	plate *plate.Plate // as it is
+	clean *plate.Plate // the outline filled from its rim
+	rim   [3]float32   // mean colour around the outline, 8 bit
+	grain *grain
+	sharp float64 // sigma of the picture's own softness, px
+}
+
+// Survey gathers looks at the ground of a cover from some frames.
+type Survey struct {
+	lives []cover.Live
+	from  int // the look whose light counts as the ground's own
+	g     *plate.Gather
+	kept  []look
+	done  int
+}
+
+// look is a frame's part with its map, to measure what a mean of looks has lost.
+type look struct {
+	v     plate.View
+	m     geom.Map
+	depth int
+}
+
+const (
+	maxLooks  = 16
+	keptLooks = 3
+	rimWide   = 14 // px around the grown outline that are looked at, at least
+)
+
+// Wants reports whether any treatment of a live cover needs its ground.
+func Wants(l *cover.Live) bool {
+	return slices.ContainsFunc(l.Treatments, func(t cover.LiveTreatment) bool {
+		d := cover.Describe(t.Kind)
+		return d != nil && d.Ground && (t.Kind != cover.Fill || t.Around || t.Grain > 0)
+	})
+}
+
+// Looks returns the frames from which the ground of a cover is made, in order: from even
+// parts of its span those in which its surface is clear and moves least, and the one on
+// which it was drawn.
+func Looks(d *cover.Document, c *cover.Cover) []int {
+	n := min(maxLooks, c.Span.Last-c.Span.First+1)
+	track := d.Track(c.Track)
+	clear := func(f int) bool {
+		return track == nil || track.Poses.State(f) == 'a' || track.Poses.State(f) == 'g'
+	}
+	var at []int
+	for k := range n {
+		lo, hi := c.Span.First+(c.Span.Last-c.Span.First+1)*k/n, c.Span.First+(c.Span.Last-c.Span.First+1)*(k+1)/n
+		best, least := -1, math.Inf(1)
+		for f := lo; f < hi; f++ {
+			if !clear(f) {
+				continue
+			}
+			if v := c.Centre(min(f+1, c.Span.Last)).Sub(c.Centre(max(f-1, c.Span.First))).Len(); v < least {
+				best, least = f, v
+			}
+		}
+		if best >= 0 {
+			at = append(at, best)
+		}
+	}
+	if drawn := c.Drawn(); c.Span.Holds(drawn) {
+		at = append(at, drawn)
+	}
+	if len(at) == 0 {
+		at = append(at, c.Span.First)
+	}
+	slices.Sort(at)
+	return slices.Compact(at)
+}
+
+// NewSurvey begins a survey, given a cover as it is on the frames that will be added;
+// from is the index of the one on which it was drawn. The error is plate.ErrOutline.
+func NewSurvey(lives []cover.Live, from int) (*Survey, error) {
+	s := &Survey{lives: lives, from: from}
+	var box geom.Rect
+	var scales []float64
+	reach := 0.
+	for _, l := range lives {
+		back, err := l.Map.Inverse()
+		if err != nil {
+			continue
+		}
+		for _, p := range l.Paths {
+			box = box.Union(p.Map(back).Bounds())
+		}
+		mid := box.Centre()
+		o := l.Map.Apply(mid)
+		scales = append(scales, math.Sqrt(math.Abs(l.Map.Apply(mid.Add(geom.Pt(1, 0))).Sub(o).Cross(l.Map.Apply(mid.Add(geom.Pt(0, 1))).Sub(o)))))
+		reach = max(reach, (l.Grow+max(l.Soften.X, l.Soften.Y)+rimWide)/max(scales[len(scales)-1], .05))
+	}
+	if len(scales) == 0 || box.Empty() {
+		return nil, plate.ErrOutline
+	}
+	slices.Sort(scales)
+	reach = min(reach, 400)
+	b := box.Grow(reach, reach)
+	var err error
+	s.g, err = plate.NewGather([]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}}, scales[len(scales)*3/4])
+	return s, err
+}
+
+// Add takes the next frame.
+func (s *Survey) Add(p *frame.Picture) {
+	i := s.done
+	s.done++
+	if i >= len(s.lives) {
+		return
+	}
+	m := s.lives[i].Map
+	s.g.Add(p, m, i == s.from)
+	if i == s.from || len(s.kept) < keptLooks {
+		k := look{m: m, depth: p.Depth}
+		if r, bin := s.g.Part(m, p.Width, p.Height); !r.Empty() && bin == 1 {
+			k.v.Read(p, r, bin)
+			if len(s.kept) == keptLooks {
+				s.kept = s.kept[1:]
+			}
+			s.kept = append(s.kept, k)
+		}
+	}
+}
+
+// Ground makes the ground of what was seen. The error is plate.ErrNoLook.
+func (s *Survey) Ground() (*Ground, error) {
+	p, err := s.g.Plate()
+	if err != nil {
+		return nil, err
+	}
+	g := &Ground{plate: p}
+	hole := s.hole(p)
+	g.clean = heal(p, hole)
+	g.rim = rim(p, hole)
+	g.grain = s.measureGrain(p)
+	g.sharp = s.sharpness(hole)
+	return g, nil
+}
+
+// hole marks the samples of the plate that the cover hides on any of the frames, and
+// those next to them.
+func (s *Survey) hole(p *plate.Plate) []bool {
+	hole := make([]bool, p.W*p.H)
+	var last []geom.Path
+	for _, l := range s.lives {
+		back, err := l.Map.Inverse()
+		if err != nil {
+			continue
+		}
+		onto := p.Of.Mul(back)
+		var paths []geom.Path
+		for _, q := range l.Paths {
+			paths = append(paths, q.Map(onto))
+		}
+		if same(paths, last) {
+			continue
+		}
+		last = paths
+		o := onto.Apply(geom.Pt(0, 0))
+		scale := onto.Apply(geom.Pt(1, 0)).Sub(o).Len()
+		f := cover.Form{Paths: paths, Grow: l.Grow*scale + 1.5, Soften: l.Soften.Mul(scale), Side: l.Side}
+		m := raster.Matte(cover.Live{Form: f}, p.W, p.H)
+		for y := m.Rect.Min.Y; y < m.Rect.Max.Y; y++ {
+			for x, v := range m.Row(y) {
+				if v > 0 {
+					hole[y*p.W+m.Rect.Min.X+x] = true
+				}
+			}
+		}
+	}
+	return hole
+}
+
+func same(a, b []geom.Path) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for i := range a {
+		if len(a[i]) != len(b[i]) {
+			return false
+		}
+		for j := range a[i] {
+			if a[i][j].P.Sub(b[i][j].P).Len() > .1 {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// rim is the median colour in a ring around the hole.
+func rim(p *plate.Plate, hole []bool) (out [3]float32) {
+	near := make([]float32, len(hole))
+	for i, h := range hole {
+		if h {
+			near[i] = 1
+		}
+	}
+	raster.BoxAcross(near, p.W, p.H, 6)
+	raster.BoxDown(near, p.W, p.H, 6)
+	var v [3][]float32
+	for i, h := range hole {
+		if s := &p.Pix[i]; !h && near[i] > 0 && s[5] > 0 {
+			for c := range v {
+				v[c] = append(v[c], s[c])
+			}
+		}
+	}
+	out = [3]float32{plate.Black, 128, 128}
+	for c := range v {
+		if len(v[c]) > 0 {
+			slices.Sort(v[c])
+			out[c] = v[c][len(v[c])/2]
+		}
+	}
+	return out
+}
+
+// heal fills the hole from its rim with the surface that has the least slope: Laplace's
+// equation with the rim's colours as boundary, coarse to fine (Pérez, Gangnet and Blake,
+// "Poisson image editing", SIGGRAPH 2003, without guidance; the start from Gortler et
+// al., "The lumigraph", SIGGRAPH 1996). What was never seen is filled alike.
+func heal(p *plate.Plate, hole []bool) *plate.Plate {
+	out := *p
+	out.Pix = slices.Clone(p.Pix)
+	w, h := p.W, p.H
+	known := make([]float32, w*h)
+	var v [3][]float32
+	for c := range v {
+		v[c] = make([]float32, w*h)
+	}
+	for i := range known {
+		if s := &p.Pix[i]; !hole[i] && s[5] > 0 {
+			known[i] = 1
+			for c := range v {
+				v[c][i] = s[c]
+			}
+		}
+	}
+	// The rim without its noise.
+	weight := slices.Clone(known)
+	smooth := func(q []float32) {
+		raster.BoxAcross(q, w, h, 1.5)
+		raster.BoxDown(q, w, h, 1.5)
+	}
+	smooth(weight)
+	for c := range v {
+		smooth(v[c])
+		for i := range v[c] {
+			if known[i] > 0 {
+				v[c][i] /= weight[i]
+			} else {
+				v[c][i] = 0
+			}
+		}
+		membrane(v[c], known, w, h)
+	}
+	for i := range out.Pix {
+		if hole[i] || p.Pix[i][5] == 0 {
+			out.Pix[i] = plate.Sample{v[0][i], v[1][i], v[2][i], 0, 0, 1}
+		}
+	}
+	return &out
+}
+
+// membrane solves Laplace's equation where known is 0; v holds values where it is 1.
+func membrane(v, known []float32, w, h int) {
+	if w < 2 && h < 2 || !slices.Contains(known, 0) {
+		return
+	}
+	cw, ch := (w+1)/2, (h+1)/2
+	cv, ck := make([]float32, cw*ch), make([]float32, cw*ch)
+	for y := range h {
+		for x := range w {
+			if i, c := y*w+x, y/2*cw+x/2; known[i] > 0 {
+				cv[c] += v[i]
+				ck[c]++
+			}
+		}
+	}
+	for c, k := range ck {
+		if k > 0 {
+			cv[c], ck[c] = cv[c]/k, 1
+		}
+	}
+	membrane(cv, ck, cw, ch)
+	var unknown []int32
+	for y := range h {
+		for x := range w {
+			if i := y*w + x; known[i] == 0 {
+				t := plate.Tap(float64(x)*.5+.25, float64(y)*.5+.25, cw, ch)
+				v[i] = t.Of(cv)
+				unknown = append(unknown, int32(i))
+			}
+		}
+	}
+	const sweeps, over = 24, 1.6
+	for range sweeps {
+		for _, i32 := range unknown {
+			i := int(i32)
+			x, y := i%w, i/w
+			var s, n float32
+			if x > 0 {
+				s, n = s+v[i-1], n+1
+			}
+			if x < w-1 {
+				s, n = s+v[i+1], n+1
+			}
+			if y > 0 {
+				s, n = s+v[i-w], n+1
+			}
+			if y < h-1 {
+				s, n = s+v[i+w], n+1
+			}
+			v[i] += over * (s/n - v[i])
+		}
+	}
+}
+
+// sharpness is the sigma of the picture's own softness, px, from its sharpest edges
+// inside and around the outline: blurred once more by a known sigma, an edge loses the
+// more of its slope the sharper it was (Zhuo and Sim, "Defocus map estimation from a
+// single image", Pattern Recognition 44(9), 2011). Without an edge it is that of an
+// ordinary camera.
+func (s *Survey) sharpness(hole []bool) float64 {
+	const usual, again = .6, 1.
+	if len(s.kept) == 0 {
+		return usual
+	}
+	k := &s.kept[len(s.kept)-1]
+	w, h := k.v.W, k.v.H
+	y0 := k.v.C[0]
+	y1 := slices.Clone(y0)
+	r := boxRadius(again)
+	for range passes {
+		raster.BoxAcross(y1, w, h, r)
+		raster.BoxDown(y1, w, h, r)
+	}
+	slope := func(v []float32, i int) float64 {
+		return math.Hypot(float64(v[i+1]-v[i-1]), float64(v[i+w]-v[i-w]))
+	}
+	var all []float64
+	for y := 3; y < h-3; y++ {
+		for x := 3; x < w-3; x++ {
+			i := y*w + x
+			g := slope(y0, i)
+			if g < 40 || g < slope(y0, i-1) || g < slope(y0, i+1) || g < slope(y0, i-w) || g < slope(y0, i+w) {
+				continue
+			}
+			if q := g / slope(y1, i); q > 1.02 {
+				all = append(all, again/math.Sqrt(q*q-1))
+			}
+		}
+	}
+	if len(all) < 30 {
+		return usual
+	}
+	slices.Sort(all)
+	return min(max(all[len(all)/4], .3), 6)
+}
+
+// Graphic is a picture that a patch lays on: premultiplied R', G', B' and alpha, 0 to 1,
+// at its own size and its halves.
+type Graphic struct {
+	w, h   int
+	levels []level
+}
+
+type level struct {
+	w, h int
+	pix  [][4]float32
+}
+
+// NewGraphic decodes a graphic of a document.
+func NewGraphic(b []byte) (*Graphic, error) {
+	img, err := png.Decode(bytes.NewReader(b))
+	if err != nil {
+		return nil, err
+	}
+	r := img.Bounds()
+	g := &Graphic{w: r.Dx(), h: r.Dy()}
+	l := level{g.w, g.h, make([][4]float32, g.w*g.h)}
+	for y := range l.h {
+		for x := range l.w {
+			cr, cg, cb, ca := img.At(r.Min.X+x, r.Min.Y+y).RGBA()
+			l.pix[y*l.w+x] = [4]float32{float32(cr) / 65535, float32(cg) / 65535, float32(cb) / 65535, float32(ca) / 65535}
+		}
+	}
+	g.levels = append(g.levels, l)
+	for l.w > 1 || l.h > 1 {
+		n := level{(l.w + 1) / 2, (l.h + 1) / 2, nil}
+		n.pix = make([][4]float32, n.w*n.h)
+		for y := range n.h {
+			for x := range n.w {
+				var s [4]float32
+				for k := range 4 {
+					q := l.pix[min(2*y+k/2, l.h-1)*l.w+min(2*x+k%2, l.w-1)]
+					for c := range s {
+						s[c] += q[c] / 4
+					}
+				}
+				n.pix[y*n.w+x] = s
+			}
+		}
+		g.levels = append(g.levels, n)
+		l = n
+	}
+	return g, nil
+}
+
+// GroundKey names everything that decides the ground made of some looks.
+func GroundKey(source string, frames []int, lives []cover.Live) string {
+	for i := range lives {
+		lives[i].Treatments = nil
+	}
+	b, _ := json.Marshal([]any{source, frames, lives})
+	return string(b)
+}
+
+// alone makes a ground of one frame.
+func alone(p *frame.Picture, l cover.Live) *Ground {
+	if l.Inverted {
+		return nil
+	}
+	s, err := NewSurvey([]cover.Live{l}, 0)
+	if err != nil {
+		return nil
+	}
+	s.Add(p)
+	g, err := s.Ground()
+	if err != nil {
+		return nil
+	}
+	return g
+}
+
+// prepare gives the site its ground, and the light on it, where a treatment needs them.
+func (s *Site) prepare(scene *Scene) {
+	s.light = light{gain: 1}
+	s.unit = float32(int(1) << (s.Depth - 8))
+	if scene != nil {
+		s.Ground, s.graphics = scene.Grounds[s.Live.Cover], scene.Graphics
+	}
+	if Wants(&s.Live) {
+		if s.Ground == nil {
+			s.Ground = alone(s.Picture, s.Live)
+		}
+		if s.Ground != nil && s.Matrix != frame.RGB {
+			s.light = s.Ground.lightOn(s.Picture, s.Live.Map)
+		}
+	}
+	if slices.ContainsFunc(s.Live.Treatments, func(t cover.LiveTreatment) bool { return t.Shading > 0 }) {
+		s.was = s.Picture.Read(0, s.Matte.Rect)
+	}
+}

@@ -1,0 +1,184 @@
+package treat
+
+import (
+	"image"
+	"math"
+	"slices"
+
+	"celator/core/cover"
+	"celator/core/frame"
+	"celator/core/geom"
+	"celator/core/plate"
+	"celator/core/raster"
+)
+
+// light is how a frame is lit against the ground: its luma above black is gain times the
+// ground's and veil more, its chroma gain times, and off by a cast. 8 bit.
+type light struct {
+	gain, veil float32
+	cast       [2]float32
+}
+
+const lightSamples = 12_000 // are enough to measure light
+
+// lightOn measures it over all of the surface that agrees with the ground: what passes in
+// front is left out as outliers (median, then least squares over what lies within three
+// deviations, with a prior that little texture tells no veil).
+func (g *Ground) lightOn(p *frame.Picture, m geom.Map) light {
+	l := light{gain: 1}
+	r, bin := g.plate.Part(m, p.Width, p.Height)
+	if r.Empty() {
+		return l
+	}
+	for r.Dx()/bin*(r.Dy()/bin) > lightSamples && bin < 64 {
+		bin *= 2
+		r.Min = image.Pt(r.Min.X/(2*bin)*(2*bin), r.Min.Y/(2*bin)*(2*bin))
+	}
+	var v plate.View
+	v.Read(p, r, bin)
+	var laid plate.Laid
+	laid.Lay(g.plate, m, &v)
+	var at []int
+	var ratios []float32
+	for i, s := range laid.Sure {
+		if s <= .4 {
+			continue
+		}
+		at = append(at, i)
+		if b := laid.Pix[0][i] - plate.Black; b > 8 {
+			ratios = append(ratios, (v.C[0][i]-plate.Black)/b)
+		}
+	}
+	if len(ratios) < 12 {
+		return l
+	}
+	slices.Sort(ratios)
+	g0 := min(max(ratios[len(ratios)/2], .05), 8)
+	off := func(i int) float32 { return v.C[0][i] - plate.Black - g0*(laid.Pix[0][i]-plate.Black) }
+	offs := make([]float32, len(at))
+	for k, i := range at {
+		offs[k] = abs(off(i))
+	}
+	slices.Sort(offs)
+	limit := 3 * max(1.48*offs[len(offs)/2], 1)
+	var n, sp, sy, spp, spy float64
+	var cast, chroma [2]float64
+	for _, i := range at {
+		if abs(off(i)) > limit {
+			continue
+		}
+		a, b := float64(v.C[0][i]-plate.Black), float64(laid.Pix[0][i]-plate.Black)
+		n, sp, sy, spp, spy = n+1, sp+b, sy+a, spp+b*b, spy+a*b
+		for c := range cast {
+			cast[c] += float64(v.C[c+1][i] - 128)
+			chroma[c] += float64(laid.Pix[c+1][i] - 128)
+		}
+	}
+	if n < 12 {
+		l.gain = g0
+		return l
+	}
+	// (a - g b - v)² + prior: g is g0 give or take a tenth, v is 0 give or take two codes,
+	// each as strong as a fiftieth of the samples.
+	noise := float64(limit) / 3
+	pg, pv := n/50*noise*noise/.01, n/50*noise*noise/4
+	det := (spp+pg)*(n+pv) - sp*sp
+	if det <= 0 {
+		l.gain = g0
+		return l
+	}
+	gain := ((spy+pg*float64(g0))*(n+pv) - sp*sy) / det
+	veil := (sy - gain*sp) / (n + pv)
+	l.gain, l.veil = float32(gain), float32(veil)
+	for c := range cast {
+		l.cast[c] = float32((cast[c] - gain*chroma[c]) / n)
+	}
+	return l
+}
+
+// lit returns the code of a plane for the ground's colour, in the frame's light and depth.
+func (s *Site) lit(plane int, v float32) float32 {
+	l := &s.light
+	switch {
+	case s.Matrix == frame.RGB:
+	case plane == 0:
+		v = plate.Black + l.gain*(v-plate.Black) + l.veil
+	default:
+		v = 128 + l.gain*(v-128) + l.cast[plane-1]
+	}
+	return v * s.unit
+}
+
+// finish gives laid samples the original's shape of light and the grain. base is what
+// the shape is against, code by code of luma; nil is an even surface.
+func (s *Site) finish(out frame.Plane, plane int, t cover.LiveTreatment, base func() frame.Plane) {
+	if t.Shading > 0 {
+		s.shade(out, plane, float32(t.Shading), base)
+	}
+	if t.Grain > 0 && s.Ground != nil {
+		s.Ground.grain.add(out, plane, s.Live.Frame, float32(t.Grain)*s.unit)
+	}
+}
+
+// shade multiplies by how much brighter than the mean the original is around each place,
+// seen so coarsely that nothing can be read in it.
+func (s *Site) shade(out frame.Plane, plane int, much float32, base func() frame.Plane) {
+	if s.shape.Pix == nil {
+		s.shape = s.measureShape(base)
+	}
+	none, _ := s.Levels(plane)
+	sx, sy := s.Sub(plane)
+	r := out.Rect
+	for y := r.Min.Y; y < r.Max.Y; y++ {
+		row := out.Row(y)
+		from := s.shape.Row(min(y<<sy, s.shape.Rect.Max.Y-1))
+		for x := range row {
+			k := from[min((r.Min.X+x)<<sx, s.shape.Rect.Max.X-1)-s.shape.Rect.Min.X]
+			row[x] = none + (row[x]-none)*(1+much*(k-1))
+		}
+	}
+}
+
+// measureShape is the ratio of the original's luma above black to base's, or to its mean,
+// both smoothed over a third of the cover's size, where the matte is.
+func (s *Site) measureShape(base func() frame.Plane) frame.Plane {
+	none, _ := s.Levels(0)
+	r := s.was.Rect
+	w, h := r.Dx(), r.Dy()
+	reach := max(.22*float64(min(w, h)), 6)
+	num, den := frame.NewPlane(r), frame.NewPlane(r)
+	var ref frame.Plane
+	if base != nil {
+		ref = base()
+	}
+	var sum, weight float64
+	for i, m := range s.Matte.Pix {
+		v := s.was.Pix[i] - none
+		num.Pix[i] = m * v
+		den.Pix[i] = m
+		if base != nil {
+			den.Pix[i] = m * max(ref.Pix[i]-none, s.unit)
+		}
+		sum, weight = sum+float64(m*v), weight+float64(m)
+	}
+	for _, p := range []frame.Plane{num, den} {
+		for range 3 {
+			raster.BoxAcross(p.Pix, w, h, reach)
+			raster.BoxDown(p.Pix, w, h, reach)
+		}
+	}
+	mean := float32(1)
+	if base == nil {
+		mean = float32(max(sum/max(weight, 1e-6), 1))
+	}
+	for i, d := range den.Pix {
+		k := float32(1)
+		if d > 1e-4 {
+			k = num.Pix[i] / (d * mean)
+		}
+		num.Pix[i] = min(max(k, .1), 4)
+	}
+	return num
+}
+
+func abs(v float32) float32 { return math.Float32frombits(math.Float32bits(v) &^ (1 << 31)) }

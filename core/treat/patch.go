@@ -1,0 +1,162 @@
+package treat
+
+import (
+	"image"
+	"math"
+
+	"celator/core/cover"
+	"celator/core/frame"
+	"celator/core/geom"
+	"celator/core/plate"
+	"celator/core/raster"
+)
+
+// shutter is the share of a frame's time that a shutter is usually open.
+const shutter = .5
+
+// patch lays a graphic on the surface: pinned to the corners, in the frame's light, as
+// soft as the picture and as smeared as the surface's motion makes it, with the source's
+// grain. Where the graphic is transparent the picture shows.
+func patch(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.Plane {
+	g := s.graphic(t.Graphic)
+	under := s.Read(plane, r)
+	onto, err := s.Live.Pinned(t, g.w, g.h)
+	if err != nil {
+		return under
+	}
+	back, err := onto.Inverse()
+	if err != nil {
+		return under
+	}
+	sx, sy := s.Sub(plane)
+	kx, ky := float64(int(1)<<sx), float64(int(1)<<sy)
+	m := back.Mul(geom.Map{kx, 0, 0, 0, ky, 0, 0, 0, 1})
+	sigma := .6
+	if s.Ground != nil {
+		sigma = s.Ground.sharp
+	}
+	sigma = math.Sqrt(max(sigma*sigma-.09, 0)) // sampling softens too
+	move := s.Live.Speed.Mul(shutter)
+	mx, my := 2*sigma/kx+math.Abs(move.X)/2/kx+2, 2*sigma/ky+math.Abs(move.Y)/2/ky+2
+	work := image.Rect(r.Min.X-int(mx), r.Min.Y-int(my), r.Max.X+int(mx), r.Max.Y+int(my))
+	codes, alpha := frame.NewPlane(work), frame.NewPlane(work)
+	// R'G'B' to the plane's code is linear.
+	base := s.Encode(0, 0, 0)[plane]
+	red, green, blue := s.Encode(1, 0, 0)[plane]-base, s.Encode(0, 1, 0)[plane]-base, s.Encode(0, 0, 1)[plane]-base
+	for y := work.Min.Y; y < work.Max.Y; y++ {
+		fy := float64(y) + .5
+		mid := float64(r.Min.X+r.Max.X) / 2
+		l := g.level(step(m, mid, fy))
+		k := 1 / float64(int(1)<<l)
+		lv := &g.levels[l]
+		a, c := alpha.Row(y), codes.Row(y)
+		for x := range c {
+			fx := float64(work.Min.X+x) + .5
+			d := m[6]*fx + m[7]*fy + m[8]
+			if d <= 0 {
+				continue
+			}
+			q := lv.at((m[0]*fx+m[1]*fy+m[2])/d*k, (m[3]*fx+m[4]*fy+m[5])/d*k)
+			a[x] = q[3]
+			c[x] = base*q[3] + red*q[0] + green*q[1] + blue*q[2]
+		}
+	}
+	w, h := work.Dx(), work.Dy()
+	for _, p := range []frame.Plane{codes, alpha} {
+		smear(p, geom.Pt(move.X/kx, move.Y/ky))
+		for range 2 {
+			raster.BoxAcross(p.Pix, w, h, twoBoxes(sigma/kx))
+			raster.BoxDown(p.Pix, w, h, twoBoxes(sigma/ky))
+		}
+	}
+	out := frame.NewPlane(r)
+	much := float32(t.Light)
+	l := s.light
+	gain, veil := 1+much*(l.gain-1), much*l.veil*s.unit
+	none := float32(plate.Black) * s.unit
+	if plane > 0 {
+		none, veil = 128*s.unit, much*l.cast[plane-1]*s.unit
+	}
+	for y := r.Min.Y; y < r.Max.Y; y++ {
+		a, c := alpha.Row(y)[r.Min.X-work.Min.X:], codes.Row(y)[r.Min.X-work.Min.X:]
+		row := out.Row(y)
+		for x := range row { // the graphic's own code, where there is any of it
+			row[x] = none + veil
+			if a[x] > 1e-3 {
+				row[x] = none + gain*(c[x]/a[x]-none) + veil
+			}
+		}
+	}
+	s.finish(out, plane, t, nil)
+	for y := r.Min.Y; y < r.Max.Y; y++ {
+		a := alpha.Row(y)[r.Min.X-work.Min.X:]
+		row, u := out.Row(y), under.Row(y)
+		for x := range row {
+			row[x] = u[x] + min(a[x], 1)*(row[x]-u[x])
+		}
+	}
+	return out
+}
+
+func (s *Site) graphic(id string) *Graphic { return s.graphics[id] }
+
+// step is how many pixels of the graphic lie in a sample's width at a place.
+func step(m geom.Map, x, y float64) float64 {
+	o := m.Apply(geom.Pt(x, y))
+	return math.Sqrt(math.Abs(m.Apply(geom.Pt(x+1, y)).Sub(o).Cross(m.Apply(geom.Pt(x, y+1)).Sub(o))))
+}
+
+// level chooses the half at which a sample stands for about a pixel.
+func (g *Graphic) level(step float64) int {
+	l := 0
+	for step > 1.4 && l < len(g.levels)-1 {
+		step, l = step/2, l+1
+	}
+	return l
+}
+
+// at is the colour at a place, bilinear; transparent beyond the rim.
+func (l *level) at(u, v float64) (q [4]float32) {
+	u, v = u-.5, v-.5
+	if !(u > -1 && v > -1 && u < float64(l.w) && v < float64(l.h)) {
+		return q
+	}
+	i, j := floor(float32(u)), floor(float32(v))
+	a, b := float32(u-float64(i)), float32(v-float64(j))
+	add := func(i, j int, w float32) {
+		if i >= 0 && j >= 0 && i < l.w && j < l.h && w > 0 {
+			p := &l.pix[j*l.w+i]
+			q[0], q[1], q[2], q[3] = q[0]+w*p[0], q[1]+w*p[1], q[2]+w*p[2], q[3]+w*p[3]
+		}
+	}
+	add(i, j, (1-a)*(1-b))
+	add(i+1, j, a*(1-b))
+	add(i, j+1, (1-a)*b)
+	add(i+1, j+1, a*b)
+	return q
+}
+
+// twoBoxes is the half-width of the box of which two in a row have a deviation.
+func twoBoxes(sigma float64) float64 { return (math.Sqrt(6*sigma*sigma+1) - 1) / 2 }
+
+// smear takes the mean along a way, in samples.
+func smear(p frame.Plane, way geom.Point) {
+	n := min(int(math.Ceil(way.Len())), 64)
+	if n < 2 {
+		return
+	}
+	w, h := p.Rect.Dx(), p.Rect.Dy()
+	in := append([]float32(nil), p.Pix...)
+	clear(p.Pix)
+	norm := 1 / float32(n)
+	for k := range n {
+		d := way.Mul((float64(k)+.5)/float64(n) - .5)
+		dx, dy := int(math.Round(d.X)), int(math.Round(d.Y))
+		for y := range h {
+			from, to := in[min(max(y+dy, 0), h-1)*w:][:w], p.Pix[y*w:][:w]
+			for x := range to {
+				to[x] += norm * from[min(max(x+dx, 0), w-1)]
+			}
+		}
+	}
+}

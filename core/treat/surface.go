@@ -1,0 +1,54 @@
+package treat
+
+import (
+	"image"
+
+	"celator/core/cover"
+	"celator/core/frame"
+	"celator/core/geom"
+	"celator/core/plate"
+)
+
+// surfaceFill replaces the content by what the surface around it would look like there:
+// computed once in the surface's own plane, so that it stays put, and laid in the frame's
+// light with the source's grain. Without a ground (an inverted cover) nothing can be laid.
+func surfaceFill(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.Plane {
+	out := s.ground(plane, r)
+	s.finish(out, plane, t, func() frame.Plane { return s.ground(0, s.Matte.Rect) })
+	return out
+}
+
+// ground lays the clean ground on a rectangle of a plane.
+func (s *Site) ground(plane int, r image.Rectangle) frame.Plane {
+	out := frame.NewPlane(r)
+	if s.Ground == nil {
+		none, full := s.Levels(plane)
+		for i := range out.Pix {
+			out.Pix[i] = (none + full) / 2
+		}
+		return out
+	}
+	p := s.Ground.clean
+	back, err := s.Live.Map.Mul(p.To).Inverse()
+	if err != nil {
+		return s.Read(plane, r)
+	}
+	sx, sy := s.Sub(plane)
+	kx, ky := float64(int(1)<<sx), float64(int(1)<<sy)
+	m := back.Mul(geom.Map{kx, 0, 0, 0, ky, 0, 0, 0, 1})
+	zero, one := s.lit(plane, 0), s.lit(plane, 1)
+	slope := one - zero
+	for y := r.Min.Y; y < r.Max.Y; y++ {
+		fy := float64(y) + .5
+		row := out.Row(y)
+		for x := range row {
+			fx := float64(r.Min.X+x) + .5
+			d := 1 / (m[6]*fx + m[7]*fy + m[8])
+			a := plate.Tap((m[0]*fx+m[1]*fy+m[2])*d, (m[3]*fx+m[4]*fy+m[5])*d, p.W, p.H)
+			i := a.I
+			v := a.W00*p.Pix[i][plane] + a.W10*p.Pix[i+a.Right][plane] + a.W01*p.Pix[i+a.Down][plane] + a.W11*p.Pix[i+a.Down+a.Right][plane]
+			row[x] = zero + slope*v
+		}
+	}
+	return out
+}
