@@ -18,6 +18,8 @@ require (
 	github.com/tus/tusd/v2 v2.9.1
 	golang.org/x/exp v0.0.0-20261014143641-f0251eb4aa3e
 	golang.org/x/image v0.47.0
+	golang.org/x/sync v0.24.0
+	gonum.org/v1/gonum v0.17.0
 )
 
 require (
@@ -38,8 +40,6 @@ require (
 	github.com/tidwall/sjson v1.2.5 // indirect
 	github.com/tus/lockfile v1.2.0 // indirect
 	go.uber.org/multierr v1.11.0 // indirect
-	golang.org/x/sync v0.24.0 // indirect
 	golang.org/x/sys v0.49.0 // indirect
 	golang.org/x/text v0.43.0 // indirect
-	gonum.org/v1/gonum v0.17.0 // indirect
 )

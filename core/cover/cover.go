@@ -288,7 +288,7 @@ func (c *Cover) At(f int) (l Live, ok bool) {
 	if c.Off || len(c.HoldsOut) > 0 || !c.Span.Holds(f) {
 		return Live{}, false
 	}
-	l = Live{Cover: c.ID, Form: c.form(f), Transparency: c.Transparency.At(f), Frame: f, Map: c.Map(f), Speed: c.speed(f), Corners: c.corners(f)}
+	l = c.Shape(f)
 	if l.Transparency >= 1 {
 		return Live{}, false
 	}
@@ -299,6 +299,12 @@ func (c *Cover) At(f int) (l Live, ok bool) {
 		l.Treatments = append(l.Treatments, t.At(f))
 	}
 	return l, len(l.Treatments) > 0
+}
+
+// Shape returns the cover's form and place at frame f, without treatments, whether or
+// not it hides anything there.
+func (c *Cover) Shape(f int) Live {
+	return Live{Cover: c.ID, Form: c.form(f), Transparency: c.Transparency.At(f), Frame: f, Map: c.Map(f), Speed: c.speed(f), Corners: c.corners(f)}
 }
 
 // speed is how far the cover's centre moves in the time of a frame, around frame f.

@@ -29,6 +29,18 @@ func (l *Live) Pinned(t LiveTreatment, w, h int) (geom.Map, error) {
 	return l.Map.Mul(onto).Mul(unit), nil
 }
 
+// Plane returns the map from the surface's own plane to the picture: there the four
+// corners are a rectangle, as wide and high as they are in the mean where they were drawn.
+func (l *Live) Plane() geom.Map {
+	c := l.Corners
+	wide, high := (c[1].Sub(c[0]).Len()+c[2].Sub(c[3]).Len())/2, (c[3].Sub(c[0]).Len()+c[2].Sub(c[1]).Len())/2
+	onto, err := geom.SquareToQuad(c)
+	if err != nil || wide < 1 || high < 1 {
+		return l.Map
+	}
+	return l.Map.Mul(onto).Mul(geom.Map{1 / wide, 0, 0, 0, 1 / high, 0, 0, 0, 1})
+}
+
 // Uncovered returns the share of the outlines' area that a graphic of w x h pixels does
 // not reach, 0 to 1.
 func (l *Live) Uncovered(t LiveTreatment, w, h int) float64 {

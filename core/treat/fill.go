@@ -20,7 +20,7 @@ func fill(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.Pl
 	for i := range out.Pix {
 		out.Pix[i] = v
 	}
-	s.finish(out, plane, t, nil)
+	s.finish(out, plane, t, false)
 	return out
 }
 

@@ -109,57 +109,59 @@ func (s *Site) lit(plane int, v float32) float32 {
 	return v * s.unit
 }
 
-// finish gives laid samples the original's shape of light and the grain. base is what
-// the shape is against, code by code of luma; nil is an even surface.
-func (s *Site) finish(out frame.Plane, plane int, t cover.LiveTreatment, base func() frame.Plane) {
+// finish gives laid samples the original's shape of light and the grain. What was laid
+// from the ground has the ground's own shape already.
+func (s *Site) finish(out frame.Plane, plane int, t cover.LiveTreatment, shaped bool) {
 	if t.Shading > 0 {
-		s.shade(out, plane, float32(t.Shading), base)
+		s.shade(out, plane, float32(t.Shading), shaped)
 	}
 	if t.Grain > 0 && s.Ground != nil {
 		s.Ground.grain.add(out, plane, s.Live.Frame, float32(t.Grain)*s.unit)
 	}
 }
 
-// shade multiplies by how much brighter than the mean the original is around each place,
-// seen so coarsely that nothing can be read in it.
-func (s *Site) shade(out frame.Plane, plane int, much float32, base func() frame.Plane) {
-	if s.shape.Pix == nil {
-		s.shape = s.measureShape(base)
+// shade multiplies by how much brighter than elsewhere the surface is lit at each place.
+func (s *Site) shade(out frame.Plane, plane int, much float32, shaped bool) {
+	shape := &s.shape[0]
+	if shaped {
+		shape = &s.shape[1]
+	}
+	if shape.Pix == nil {
+		*shape = s.shapeOfLight(shaped)
 	}
 	none, _ := s.Levels(plane)
 	sx, sy := s.Sub(plane)
 	r := out.Rect
 	for y := r.Min.Y; y < r.Max.Y; y++ {
 		row := out.Row(y)
-		from := s.shape.Row(min(y<<sy, s.shape.Rect.Max.Y-1))
+		from := shape.Row(min(y<<sy, shape.Rect.Max.Y-1))
 		for x := range row {
-			k := from[min((r.Min.X+x)<<sx, s.shape.Rect.Max.X-1)-s.shape.Rect.Min.X]
+			k := from[min((r.Min.X+x)<<sx, shape.Rect.Max.X-1)-shape.Rect.Min.X]
 			row[x] = none + (row[x]-none)*(1+much*(k-1))
 		}
 	}
 }
 
-// measureShape is the ratio of the original's luma above black to base's, or to its mean,
-// both smoothed over a third of the cover's size, where the matte is.
-func (s *Site) measureShape(base func() frame.Plane) frame.Plane {
+// shapeOfLight is, for each sample, how the light there differs from the mean. Where the
+// ground is known it is the ratio of the frame to the ground as it is, both smoothed, so
+// that the content cancels out; and, unless shaped, the ground's own shape without the
+// content. Else it is the frame smoothed so widely that nothing can be read in it.
+func (s *Site) shapeOfLight(shaped bool) frame.Plane {
 	none, _ := s.Levels(0)
 	r := s.was.Rect
 	w, h := r.Dx(), r.Dy()
-	reach := max(.22*float64(min(w, h)), 6)
 	num, den := frame.NewPlane(r), frame.NewPlane(r)
-	var ref frame.Plane
-	if base != nil {
-		ref = base()
+	ground := frame.NewPlane(r)
+	reach := max(.22*float64(min(w, h)), 6)
+	if s.Ground != nil {
+		ground = s.ground(s.Ground.plate, 0, r)
+		reach *= .5
 	}
-	var sum, weight float64
 	for i, m := range s.Matte.Pix {
-		v := s.was.Pix[i] - none
-		num.Pix[i] = m * v
-		den.Pix[i] = m
-		if base != nil {
-			den.Pix[i] = m * max(ref.Pix[i]-none, s.unit)
+		num.Pix[i], den.Pix[i] = m*(s.was.Pix[i]-none), m
+		if s.Ground != nil {
+			den.Pix[i] = m * max(ground.Pix[i]-none, s.unit)
 		}
-		sum, weight = sum+float64(m*v), weight+float64(m)
 	}
 	for _, p := range []frame.Plane{num, den} {
 		for range 3 {
@@ -167,16 +169,27 @@ func (s *Site) measureShape(base func() frame.Plane) frame.Plane {
 			raster.BoxDown(p.Pix, w, h, reach)
 		}
 	}
-	mean := float32(1)
-	if base == nil {
-		mean = float32(max(sum/max(weight, 1e-6), 1))
+	if s.Ground != nil && !shaped {
+		ground = s.ground(s.Ground.clean, 0, r)
 	}
+	var sum, weight float32
 	for i, d := range den.Pix {
 		k := float32(1)
 		if d > 1e-4 {
-			k = num.Pix[i] / (d * mean)
+			k = num.Pix[i] / d
 		}
-		num.Pix[i] = min(max(k, .1), 4)
+		if s.Ground != nil && !shaped {
+			k *= max(ground.Pix[i]-none, s.unit)
+		}
+		num.Pix[i] = k
+		sum, weight = sum+k*s.Matte.Pix[i], weight+s.Matte.Pix[i]
+	}
+	norm := float32(1)
+	if mean := sum / max(weight, 1e-6); mean > 1e-6 && !(s.Ground != nil && shaped) {
+		norm = 1 / mean
+	}
+	for i, k := range num.Pix {
+		num.Pix[i] = min(max(k*norm, .1), 4)
 	}
 	return num
 }

@@ -62,7 +62,7 @@ func cells(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 	kx, ky := float64(int(1)<<sx), float64(int(1)<<sy)
 	back := geom.Identity
 	if t.Rides {
-		b, err := s.Live.Map.Inverse()
+		b, err := s.Live.Plane().Inverse()
 		if err != nil {
 			return squares(s.Picture, plane, r, t.Cell)
 		}

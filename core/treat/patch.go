@@ -87,7 +87,7 @@ func patch(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 			}
 		}
 	}
-	s.finish(out, plane, t, nil)
+	s.finish(out, plane, t, false)
 	for y := r.Min.Y; y < r.Max.Y; y++ {
 		a := alpha.Row(y)[r.Min.X-work.Min.X:]
 		row, u := out.Row(y), under.Row(y)

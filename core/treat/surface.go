@@ -13,22 +13,22 @@ import (
 // computed once in the surface's own plane, so that it stays put, and laid in the frame's
 // light with the source's grain. Without a ground (an inverted cover) nothing can be laid.
 func surfaceFill(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.Plane {
-	out := s.ground(plane, r)
-	s.finish(out, plane, t, func() frame.Plane { return s.ground(0, s.Matte.Rect) })
-	return out
-}
-
-// ground lays the clean ground on a rectangle of a plane.
-func (s *Site) ground(plane int, r image.Rectangle) frame.Plane {
-	out := frame.NewPlane(r)
 	if s.Ground == nil {
+		out := frame.NewPlane(r)
 		none, full := s.Levels(plane)
 		for i := range out.Pix {
 			out.Pix[i] = (none + full) / 2
 		}
 		return out
 	}
-	p := s.Ground.clean
+	out := s.ground(s.Ground.clean, plane, r)
+	s.finish(out, plane, t, true)
+	return out
+}
+
+// ground lays a plate of the ground, in the frame's light, on a rectangle of a plane.
+func (s *Site) ground(p *plate.Plate, plane int, r image.Rectangle) frame.Plane {
+	out := frame.NewPlane(r)
 	back, err := s.Live.Map.Mul(p.To).Inverse()
 	if err != nil {
 		return s.Read(plane, r)

@@ -18,10 +18,10 @@ type Site struct {
 	Ground         *Ground     // of the cover; nil where no treatment asks for it
 	Matte          frame.Plane // on luma samples
 	graphics       map[string]*Graphic
-	light          light       // of the frame against the ground's
-	unit           float32     // codes for one of 8 bit
-	was            frame.Plane // luma before any treatment, where its shape of light is wanted
-	shape          frame.Plane // of light, against the mean
+	light          light          // of the frame against the ground's
+	unit           float32        // codes for one of 8 bit
+	was            frame.Plane    // luma before any treatment, where its shape of light is wanted
+	shape          [2]frame.Plane // of light, on an even surface and on the ground
 }
 
 // treatment makes the treated samples of rectangle r of a plane.

@@ -15,15 +15,18 @@ import (
 	"celator/core/frame"
 	"celator/core/treat"
 	"celator/internal/media"
+	"celator/internal/scene"
 )
 
 // Engine is the version of the rendering; segments of another are not reused.
-const Engine = 1
+const Engine = 2
 
 // Job is a stretch of a clip to be written with its covers.
 type Job struct {
+	Source   string // names the clip's content
 	Clip     media.Clip
-	Sound    string // file with the sound; the source itself
+	Scenes   *scene.Maker // nil makes its own
+	Sound    string       // file with the sound; the source itself
 	Document *cover.Document
 	Preset   media.Preset
 	First    int // frames, both included
@@ -55,6 +58,10 @@ func Render(ctx context.Context, j Job) error {
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
+	known, err := j.scene(ctx)
+	if err != nil {
+		return err
+	}
 	r, err := j.Clip.Open(ctx, j.First, j.Last)
 	if err != nil {
 		return err
@@ -71,6 +78,7 @@ func Render(ctx context.Context, j Job) error {
 		pic  *frame.Picture
 		f    int
 		out  []byte
+		err  error
 		done chan struct{}
 	}
 	workers := runtime.GOMAXPROCS(0)
@@ -98,7 +106,7 @@ func Render(ctx context.Context, j Job) error {
 				readErr = err
 				return
 			}
-			s := &slot{pic, f, pic.Data, make(chan struct{})}
+			s := &slot{pic: pic, f: f, out: pic.Data, done: make(chan struct{})}
 			order <- s // neither blocks: both hold as many as there are pictures
 			work <- s
 		}
@@ -111,7 +119,10 @@ func Render(ctx context.Context, j Job) error {
 				if j.Matte {
 					s.out = grey(treat.Combined(s.pic.Format, live))
 				} else {
-					treat.Conceal(s.pic, live, nil)
+					treat.Conceal(s.pic, live, known)
+					if j.Preset.Labels {
+						s.err = treat.DrawLabels(s.pic, j.Document.LabelsAt(s.f))
+					}
 				}
 				close(s.done)
 			}
@@ -121,7 +132,11 @@ func Render(ctx context.Context, j Job) error {
 	done := 0
 	for s := range order {
 		<-s.done
-		if err := w.Write(s.out); err != nil {
+		err := s.err
+		if err == nil {
+			err = w.Write(s.out)
+		}
+		if err != nil {
 			cancel()
 			for range order { // let the reader see the end
 			}
@@ -136,6 +151,18 @@ func Render(ctx context.Context, j Job) error {
 		return readErr
 	}
 	return w.Close()
+}
+
+// scene is what the treatments must know of the clip.
+func (j *Job) scene(ctx context.Context) (*treat.Scene, error) {
+	if j.Matte {
+		return nil, nil
+	}
+	m := j.Scenes
+	if m == nil {
+		m = &scene.Maker{}
+	}
+	return m.Make(ctx, j.Source, j.Clip, j.Document, cover.Span{First: j.First, Last: j.Last})
 }
 
 // renderStill writes the one picture of a still.
@@ -154,7 +181,11 @@ func renderStill(ctx context.Context, j Job) error {
 	if j.Matte {
 		return media.WriteStillMatte(matte, j.Out)
 	}
-	treat.Conceal(pic, live)
+	known, err := j.scene(ctx)
+	if err != nil {
+		return err
+	}
+	treat.Conceal(pic, live, known)
 	if err := media.WriteStill(ctx, j.Clip.Path, pic, matte, j.Out); err != nil {
 		return err
 	}

@@ -25,6 +25,7 @@ import (
 	"celator/internal/deliver"
 	"celator/internal/library"
 	"celator/internal/media"
+	"celator/internal/scene"
 	"celator/internal/store"
 )
 
@@ -40,6 +41,7 @@ type Runner struct {
 	beats  sync.WaitGroup
 	mu     sync.Mutex
 	plate  plates
+	scenes scene.Maker
 }
 
 const (
@@ -191,7 +193,16 @@ func Plan(src store.Source, doc *cover.Document, preset media.Preset) ([]store.S
 		for f := g.First; f <= g.Last; f++ {
 			live = append(live, doc.At(f))
 		}
-		if err := enc.Encode([]any{deliver.Engine, src.Digest, g.First, g.Last, preset.EncoderArgs(src.Reading()), live}); err != nil {
+		beyond := []any{scene.Keys(src.Digest, doc, cover.Span{First: g.First, Last: g.Last})}
+		if preset.Labels {
+			for f := g.First; f <= g.Last; f++ {
+				beyond = append(beyond, doc.LabelsAt(f))
+			}
+		}
+		for _, p := range doc.Graphics {
+			beyond = append(beyond, p.ID, sha256.Sum256(p.PNG))
+		}
+		if err := enc.Encode([]any{deliver.Engine, src.Digest, g.First, g.Last, preset.EncoderArgs(src.Reading()), live, beyond}); err != nil {
 			return nil, err
 		}
 		g.Key = hex.EncodeToString(h.Sum(nil))
@@ -229,6 +240,7 @@ func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Jo
 		return d, j, err
 	}
 	j.Document, j.Last, j.Total = rev.Document, src.Frames-1, src.Frames
+	j.Source, j.Scenes = src.Digest, &r.scenes
 	return d, j, deliver.Fits(j.Document, j.Clip.Info, src.Frames)
 }
 

@@ -21,6 +21,7 @@ type Preset struct {
 	Ending   string   // of the finished file
 	Lossless bool     // samples come back as they went in
 	Still    bool     // one picture, in the kind of the source's file
+	Labels   bool     // shows the document's labels
 	video    []string // encoder options
 	pixFmt   string   // "" keeps the source's
 	segment  string   // ending and muxer of a segment, with exact times
@@ -32,7 +33,7 @@ type Preset struct {
 // Presets are the ways of encoding, by name.
 var Presets = map[string]Preset{
 	"review": {
-		Name: "review", Title: "Review copy, H.264 in MP4", Ending: ".mp4",
+		Name: "review", Title: "Review copy, H.264 in MP4", Ending: ".mp4", Labels: true,
 		video:  []string{"-c:v", "libx264", "-preset", "medium", "-crf", "18"},
 		pixFmt: "yuv420p", segment: "mp4",
 		sounds: []string{"aac", "mp3", "ac3", "eac3", "alac"}, recode: []string{"-c:a", "aac", "-b:a", "256k"},

@@ -24,6 +24,7 @@ import (
 	"celator/core/raster"
 	"celator/core/treat"
 	"celator/internal/media"
+	"celator/internal/scene"
 )
 
 // Patch is what covers change of a view frame: rectangles of the view, and their
@@ -50,6 +51,7 @@ func (p Patch) Header() string {
 // determines them.
 type Patches struct {
 	Frames *Frames
+	Scenes *scene.Maker
 
 	mu    sync.Mutex
 	bytes int
@@ -61,7 +63,7 @@ const remembered = 192 << 20
 
 // NewPatches returns a maker of patches on top of a frame cache.
 func NewPatches(f *Frames) *Patches {
-	p := &Patches{Frames: f}
+	p := &Patches{Frames: f, Scenes: &scene.Maker{}}
 	p.memo, _ = lru.NewWithEvict(1<<20, func(_ [32]byte, q Patch) { p.bytes -= len(q.Pix) })
 	return p
 }
@@ -87,9 +89,10 @@ type Request struct {
 	ID    string // of the clip
 	Clip  media.Clip
 	Frame int
-	Live  []cover.Live
-	Size  Size // of the view
-	Matte bool // the combined matte, as grey, instead of the concealed picture
+	// Document has the covers, as they are on all frames.
+	Document *cover.Document
+	Size     Size // of the view
+	Matte    bool // the combined matte, as grey, instead of the concealed picture
 	// Quick, when not empty, is the view frame's file: where the decoded frame is
 	// not at hand, the same treatments are done on the view's pixels instead, so
 	// that a frame far away is not shown late.
@@ -98,10 +101,12 @@ type Request struct {
 
 // Make returns the patch that is asked for.
 func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
-	if len(r.Live) == 0 {
+	live := r.Document.At(r.Frame)
+	if len(live) == 0 {
 		return Patch{}, nil
 	}
-	b, err := json.Marshal([]any{r.ID, r.Frame, r.Live, r.Size, r.Matte})
+	here := cover.Span{First: r.Frame, Last: r.Frame}
+	b, err := json.Marshal([]any{r.ID, r.Frame, live, r.Size, r.Matte, scene.Keys(r.ID, r.Document, here)})
 	if err != nil {
 		return Patch{}, err
 	}
@@ -109,18 +114,31 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 	if patch, ok := p.memo.Get(key); ok {
 		return patch, nil
 	}
-	if _, here := p.Frames.cached(frameKey{r.ID, r.Frame}); !here && r.Quick != "" {
-		if pic, err := view(r.Quick); err == nil {
-			patch, err := render(pic, scaled(r.Live, float64(pic.Width)/float64(r.Clip.Info.Width), float64(pic.Height)/float64(r.Clip.Info.Height)), r.Size, r.Matte)
+	known := p.Scenes.Ready(r.ID, r.Document, here)
+	if r.Quick != "" {
+		if pic := p.Frames.AtHand(r.ID, r.Frame); pic != nil && known == nil {
+			// Treated, but with what the frame alone tells of the surface.
+			patch, err := render(pic, live, p.Scenes.Graphics(r.Document), r.Size, r.Matte)
 			patch.Quick = true
 			return patch, err
+		} else if pic == nil {
+			if pic, err := view(r.Quick); err == nil {
+				patch, err := render(pic, scaled(live, float64(pic.Width)/float64(r.Clip.Info.Width), float64(pic.Height)/float64(r.Clip.Info.Height)), p.Scenes.Graphics(r.Document), r.Size, r.Matte)
+				patch.Quick = true
+				return patch, err
+			}
+		}
+	}
+	if known == nil {
+		if known, err = p.Scenes.Make(ctx, r.ID, r.Clip, r.Document, here); err != nil {
+			return Patch{}, err
 		}
 	}
 	pic, err := p.Frames.Get(ctx, r.ID, r.Clip, r.Frame)
 	if err != nil {
 		return Patch{}, err
 	}
-	patch, err := render(pic, r.Live, r.Size, r.Matte)
+	patch, err := render(pic, live, known, r.Size, r.Matte)
 	if err == nil {
 		p.remember(key, patch)
 	}
@@ -166,6 +184,8 @@ func scaled(live []cover.Live, sx, sy float64) []cover.Live {
 			return f
 		}
 		l.Form = scale(l.Form)
+		l.Map = geom.Map{sx, 0, 0, 0, sy, 0, 0, 0, 1}.Mul(l.Map)
+		l.Speed = geom.Pt(l.Speed.X*sx, l.Speed.Y*sy)
 		l.Holdouts = slices.Clone(l.Holdouts)
 		for j, h := range l.Holdouts {
 			l.Holdouts[j] = scale(h)
@@ -174,13 +194,15 @@ func scaled(live []cover.Live, sx, sy float64) []cover.Live {
 		for j := range l.Treatments {
 			t := &l.Treatments[j]
 			t.Sigma = geom.Pt(t.Sigma.X*sx, t.Sigma.Y*sy)
-			t.Cell = geom.Pt(t.Cell.X*sx, t.Cell.Y*sy)
+			if !t.Rides { // else its map is scaled
+				t.Cell = geom.Pt(t.Cell.X*sx, t.Cell.Y*sy)
+			}
 		}
 	}
 	return out
 }
 
-func render(pic *frame.Picture, live []cover.Live, view Size, matteOnly bool) (Patch, error) {
+func render(pic *frame.Picture, live []cover.Live, known *treat.Scene, view Size, matteOnly bool) (Patch, error) {
 	sx, sy := float64(view.W)/float64(pic.Width), float64(view.H)/float64(pic.Height)
 	var patch Patch
 	for _, l := range live {
@@ -193,7 +215,7 @@ func render(pic *frame.Picture, live []cover.Live, view Size, matteOnly bool) (P
 		return Patch{}, nil
 	}
 	pic = pic.Clone()
-	mattes := treat.Conceal(pic, live)
+	mattes := treat.Conceal(pic, live, known)
 	w, h := 0, 0
 	for _, r := range patch.Regions {
 		w, h = max(w, r.Dx()), h+r.Dy()

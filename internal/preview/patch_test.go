@@ -41,7 +41,7 @@ func TestPatchIsTheDelivery(t *testing.T) {
 	}
 	was := string(pic.Data)
 	for _, view := range []Size{{960, 540}, {640, 360}} {
-		p, err := render(pic, lives, view, false)
+		p, err := render(pic, lives, nil, view, false)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -57,7 +57,7 @@ func TestPatchIsTheDelivery(t *testing.T) {
 		}
 		atlas := &image.NRGBA{Pix: p.Pix, Stride: 4 * wide, Rect: image.Rect(0, 0, wide, len(p.Pix)/(4*wide))}
 		done := pic.Clone()
-		treat.Conceal(done, lives)
+		treat.Conceal(done, lives, nil)
 		want := image.NewRGBA(image.Rect(0, 0, view.W, view.H))
 		draw.CatmullRom.Scale(want, want.Rect, done.RGBA(done.Rect()), done.Rect(), draw.Src, nil)
 		matte := treat.Combined(f, lives)
@@ -107,7 +107,7 @@ func BenchmarkPatch(b *testing.B) {
 			l := []cover.Live{{Form: cover.Form{Paths: []geom.Path{geom.Box(geom.Rect{Min: geom.Pt(200, 100), Max: geom.Pt(200, 100).Add(c.size)}).Map(geom.Placement(geom.Pt(400, 300), geom.Point{}, 3, 1, 1))},
 				Soften: geom.Pt(6, 6)}, Treatments: []cover.LiveTreatment{c.treat}}}
 			for b.Loop() {
-				if _, err := render(pic, l, c.view, false); err != nil {
+				if _, err := render(pic, l, nil, c.view, false); err != nil {
 					b.Fatal(err)
 				}
 			}
@@ -126,7 +126,7 @@ func BenchmarkPatchThirty(b *testing.B) {
 			Soften: geom.Pt(4, 4)}, Treatments: []cover.LiveTreatment{t}})
 	}
 	for b.Loop() {
-		if _, err := render(pic, lives, Size{1280, 720}, false); err != nil {
+		if _, err := render(pic, lives, nil, Size{1280, 720}, false); err != nil {
 			b.Fatal(err)
 		}
 	}

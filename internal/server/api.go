@@ -510,7 +510,7 @@ func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f i
 	if f < 0 || f >= r.src.Frames {
 		return nil, huma.Error404NotFound(fmt.Sprintf("The shot has no frame %d.", f))
 	}
-	ask := preview.Request{ID: r.src.ID, Clip: r.clip, Frame: f, Live: doc.At(f)}
+	ask := preview.Request{ID: r.src.ID, Clip: r.clip, Frame: f, Document: doc}
 	ask.Size.W, ask.Size.H = r.clip.Info.ViewSize()
 	ask.Matte = as.matte
 	if as.full {

@@ -1,0 +1,181 @@
+// Package scene reads the frames from which treatments learn what they must know of a
+// shot beyond the frame at hand (core/treat), and remembers what was made of them.
+package scene
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"slices"
+	"sync"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/sync/singleflight"
+
+	"celator/core/cover"
+	"celator/core/frame"
+	"celator/core/treat"
+	"celator/internal/media"
+)
+
+// Maker makes scenes.
+type Maker struct {
+	once     sync.Once
+	grounds  *lru.Cache[string, *treat.Ground]
+	graphics *lru.Cache[string, *treat.Graphic]
+	making   singleflight.Group
+}
+
+// Grounds take up to 10 MB each.
+const (
+	keptGrounds  = 10
+	keptGraphics = 16
+)
+
+func (m *Maker) begin() {
+	m.grounds, _ = lru.New[string, *treat.Ground](keptGrounds)
+	m.graphics, _ = lru.New[string, *treat.Graphic](keptGraphics)
+}
+
+// survey is what is to be looked at for a cover's ground.
+type survey struct {
+	cover  string
+	frames []int
+	lives  []cover.Live
+	from   int
+	key    string
+}
+
+// surveys returns them for those covers of the document that are live on any frame of
+// the span and need one.
+func surveys(source string, d *cover.Document, span cover.Span) []survey {
+	var out []survey
+	for i := range d.Covers {
+		c := &d.Covers[i]
+		if c.Inverted || c.Span.Last < span.First || span.Last < c.Span.First {
+			continue
+		}
+		l, ok := c.At(min(max(span.First, c.Span.First), c.Span.Last))
+		if !ok {
+			l, ok = c.At(c.Span.First) // a treatment may be keyed to nothing on that frame
+		}
+		if !ok || !treat.Wants(&l) {
+			continue
+		}
+		s := survey{cover: c.ID, frames: treat.Looks(d, c)}
+		for k, f := range s.frames {
+			live := c.Shape(f)
+			live.Treatments = nil
+			s.lives = append(s.lives, live)
+			if abs(f-c.Drawn()) < abs(s.frames[s.from]-c.Drawn()) {
+				s.from = k
+			}
+		}
+		h := sha256.Sum256([]byte(treat.GroundKey(source, s.frames, s.lives)))
+		s.key = hex.EncodeToString(h[:])
+		out = append(out, s)
+	}
+	return out
+}
+
+func abs(i int) int { return max(i, -i) }
+
+// Keys names everything beyond a frame that decides how covers live in a span look.
+func Keys(source string, d *cover.Document, span cover.Span) []string {
+	var out []string
+	for _, s := range surveys(source, d, span) {
+		out = append(out, s.key)
+	}
+	return out
+}
+
+// Graphics returns a scene of the document's graphics alone.
+func (m *Maker) Graphics(d *cover.Document) *treat.Scene {
+	m.once.Do(m.begin)
+	s := &treat.Scene{Grounds: map[string]*treat.Ground{}, Graphics: map[string]*treat.Graphic{}}
+	for _, g := range d.Graphics {
+		if len(g.PNG) == 0 {
+			continue
+		}
+		h := sha256.Sum256(g.PNG) // ids are the writer's own
+		key := hex.EncodeToString(h[:])
+		pic, ok := m.graphics.Get(key)
+		if !ok {
+			var err error
+			if pic, err = treat.NewGraphic(g.PNG); err != nil {
+				continue // validated when it came in
+			}
+			m.graphics.Add(key, pic)
+		}
+		s.Graphics[g.ID] = pic
+	}
+	return s
+}
+
+// Ready returns the scene for a span where everything is at hand, or nil.
+func (m *Maker) Ready(source string, d *cover.Document, span cover.Span) *treat.Scene {
+	s := m.Graphics(d)
+	for _, v := range surveys(source, d, span) {
+		g, ok := m.grounds.Get(v.key)
+		if !ok {
+			return nil
+		}
+		s.Grounds[v.cover] = g
+	}
+	return s
+}
+
+// Make returns the scene for a span of a shot. A cover whose surface is nowhere clear
+// has no ground; its treatments do with the frame at hand. Errors are those of reading.
+func (m *Maker) Make(ctx context.Context, source string, clip media.Clip, d *cover.Document, span cover.Span) (*treat.Scene, error) {
+	s := m.Graphics(d)
+	for _, v := range surveys(source, d, span) {
+		g, ok := m.grounds.Get(v.key)
+		if !ok {
+			// Made once however many ask; it goes on when one of them stops waiting.
+			made := m.making.DoChan(v.key, func() (any, error) { return v.look(context.WithoutCancel(ctx), clip) })
+			select {
+			case <-ctx.Done():
+				return nil, ctx.Err()
+			case r := <-made:
+				if r.Err != nil {
+					return nil, r.Err
+				}
+				g = r.Val.(*treat.Ground)
+			}
+			m.grounds.Add(v.key, g)
+		}
+		if g != nil {
+			s.Grounds[v.cover] = g
+		}
+	}
+	return s, nil
+}
+
+// look reads the frames; a nil ground says that nothing can be made of them.
+func (s *survey) look(ctx context.Context, clip media.Clip) (*treat.Ground, error) {
+	sv, err := treat.NewSurvey(s.lives, s.from)
+	if err != nil {
+		return nil, nil
+	}
+	first, last := s.frames[0], s.frames[len(s.frames)-1]
+	r, err := clip.Open(ctx, first, last)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	pic := frame.New(clip.Info.Format(), nil)
+	for f := first; f <= last; f++ {
+		if err := r.Read(pic); err != nil {
+			return nil, err
+		}
+		if slices.Contains(s.frames, f) {
+			sv.Add(pic)
+		}
+	}
+	g, err := sv.Ground()
+	if err != nil {
+		return nil, nil
+	}
+	return g, nil
+}
