@@ -373,6 +373,20 @@ func main() {
 	export("treatment", func(a []js.Value) (any, error) {
 		return cover.NewTreatment(a[0].String(), cover.Kind(a[1].String())), nil
 	})
+	export("kinds", func([]js.Value) (any, error) { return cover.Kinds, nil })
+	// What of a cover a house style holds, and whether two look alike.
+	export("style", func(a []js.Value) (any, error) {
+		c := draft.Find(a[0].String())
+		if c == nil {
+			return nil, cover.ErrNoCover
+		}
+		return c.StyleOf(), nil
+	})
+	export("same", func(a []js.Value) (any, error) {
+		var x, y cover.Style
+		err := errors.Join(json.Unmarshal([]byte(a[0].String()), &x), json.Unmarshal([]byte(a[1].String()), &y))
+		return err == nil && x.Same(&y), err
+	})
 	export("outline", func(a []js.Value) (any, error) {
 		r := geom.Rect{Min: geom.Pt(a[3].Float(), a[4].Float()), Max: geom.Pt(a[5].Float(), a[6].Float())}
 		o := cover.Outline{ID: a[0].String(), Shape: cover.Shape(a[1].String())}

@@ -141,6 +141,28 @@ func (d *Document) graphic(g Graphic) string {
 	return "brought in the graphic " + g.Name
 }
 
+// RenameGraphic gives a graphic another id, wherever it is used.
+func (d *Document) RenameGraphic(old, id string) {
+	if old == id {
+		return
+	}
+	for i := range d.Graphics {
+		if d.Graphics[i].ID == old {
+			d.Graphics[i].ID = id
+		}
+	}
+	for i := range d.Covers {
+		ts := d.Covers[i].Treatments
+		for j := range ts {
+			if ts[j].Graphic == old {
+				ts = slices.Clone(ts)
+				ts[j].Graphic = id
+				d.Covers[i].Treatments = ts
+			}
+		}
+	}
+}
+
 // AttachGraphics gives the graphics their pictures, by id.
 func (d *Document) AttachGraphics(of func(id string) []byte) {
 	d.Graphics = slices.Clone(d.Graphics)

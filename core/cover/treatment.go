@@ -80,7 +80,8 @@ type Setting struct {
 	// Sort is "number", "choice", "switch", "colour" or "graphic".
 	Sort string `json:"sort"`
 	// Of a number: its unit, its range, the part of it that a slider spans, what it
-	// begins with, and by how much it is shown larger than it is stored.
+	// begins with (a switch begins off at 0), and by how much it is shown larger than it
+	// is stored.
 	Unit   string      `json:"unit,omitempty"`
 	Least  float64     `json:"least"`
 	Most   float64     `json:"most"`
@@ -111,7 +112,7 @@ func share(name, title string, most, begins float64) Setting {
 	return Setting{Name: name, Title: title, Sort: "number", Unit: "%", Most: most, Begins: begins, Times: 100}
 }
 
-var grain, shading = share("grain", "Grain", 3, 1), share("shading", "Shape of light", 1, 0)
+var grain, shading = share("grain", "Grain", 3, 1), share("shading", "Shading", 1, 0)
 
 // Kinds are the treatments there are, in the order in which they are offered. A new one
 // is a row here and a file in core/treat.
@@ -123,7 +124,7 @@ var Kinds = []Description{
 		{Name: "form", Title: "Cells", Sort: "choice", Choices: [][2]string{{"square", "Square"}, {"brick", "Brick"}, {"hexagon", "Hexagon"}, {"dot", "Dot"}}},
 		{Name: "rides", Title: "Grid rides with the surface", Sort: "switch"}}},
 	{Kind: Fill, Title: "Fill", Ground: true, Settings: []Setting{
-		{Name: "colour", Title: "Colour", Sort: "colour", Unless: "around"}, {Name: "around", Title: "Colour from around", Sort: "switch"}, grain, shading}},
+		{Name: "colour", Title: "Colour", Sort: "colour", Unless: "around"}, {Name: "around", Title: "Colour from around", Sort: "switch", Begins: 1}, grain, shading}},
 	{Kind: Dim, Title: "Dim", Settings: []Setting{{Name: "level", Title: "Level", Sort: "number", Unit: "%", Most: 2, Begins: .25, Times: 100, Slider: &geom.Point{Y: 2}}}},
 	{Kind: SurfaceFill, Title: "Surface", Ground: true, Settings: []Setting{grain, shading}},
 	{Kind: Patch, Title: "Patch", Ground: true, Settings: []Setting{
@@ -213,6 +214,14 @@ func (t *Treatment) choice(name string) *string {
 	return nil
 }
 
+// toggle returns the setting of a switch.
+func (t *Treatment) toggle(name string) *bool {
+	if name == "rides" {
+		return &t.Rides
+	}
+	return &t.Around
+}
+
 // NewTreatment returns a treatment of that kind with settings that hide ordinary
 // lettering.
 func NewTreatment(id string, kind Kind) Treatment {
@@ -223,6 +232,8 @@ func NewTreatment(id string, kind Kind) Treatment {
 			*t.number(s.Name) = Const(s.Begins)
 		case "colour":
 			t.Colour = "#808080"
+		case "switch":
+			*t.toggle(s.Name) = s.Begins > 0
 		}
 	}
 	return t

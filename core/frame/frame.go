@@ -249,7 +249,7 @@ func (p *Picture) Mix(plane int, new Plane, alpha Plane) {
 					continue
 				}
 				old := float32(uint16(dst[2*i]) | uint16(dst[2*i+1])<<8)
-				v := uint16(min(max(old+m*(n[i]-old)+.5, 0), top))
+				v := uint16(clip(old+m*(n[i]-old)+.5, top))
 				dst[2*i], dst[2*i+1] = byte(v), byte(v>>8)
 			}
 		} else {
@@ -258,10 +258,21 @@ func (p *Picture) Mix(plane int, new Plane, alpha Plane) {
 					continue
 				}
 				old := float32(dst[i])
-				dst[i] = byte(min(max(old+m*(n[i]-old)+.5, 0), top))
+				dst[i] = byte(clip(old+m*(n[i]-old)+.5, top))
 			}
 		}
 	}
+}
+
+// clip is min(max(v, 0), top) for numbers, without the care that those take of others.
+func clip(v, top float32) float32 {
+	if v > top {
+		return top
+	}
+	if v >= 0 {
+		return v
+	}
+	return 0
 }
 
 // coefficients returns Kr and Kb of the format's matrix. ITU-R BT.601-7,

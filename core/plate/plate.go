@@ -143,6 +143,43 @@ func (v *View) Read(p *frame.Picture, r image.Rectangle, bin int) {
 	}
 }
 
+// Sample takes of each bin the mean of the luma samples at its middle alone: where many
+// bins are measured together, that is as good as the whole.
+func (v *View) Sample(p *frame.Picture, r image.Rectangle, bin int) {
+	if bin == 1 {
+		v.Read(p, r, bin)
+		return
+	}
+	v.Rect, v.Bin = r, bin
+	v.W, v.H = r.Dx()/bin, r.Dy()/bin
+	unit := 1 / float32(int(1)<<(p.Depth-8))
+	for c := range v.C {
+		v.C[c] = Resize(v.C[c], v.W*v.H)
+		sx, sy := p.Sub(c)
+		for y := range v.H {
+			dst := v.C[c][y*v.W:][:v.W]
+			clear(dst)
+			for k := range 2 {
+				at := (r.Min.Y + y*bin + bin/2 - 1 + k) >> sy
+				x0, x1 := r.Min.X>>sx, (r.Max.X-1)>>sx+1
+				row := p.Row(c, at, x0, x1)
+				for x := range dst {
+					i := (r.Min.X+x*bin+bin/2-1)>>sx - x0
+					j := (r.Min.X+x*bin+bin/2)>>sx - x0
+					if p.Depth > 8 {
+						dst[x] += float32(int(row[2*i])|int(row[2*i+1])<<8) + float32(int(row[2*j])|int(row[2*j+1])<<8)
+					} else {
+						dst[x] += float32(row[i]) + float32(row[j])
+					}
+				}
+			}
+			for x := range dst {
+				dst[x] *= unit / 4
+			}
+		}
+	}
+}
+
 // Resize returns a slice of n numbers, v where it is long enough.
 func Resize(v []float32, n int) []float32 {
 	if cap(v) < n {

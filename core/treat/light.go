@@ -19,7 +19,7 @@ type light struct {
 	cast       [2]float32
 }
 
-const lightSamples = 12_000 // are enough to measure light
+const lightSamples = 5_000 // are enough to measure light
 
 // lightOn measures it over all of the surface that agrees with the ground: what passes in
 // front is left out as outliers (median, then least squares over what lies within three
@@ -35,7 +35,7 @@ func (g *Ground) lightOn(p *frame.Picture, m geom.Map) light {
 		r.Min = image.Pt(r.Min.X/(2*bin)*(2*bin), r.Min.Y/(2*bin)*(2*bin))
 	}
 	var v plate.View
-	v.Read(p, r, bin)
+	v.Sample(p, r, bin)
 	var laid plate.Laid
 	laid.Lay(g.plate, m, &v)
 	var at []int

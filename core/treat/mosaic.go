@@ -42,15 +42,15 @@ func brick(u, v float32) (i, j int) {
 // are moved by half a cell in turn.
 func hexagon(u, v float32) (i, j int) {
 	const high = .8660254
-	best := float32(math.MaxFloat32)
-	r := floor(v / high)
-	for row := r - 1; row <= r+1; row++ {
-		off := .5 * float32(row&1)
-		col := floor(u - off)
-		du, dv := u-(float32(col)+off+.5), v-(float32(row)+.5)*high
-		if d := du*du + dv*dv; d < best {
-			best, i, j = d, col, row
-		}
+	j = floor(v*(1/high) - .5)
+	k := j + 1
+	o, q := .5*float32(j&1), .5*float32(k&1)
+	i = floor(u - o)
+	n := floor(u - q)
+	du, dv := u-(float32(i)+o+.5), v-(float32(j)+.5)*high
+	eu, ev := u-(float32(n)+q+.5), v-(float32(k)+.5)*high
+	if eu*eu+ev*ev < du*du+dv*dv {
+		return n, k
 	}
 	return i, j
 }
@@ -85,17 +85,21 @@ func cells(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 	var b image.Rectangle
 	at := make([]int32, 2*len(src.Pix))
 	k := 0
+	flat := m[6] == 0 && m[7] == 0
 	for y := whole.Min.Y; y < whole.Max.Y; y++ {
 		fy := float64(y) + .5
+		d := 1 / m[8]
 		for x := whole.Min.X; x < whole.Max.X; x++ {
 			fx := float64(x) + .5
-			d := 1 / (m[6]*fx + m[7]*fy + m[8])
+			if !flat {
+				d = 1 / (m[6]*fx + m[7]*fy + m[8])
+			}
 			i, j := in(float32((m[0]*fx+m[1]*fy+m[2])*d), float32((m[3]*fx+m[4]*fy+m[5])*d))
 			at[k], at[k+1] = int32(i), int32(j)
 			if k == 0 {
 				b = image.Rect(i, j, i+1, j+1)
 			}
-			b = image.Rect(min(b.Min.X, i), min(b.Min.Y, j), max(b.Max.X, i+1), max(b.Max.Y, j+1))
+			b.Min.X, b.Min.Y, b.Max.X, b.Max.Y = min(b.Min.X, i), min(b.Min.Y, j), max(b.Max.X, i+1), max(b.Max.Y, j+1)
 			k += 2
 		}
 	}

@@ -40,6 +40,7 @@ func patch(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 	mx, my := 2*sigma/kx+math.Abs(move.X)/2/kx+2, 2*sigma/ky+math.Abs(move.Y)/2/ky+2
 	work := image.Rect(r.Min.X-int(mx), r.Min.Y-int(my), r.Max.X+int(mx), r.Max.Y+int(my))
 	codes, alpha := frame.NewPlane(work), frame.NewPlane(work)
+	whole := true // the graphic is everywhere, and opaque
 	// R'G'B' to the plane's code is linear.
 	base := s.Encode(0, 0, 0)[plane]
 	red, green, blue := s.Encode(1, 0, 0)[plane]-base, s.Encode(0, 1, 0)[plane]-base, s.Encode(0, 0, 1)[plane]-base
@@ -54,16 +55,26 @@ func patch(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 			fx := float64(work.Min.X+x) + .5
 			d := m[6]*fx + m[7]*fy + m[8]
 			if d <= 0 {
+				whole = false
 				continue
 			}
-			q := lv.at((m[0]*fx+m[1]*fy+m[2])/d*k, (m[3]*fx+m[4]*fy+m[5])/d*k)
+			d = k / d
+			q := lv.at((m[0]*fx+m[1]*fy+m[2])*d, (m[3]*fx+m[4]*fy+m[5])*d)
 			a[x] = q[3]
+			whole = whole && q[3] == 1
 			c[x] = base*q[3] + red*q[0] + green*q[1] + blue*q[2]
 		}
 	}
 	w, h := work.Dx(), work.Dy()
-	for _, p := range []frame.Plane{codes, alpha} {
+	soft := []frame.Plane{codes, alpha}
+	if whole { // no rim of the graphic anywhere near
+		soft = soft[:1]
+	}
+	for _, p := range soft {
 		smear(p, geom.Pt(move.X/kx, move.Y/ky))
+		if sigma/kx < .25 { // of a chroma sample: nothing to see
+			continue
+		}
 		for range 2 {
 			raster.BoxAcross(p.Pix, w, h, twoBoxes(sigma/kx))
 			raster.BoxDown(p.Pix, w, h, twoBoxes(sigma/ky))
@@ -123,16 +134,23 @@ func (l *level) at(u, v float64) (q [4]float32) {
 	}
 	i, j := floor(float32(u)), floor(float32(v))
 	a, b := float32(u-float64(i)), float32(v-float64(j))
-	add := func(i, j int, w float32) {
-		if i >= 0 && j >= 0 && i < l.w && j < l.h && w > 0 {
-			p := &l.pix[j*l.w+i]
-			q[0], q[1], q[2], q[3] = q[0]+w*p[0], q[1]+w*p[1], q[2]+w*p[2], q[3]+w*p[3]
+	if i >= 0 && j >= 0 && i < l.w-1 && j < l.h-1 {
+		p := l.pix[j*l.w+i:]
+		n, e, s, x := &p[0], &p[1], &p[l.w], &p[l.w+1]
+		for c := range q {
+			top, low := n[c]+a*(e[c]-n[c]), s[c]+a*(x[c]-s[c])
+			q[c] = top + b*(low-top)
+		}
+		return q
+	}
+	for k, w := range [4]float32{(1 - a) * (1 - b), a * (1 - b), (1 - a) * b, a * b} {
+		if x, y := i+k%2, j+k/2; x >= 0 && y >= 0 && x < l.w && y < l.h {
+			p := &l.pix[y*l.w+x]
+			for c := range q {
+				q[c] += w * p[c]
+			}
 		}
 	}
-	add(i, j, (1-a)*(1-b))
-	add(i+1, j, a*(1-b))
-	add(i, j+1, (1-a)*b)
-	add(i+1, j+1, a*b)
 	return q
 }
 

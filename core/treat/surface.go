@@ -38,16 +38,22 @@ func (s *Site) ground(p *plate.Plate, plane int, r image.Rectangle) frame.Plane 
 	m := back.Mul(geom.Map{kx, 0, 0, 0, ky, 0, 0, 0, 1})
 	zero, one := s.lit(plane, 0), s.lit(plane, 1)
 	slope := one - zero
+	right, bottom := float32(p.W-1), float32(p.H-1)
 	for y := r.Min.Y; y < r.Max.Y; y++ {
 		fy := float64(y) + .5
 		row := out.Row(y)
+		nu, nv, nw := m[1]*fy+m[2], m[4]*fy+m[5], m[7]*fy+m[8]
 		for x := range row {
 			fx := float64(r.Min.X+x) + .5
-			d := 1 / (m[6]*fx + m[7]*fy + m[8])
-			a := plate.Tap((m[0]*fx+m[1]*fy+m[2])*d, (m[3]*fx+m[4]*fy+m[5])*d, p.W, p.H)
-			i := a.I
-			v := a.W00*p.Pix[i][plane] + a.W10*p.Pix[i+a.Right][plane] + a.W01*p.Pix[i+a.Down][plane] + a.W11*p.Pix[i+a.Down+a.Right][plane]
-			row[x] = zero + slope*v
+			d := 1 / float32(m[6]*fx+nw)
+			u := min(max(float32(m[0]*fx+nu)*d-.5, 0), right)
+			v := min(max(float32(m[3]*fx+nv)*d-.5, 0), bottom)
+			i, j := min(int(u), p.W-2), min(int(v), p.H-2)
+			a, b := u-float32(i), v-float32(j)
+			q := p.Pix[j*p.W+i:]
+			top := q[0][plane] + a*(q[1][plane]-q[0][plane])
+			low := q[p.W][plane] + a*(q[p.W+1][plane]-q[p.W][plane])
+			row[x] = zero + slope*(top+b*(low-top))
 		}
 	}
 	return out

@@ -65,7 +65,7 @@ func chunked(b []byte, chunks ...string) []byte {
 func stillDocument(w, h int, fill string) *cover.Document {
 	d := cover.New(w, h, 1)
 	t := cover.NewTreatment("t", cover.Fill)
-	t.Grain = cover.Const(0) // an even colour can be told by its code
+	t.Grain, t.Around = cover.Const(0), false // an even colour can be told by its code
 	t.Colour = fill
 	d.Covers = []cover.Cover{{ID: "a", Name: "a", Treatments: []cover.Treatment{t}, Soften: cover.ConstPair(6, 3),
 		Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(20, 10), Max: geom.Pt(40.5, 25)})}}}}}}

@@ -235,6 +235,7 @@ func (s *server) register(api huma.API) {
 	huma.Register(api, op("getPatch", http.MethodGet, "/api/shots/{id}/patches/{revision}/{frame}", "What the covers of a revision change of a view frame", 200), s.patch)
 	huma.Register(api, op("previewPatch", http.MethodPost, "/api/shots/{id}/preview", "The same after commands that are not saved", 200), s.previewPatch)
 	s.registerFollowing(api)
+	s.registerStyling(api)
 	huma.Register(api, op("addDelivery", http.MethodPost, "/api/shots/{id}/deliveries", "Render, verify and keep a shot", 201), s.addDelivery)
 	huma.Register(api, op("getDelivery", http.MethodGet, "/api/deliveries/{id}", "A delivery", 200), func(ctx context.Context, in *ByID) (*body[deliveryView], error) {
 		d, err := s.Store.Delivery(ctx, in.ID)
@@ -560,21 +561,34 @@ func (s *server) previewPatch(ctx context.Context, in *struct {
 		Frame int  `json:"frame" minimum:"0"`
 		Full  bool `json:"full,omitempty"`
 		Matte bool `json:"matte,omitempty"`
+		Exact bool `json:"exact,omitempty" doc:"wait for what is exact, however long that takes"`
 	}
 }) (*patchOut, error) {
 	base, err := s.revision(ctx, in.ID, in.Body.Base)
 	if err != nil {
 		return nil, err
 	}
-	doc, _, err := base.Apply(in.Body.Commands...)
+	doc, err := s.drafted(ctx, base, in.Body.Commands)
 	if err != nil {
-		return nil, huma.Error422UnprocessableEntity(sentence(err))
+		return nil, err
 	}
-	out, err := s.make(ctx, in.ID, doc, in.Body.Frame, wish{in.Body.Full, in.Body.Matte, true})
+	out, err := s.make(ctx, in.ID, doc, in.Body.Frame, wish{in.Body.Full, in.Body.Matte, !in.Body.Exact})
 	if err == nil {
 		out.CacheControl = "no-store"
 	}
 	return out, err
+}
+
+// drafted returns a document with commands that are not saved.
+func (s *server) drafted(ctx context.Context, base *cover.Document, cmds []cover.Command) (*cover.Document, error) {
+	doc, _, err := base.Apply(cmds...)
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	}
+	if slices.ContainsFunc(cmds, func(c cover.Command) bool { return c.Do == "graphic" }) {
+		err = s.Store.AttachGraphics(ctx, doc)
+	}
+	return doc, problem(err)
 }
 
 func (s *server) addDelivery(ctx context.Context, in *struct {

@@ -146,6 +146,9 @@ func (s *Store) StopAttempt(ctx context.Context, id string) error {
 // attach gives a document's tracks the poses of their attempts, and its proposed
 // holdouts the mattes of their runs.
 func (s *Store) attach(ctx context.Context, tx *sqlx.Tx, d *cover.Document) error {
+	if err := s.attachGraphics(ctx, tx, d); err != nil {
+		return err
+	}
 	mattes := map[string]*cover.Mattes{}
 	for _, c := range d.Covers {
 		if c.Proposed != nil && c.Proposed.Run != "" {

@@ -110,6 +110,9 @@ func (s *Store) change(ctx context.Context, shot string, base int, author string
 		var doc any
 		if r.State == 0 && r.Document != nil && r.Parent.Valid { // an edit shows its own state
 			r.State = r.Number
+			if err := adoptGraphics(ctx, tx, r.Document); err != nil {
+				return err
+			}
 			doc = JSON[*cover.Document]{r.Document.Bare()}
 			if err := s.attach(ctx, tx, r.Document); err != nil { // of an attempt just taken
 				return err

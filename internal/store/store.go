@@ -33,13 +33,14 @@ var migrations embed.FS
 
 // Store is the database. One pool serves it and the queue.
 type Store struct {
-	Pool  *pgxpool.Pool
-	db    *sqlx.DB
-	queue *river.Client[*sql.Tx] // inserts only
-	held  *lru.Cache[string, *cover.Mattes]
+	Pool     *pgxpool.Pool
+	db       *sqlx.DB
+	queue    *river.Client[*sql.Tx] // inserts only
+	held     *lru.Cache[string, *cover.Mattes]
+	graphics *lru.Cache[string, []byte]
 }
 
-// holding is how many runs' mattes are remembered.
+// holding is how many runs' mattes are remembered; of graphics four times as many.
 const holding = 8
 
 var (
@@ -57,6 +58,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	s := &Store{Pool: pool, db: sqlx.NewDb(stdlib.OpenDBFromPool(pool), "pgx")}
 	s.held, _ = lru.New[string, *cover.Mattes](holding)
+	s.graphics, _ = lru.New[string, []byte](4 * holding)
 	if err := s.migrate(ctx); err != nil {
 		s.Close()
 		return nil, fmt.Errorf("database: %w", err)

@@ -72,6 +72,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/graphics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring in a PNG, JPEG or SVG for patches */
+        post: operations["addGraphic"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/graphics/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A graphic, as PNG */
+        get: operations["getGraphic"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/media": {
         parameters: {
             query?: never;
@@ -135,6 +169,24 @@ export interface paths {
         put?: never;
         /** Bring in a file of the media folder or a finished upload */
         post: operations["addSource"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{id}/styles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The house styles of a programme */
+        get: operations["listStyles"];
+        put?: never;
+        /** Make a house style */
+        post: operations["addStyle"];
         delete?: never;
         options?: never;
         head?: never;
@@ -382,6 +434,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/through": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How much of the picture can be made out through a cover at a frame, with commands that are not saved */
+        post: operations["showsThrough"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/undo": {
         parameters: {
             query?: never;
@@ -412,6 +481,41 @@ export interface paths {
         post?: never;
         /** Take a source and its shots out; a file in the media folder stays */
         delete: operations["removeSource"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/styles/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a house style, and every cover that follows it without deviating */
+        put: operations["changeStyle"];
+        post?: never;
+        /** Remove a house style; covers keep what they have */
+        delete: operations["removeStyle"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/styles/{id}/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a house style to every cover of its kinds of item */
+        post: operations["applyStyle"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -515,12 +619,13 @@ export interface components {
             by?: number;
             cover?: string;
             /** @enum {string} */
-            do: "add" | "remove" | "replace" | "rename" | "switch" | "lock" | "unsee" | "only" | "invert" | "span" | "place" | "fit" | "addOutline" | "removeOutline" | "shape" | "reshape" | "insertKnot" | "removeKnots" | "smooth" | "set" | "addKey" | "moveKeys" | "removeKeys" | "ease" | "paste" | "pasteAll" | "treat" | "track" | "untrack" | "ride" | "byHand" | "holds" | "mark" | "accept" | "paint" | "propose";
+            do: "add" | "remove" | "replace" | "rename" | "switch" | "lock" | "unsee" | "only" | "invert" | "span" | "place" | "fit" | "addOutline" | "removeOutline" | "shape" | "reshape" | "insertKnot" | "removeKnots" | "smooth" | "set" | "addKey" | "moveKeys" | "removeKeys" | "ease" | "paste" | "pasteAll" | "treat" | "track" | "untrack" | "ride" | "byHand" | "holds" | "mark" | "accept" | "paint" | "propose" | "softenSide" | "style" | "moveLike" | "label" | "unlabel" | "graphic";
             ease?: string;
             for?: string[];
             /** Format: int64 */
             frame?: number;
             frames?: number[];
+            graphic?: components["schemas"]["Graphic"];
             /** @description of an outline or a track */
             id?: string;
             /** Format: int64 */
@@ -528,6 +633,7 @@ export interface components {
             indexes?: number[];
             keys?: components["schemas"]["Copied"][];
             knots?: components["schemas"]["Knot"][];
+            label?: components["schemas"]["Label"];
             lane?: string;
             lanes?: string[];
             name?: string;
@@ -545,6 +651,7 @@ export interface components {
             shape?: "corners" | "path";
             span?: components["schemas"]["Span"];
             stroke?: components["schemas"]["Stroke"];
+            style?: components["schemas"]["Style"];
             track?: components["schemas"]["Track"];
             treatments?: components["schemas"]["Treatment"][];
         };
@@ -576,8 +683,18 @@ export interface components {
             outlines: components["schemas"]["Outline"][];
             proposed?: components["schemas"]["Proposed"];
             soften: components["schemas"]["Pair"];
+            /**
+             * @description where the soft edge lies; outside where absent, so that all of the outline is hidden
+             * @enum {string}
+             */
+            softenSide?: "outside" | "inside" | "both";
             span: components["schemas"]["Span"];
+            /** @description the house style it follows */
+            style?: string;
             track?: string;
+            transparency?: number | {
+                keys: components["schemas"]["ValueKey"][];
+            };
             treatments: components["schemas"]["Treatment"][];
             unseen?: boolean;
         };
@@ -620,8 +737,10 @@ export interface components {
             covers: components["schemas"]["Cover"][];
             /** Format: int64 */
             frames: number;
+            graphics?: components["schemas"]["Graphic"][];
             /** Format: int64 */
             height: number;
+            labels?: components["schemas"]["Label"][];
             tracks?: components["schemas"]["Track"][];
             /** Format: int64 */
             version: number;
@@ -732,6 +851,19 @@ export interface components {
             /** @description the track to follow; a new one, or the document's with other anchors */
             track: components["schemas"]["Track"];
         };
+        FollowedView: {
+            /**
+             * Format: int64
+             * @description that were changed
+             */
+            covers: number;
+            /**
+             * Format: int64
+             * @description in which they are
+             */
+            shots: number;
+            style: components["schemas"]["StyleView"];
+        };
         FrontBody: {
             /** @description the proposed holdout that is looked for again, or the id of a new one */
             cover: string;
@@ -759,6 +891,15 @@ export interface components {
             to: number;
             /** @description the document's track whose surface is looked at */
             track: string;
+        };
+        Graphic: {
+            /** Format: int64 */
+            height: number;
+            id: string;
+            name: string;
+            png?: string;
+            /** Format: int64 */
+            width: number;
         };
         Info: {
             codec: string;
@@ -817,6 +958,19 @@ export interface components {
             in?: components["schemas"]["Point"];
             out?: components["schemas"]["Point"];
             p: components["schemas"]["Point"];
+        };
+        Label: {
+            colour: string;
+            /** @description whose centre it follows */
+            cover: string;
+            id: string;
+            ring: boolean;
+            /**
+             * Format: double
+             * @description of the letters, px
+             */
+            size: number;
+            text: string;
         };
         LookedRequest: {
             cover: string;
@@ -909,6 +1063,8 @@ export interface components {
              */
             base: number;
             commands: components["schemas"]["Command"][];
+            /** @description wait for what is exact, however long that takes */
+            exact?: boolean;
             /** Format: int64 */
             frame: number;
             full?: boolean;
@@ -1020,6 +1176,17 @@ export interface components {
             source: string;
             sourceInfo: components["schemas"]["SourceView"];
         };
+        ShowsThroughRequest: {
+            /**
+             * Format: int64
+             * @description the revision that the commands were made on
+             */
+            base: number;
+            commands?: components["schemas"]["Command"][];
+            cover: string;
+            /** Format: int64 */
+            frame: number;
+        };
         Sound: {
             /** Format: int64 */
             channels: number;
@@ -1073,11 +1240,47 @@ export interface components {
             /** @description on which it holds */
             span: components["schemas"]["Span"];
         };
+        Style: {
+            grow: number | {
+                keys: components["schemas"]["ValueKey"][];
+            };
+            soften: components["schemas"]["Pair"];
+            /** @enum {string} */
+            softenSide?: "outside" | "inside" | "both";
+            transparency?: number | {
+                keys: components["schemas"]["ValueKey"][];
+            };
+            treatments: components["schemas"]["Treatment"][];
+        };
+        StyleBody: {
+            kinds: string[];
+            name: string;
+            style: components["schemas"]["Style"];
+        };
+        StyleView: {
+            id: string;
+            /** @description of items that get it when they are covered */
+            kinds: string[];
+            name: string;
+            style: components["schemas"]["Style"];
+        };
         Tags: {
             primaries: string;
             range: string;
             space: string;
             transfer: string;
+        };
+        ThroughView: {
+            /**
+             * Format: double
+             * @description the share of the outline that no patch reaches, where it has one
+             */
+            bare: number;
+            /** Format: double */
+            detail: number;
+            readable: boolean;
+            /** Format: double */
+            stroke: number;
         };
         Track: {
             /** @description frames on which the surface's place was put right, in order */
@@ -1113,12 +1316,55 @@ export interface components {
             frame: number;
         };
         Treatment: {
+            /** @description the fill has the colour of what is around the outline instead */
+            around?: boolean;
+            /** @description of a mosaic, px, at least 2 */
             cell?: components["schemas"]["Pair"];
+            /** @description of a fill, #rrggbb */
             colour?: string;
+            /**
+             * @description of a patch; stretched where absent
+             * @enum {string}
+             */
+            fit?: "stretched" | "inside" | "filling";
+            /**
+             * @description of a mosaic's cells; square where absent
+             * @enum {string}
+             */
+            form?: "square" | "brick" | "hexagon" | "dot";
+            /** @description of the source's grain, put back; 1 is as much as around */
+            grain?: number | {
+                keys: components["schemas"]["ValueKey"][];
+            };
+            /** @description of a patch: the graphic's id */
+            graphic?: string;
             id: string;
-            kind: string;
+            /** @enum {string} */
+            kind: "blur" | "mosaic" | "fill" | "dim" | "surfaceFill" | "patch";
+            /** @description of a dim: 0 black, 1 as it is, 2 white */
+            level?: number | {
+                keys: components["schemas"]["ValueKey"][];
+            };
+            /** @description of a patch: how far the surface's light is followed, 0 to 1 */
+            light?: number | {
+                keys: components["schemas"]["ValueKey"][];
+            };
             off?: boolean;
+            /** @description the mosaic's grid lies on the surface instead of the screen */
+            rides?: boolean;
+            /** @description of a patch, 1 is as it fits */
+            scale?: number | {
+                keys: components["schemas"]["ValueKey"][];
+            };
+            /** @description of the original's shape of light, kept; 0 to 1 */
+            shading?: number | {
+                keys: components["schemas"]["ValueKey"][];
+            };
+            /** @description of a patch, in widths and heights of the outline */
+            shift?: components["schemas"]["Pair"];
+            /** @description of a blur, px */
             sigma?: components["schemas"]["Pair"];
+            /** @description 0 to 1; below 1 the picture shows through */
             strength: number | {
                 keys: components["schemas"]["ValueKey"][];
             };
@@ -1247,6 +1493,74 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addGraphic: {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Graphic"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getGraphic: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cache-Control"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
             };
             /** @description Error */
             default: {
@@ -1403,6 +1717,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourceView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listStyles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StyleView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addStyle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StyleBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StyleView"];
                 };
             };
             /** @description Error */
@@ -2012,6 +2392,41 @@ export interface operations {
             };
         };
     };
+    showsThrough: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShowsThroughRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ThroughView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     undo: {
         parameters: {
             query?: never;
@@ -2095,6 +2510,101 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    changeStyle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StyleBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    removeStyle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    applyStyle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowedView"];
+                };
             };
             /** @description Error */
             default: {

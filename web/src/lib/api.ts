@@ -27,6 +27,10 @@ export type Mattes = components['schemas']['Mattes'];
 export type Poses = components['schemas']['Poses'];
 export type Attempt = components['schemas']['AttemptView'];
 export type Texture = components['schemas']['AssessView'];
+export type Style = components['schemas']['StyleView'];
+export type Through = components['schemas']['ThroughView'];
+export type Graphic = components['schemas']['Graphic'];
+export type Label = components['schemas']['Label'];
 export type Value = Treatment['strength'];
 
 export const api = createClient<paths>({ baseUrl: '' });

@@ -2,6 +2,7 @@
 // and everything that changes them. Edits show at once; they are saved one after
 // another in the background and never lost (see saves.ts).
 import { api, ask, listen, patch, type Command, type Copied, type Cover, type Delivery, type Document, type Ease, type Edit, type Item, type Knot, type Patch, type Placement, type Point, type Revision, type Shot, type Treatment } from './api';
+import { Concealing } from './concealing.svelte';
 import { carry, core, loadCore, type Glance, type Hand, type Slat } from './core';
 import { Drawing, type Shape } from './drawing.svelte';
 import { Following } from './following.svelte';
@@ -12,13 +13,14 @@ import { Saves, type Conflict } from './saves';
 
 export type Tool = 'move' | 'pick' | 'surface' | 'points' | 'brush' | Shape;
 export type Step = 'outline' | 'follow' | 'hold' | 'conceal';
-export type Look = 'concealed' | 'clean' | 'matte' | 'side' | 'wipe';
+export type Look = 'concealed' | 'clean' | 'matte' | 'side' | 'wipe' | 'pair';
 export type Scope = 'frame' | 'span';
 export type KeyState = 'none' | 'keyed' | 'here';
 
 export class Bench extends Playhead {
   follows = new Following(this);
   holds = new Holding(this);
+  conceals = new Concealing(this);
   shot = $state<Shot>();
   document = $state.raw<Document>();
   private drafts = $state(0); // raised when the core's draft changes
@@ -84,7 +86,7 @@ export class Bench extends Playhead {
       known: (r) => this.follows.learn(r.document),
       painted: async (n) => void (await this.frames.patch(n, this.frame, { full: this.full, matte: this.look === 'matte' }).wait),
     });
-    await Promise.all([this.follows.open(), this.follows.learn(shot.revision.document)]);
+    await Promise.all([this.follows.open(), this.conceals.open(), this.follows.learn(shot.revision.document)]);
     this.take(shot.revision);
     this.saves.begin(shot.revision);
     this.item = this.items[0]?.id ?? '';
@@ -113,6 +115,7 @@ export class Bench extends Playhead {
       this.drawn++;
     }
     if ((kind === 'look' && id === shot.id) || kind === 'all') this.looks = await ask(api.GET('/api/shots/{id}/looks', { params: { path: { id: shot.id } } }));
+    if (kind === 'programme' || kind === 'all') await this.conceals.open();
     if (kind === 'attempt') await this.follows.heard(id);
     if (kind === 'all') await this.follows.open();
     if (kind === 'delivery' || kind === 'all') await this.loadDeliveries();
@@ -264,6 +267,7 @@ export class Bench extends Playhead {
     }
     this.drafts++;
     this.pending = commands;
+    if (this.step === 'conceal') this.conceals.look([...this.saves.waiting, ...commands]);
     void this.preview();
   }
 
@@ -309,6 +313,15 @@ export class Bench extends Playhead {
     return this.saves.add({ commands });
   }
 
+  /** The revision that what is not saved yet builds on. */
+  get saved(): number {
+    return this.saves.base;
+  }
+  /** Waits until everything is saved. */
+  async settle(): Promise<void> {
+    while (this.saving) await new Promise((r) => setTimeout(r, 30));
+  }
+
   undo = () => (this.revision?.canUndo || this.saving) && this.saves.add({ step: 'undo' });
   redo = () => this.revision?.canRedo && this.saves.add({ step: 'redo' });
   jump = (state: number) => this.saves.add({ jump: state });
@@ -348,6 +361,9 @@ export class Bench extends Playhead {
     this.leave();
     this.item = item;
     this.holds.close();
+    if (this.conceals.other) this.conceals.choose(false);
+    this.conceals.through = undefined;
+    this.conceals.said = '';
     this.picked = { outline: '', knots: [] };
     this.pins = [];
     this.adding = false;
@@ -414,7 +430,8 @@ export class Bench extends Playhead {
         treatments: [core.treatment('t1', 'blur')],
       };
       this.tool = 'move';
-      void this.save([{ do: 'add', new: cover }]);
+      const style = this.conceals.styleFor(it.kind);
+      void this.save([{ do: 'add', new: cover }, ...(style ? [{ do: 'style' as const, cover: cover.id, id: style.id, style: style.style }] : [])]);
       return;
     }
     if (this.adding || d.shape === 'path') {

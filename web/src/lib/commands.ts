@@ -106,6 +106,8 @@ export const actions: Action[] = [
   { name: 'Matte, or concealed', keys: ['M'], run: (b) => toggle(b, 'matte') },
   { name: 'Side by side, or concealed', keys: ['D'], run: (b) => toggle(b, 'side') },
   { name: 'Wipe, or concealed', keys: ['W'], run: (b) => toggle(b, 'wipe') },
+  { name: 'Switch the treatment in hand off, or on', keys: ['Shift+T'], run: (b) => b.conceals.treatment && b.conceals.change((t) => ({ ...t, off: !t.off || undefined })) },
+  { name: 'Another kind of treatment', keys: ['Shift+K'], run: (b) => b.conceals.next() },
   { name: 'No overlays, while held', keys: ['X'], held: (b, down) => (b.bare = down) },
   { name: 'Overlays on or off', keys: ['Shift+X'], run: (b) => (b.overlays = !b.overlays) },
   { name: 'Undo', keys: ['Ctrl+Z'], run: (b) => b.undo() },

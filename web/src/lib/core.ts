@@ -1,6 +1,8 @@
 // The core, compiled for the browser: covers are evaluated and edited here by
 // the very code that the server and a delivery run.
-import type { Command, Copied, Cover, Document, Ease, Knot, Lane, Mattes, Outline, Placement, Point, Poses, Span, Track, Treatment } from './api';
+import type { Command, Copied, Cover, Document, Ease, Knot, Lane, Mattes, Outline, Placement, Point, Poses, Span, Style, Track, Treatment } from './api';
+
+type CoverStyle = Style['style'];
 
 /** A cover at a frame, as it is drawn when it is not in hand. */
 export interface Glance {
@@ -47,6 +49,30 @@ export interface Surface {
   state: string;
   confidence: number;
 }
+
+/** One thing of a treatment that can be set (core/cover). */
+export interface Setting {
+  name: string;
+  title: string;
+  sort: 'number' | 'choice' | 'switch' | 'colour' | 'graphic';
+  unit?: string;
+  least: number;
+  most: number;
+  slider?: Point;
+  times?: number; // shown so much larger than it is stored
+  digits: number;
+  choices?: [string, string][];
+  unless?: string; // while that switch is on it does nothing
+}
+
+/** A kind of treatment. */
+export interface Description {
+  kind: string;
+  title: string;
+  settings: Setting[];
+}
+
+let kinds: Description[] | undefined;
 
 /** Takes a point through a map. */
 export function carry(m: number[], p: Point): Point {
@@ -133,6 +159,11 @@ export const core = {
   /** The frame that a person means who types s while frame now is shown. */
   frameOf: (s: string, now: number) => call<number>('frameOf', s, now),
   treatment: (id: string, kind: string) => call<Treatment>('treatment', id, kind),
+  /** The treatments there are; they do not change. */
+  kinds: () => (kinds ??= call<Description[]>('kinds')),
+  /** What of a cover a house style holds; and whether two look alike. */
+  style: (id: string) => call<CoverStyle>('style', id),
+  same: (a: CoverStyle, b: CoverStyle) => call<boolean>('same', JSON.stringify(a), JSON.stringify(b)),
   outline: (id: string, shape: string, frame: number, x0: number, y0: number, x1: number, y1: number) => call<Outline>('outline', id, shape, frame, x0, y0, x1, y1),
   /** A path as SVG path data, with its bounds, and as a polygon within half a pixel of it. */
   path: (knots: Knot[]) => call<{ path: string; min: Point; max: Point; flat: Point[] }>('path', JSON.stringify(knots)),

@@ -93,6 +93,11 @@ export class Frames {
     return h;
   }
 
+  /** A patch that belongs to no revision, named by what was asked for. */
+  variant(name: string, load: () => Promise<Patch>): Held<Patch> {
+    return this.fetch(this.patches, name, load, (p) => p.picture?.close());
+  }
+
   /** The pictures of a frame when both are there, else undefined. */
   have(revision: number, f: number, full = false): { view: ImageBitmap; patch: Patch } | undefined {
     const v = this.view(f, full).value;

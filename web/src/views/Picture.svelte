@@ -1,9 +1,9 @@
 <script lang="ts">
   import { Drawing } from '../lib/drawing.svelte';
   import type { Bench } from '../lib/bench.svelte';
-  import { carry } from '../lib/core';
+  import { carry, core } from '../lib/core';
   import { toHex } from '../lib/colour';
-  import type { Point } from '../lib/api';
+  import type { Patch, Point } from '../lib/api';
   import Overlay from './Overlay.svelte';
 
   let { b }: { b: Bench } = $props();
@@ -18,7 +18,8 @@
 
   const src = $derived(b.shot!.sourceInfo);
   const aspect = $derived(src.info.pixel.num / src.info.pixel.den);
-  const side = $derived(b.shownLook === 'side');
+  const pair = $derived(b.shownLook === 'pair' && !!b.conceals.other);
+  const side = $derived(b.shownLook === 'side' || pair);
   // The two lie the way in which they come out larger.
   const halves = $derived([{ w: (whole.w - 1) / 2, h: whole.h }, { w: whole.w, h: (whole.h - 1) / 2 }].map((r) => ({ ...r, fits: Math.min(r.w / (b.width * aspect), r.h / b.height) })));
   const below = $derived(side && halves[1]!.fits > halves[0]!.fits);
@@ -67,34 +68,29 @@
     const line = look === 'wipe' ? (wipe * whole.w - left) / w : 0;
     const draft = b.draft?.frame === f && b.draft.matte === matte ? b.draft.patch : undefined;
     const as = { full: big, matte, quick: b.speed === 0 && !matte };
+    const other = pair ? b.conceals.variant(f, big) : undefined;
+    if (pair) b.conceals.ahead(f, big);
     let gone = false;
     const paint = () => {
       const view = b.frames.view(f, big).value;
       const patch = draft ?? b.frames.patch(rev, f, as).value;
-      if (gone || !view || (!patch && look !== 'clean') || !canvas) return false;
+      if (gone || !view || (!patch && look !== 'clean') || (other && !other.value) || !canvas) return false;
       const c = fit(canvas, view);
       if (matte) c.fillRect(0, 0, view.width, view.height);
       else c.drawImage(view, 0, 0);
-      if (look !== 'clean' && patch?.picture) {
-        c.save();
-        c.beginPath();
-        c.rect(Math.max(line, 0) * view.width, 0, view.width, view.height);
-        c.clip();
-        let y = 0;
-        for (const [px, py, pw, ph] of patch.regions) {
-          c.drawImage(patch.picture, 0, y, pw, ph, px, py, pw, ph);
-          y += ph;
-        }
-        c.restore();
+      if (look !== 'clean') lay(c, view, patch, line);
+      if (beside) {
+        const d = fit(beside, view);
+        d.drawImage(view, 0, 0);
+        lay(d, view, other?.value, 0);
       }
-      if (beside) fit(beside, view).drawImage(view, 0, 0);
       shown = `${f}:${draft ? 'draft' : rev}:${look}`;
       waiting = false;
       return true;
     };
     if (!paint()) {
       const late = setTimeout(() => (waiting = true), 250);
-      void Promise.all([b.frames.view(f, big).wait, b.frames.patch(rev, f, as).wait]).then(() => {
+      void Promise.all([b.frames.view(f, big).wait, b.frames.patch(rev, f, as).wait, other?.wait]).then(() => {
         clearTimeout(late);
         if (!gone && !paint()) waiting = true;
       });
@@ -105,6 +101,21 @@
     }
     return () => (gone = true);
   });
+
+  /** Lays a patch on the view, right of a line. */
+  function lay(c: CanvasRenderingContext2D, view: ImageBitmap, patch: Patch | undefined, line: number) {
+    if (!patch?.picture) return;
+    c.save();
+    c.beginPath();
+    c.rect(Math.max(line, 0) * view.width, 0, view.width, view.height);
+    c.clip();
+    let y = 0;
+    for (const [px, py, pw, ph] of patch.regions) {
+      c.drawImage(patch.picture, 0, y, pw, ph, px, py, pw, ph);
+      y += ph;
+    }
+    c.restore();
+  }
 
   function fit(c: HTMLCanvasElement, view: ImageBitmap): CanvasRenderingContext2D {
     if (c.width !== view.width || c.height !== view.height) {
@@ -221,7 +232,7 @@
     const [r, g, bl] = spot.getImageData(0, 0, 1, 1).data;
     b.tool = 'move';
     const ts = b.cover?.treatments ?? [];
-    b.treat(ts.map((t) => (t.kind === 'fill' ? { ...t, colour: toHex(r!, g!, bl!) } : t)));
+    b.treat(ts.map((t) => (t.kind === 'fill' ? { ...t, colour: toHex(r!, g!, bl!), around: undefined } : t)));
   }
 
   const steps = [0.25, 0.5, 1, 2, 4, 8];
@@ -266,6 +277,11 @@
   });
 </script>
 
+{#snippet choice(other: boolean)}
+  {@const ts = (other ? b.conceals.other : b.conceals.cover?.treatments) ?? []}
+  <button class="btn btn-sm absolute bottom-2 left-2" onpointerdown={(e) => e.stopPropagation()} onclick={() => b.conceals.choose(other)}>Keep {ts.filter((t) => !t.off).map((t) => core.kinds().find((k) => k.kind === t.kind)?.title).join(' + ')}</button>
+{/snippet}
+
 <div
   bind:this={pane}
   class="relative flex min-h-0 min-w-0 gap-px overflow-hidden bg-[#161616] {below ? 'flex-col' : ''}"
@@ -286,7 +302,7 @@
   {#if side}
     <div class="relative min-h-0 flex-1 overflow-hidden outline outline-[#4a4a4a]" data-testid="beside">
       <canvas bind:this={beside} class="absolute max-w-none" style="left:{left}px;top:{top}px;width:{w}px;height:{h}px;image-rendering:{scale >= 2 ? 'pixelated' : 'auto'}"></canvas>
-      <span class="bg-base-100/90 absolute bottom-2 left-2 px-2 py-0.5">Clean</span>
+      {#if pair}{@render choice(true)}{:else}<span class="bg-base-100/90 absolute bottom-2 left-2 px-2 py-0.5">Clean</span>{/if}
     </div>
   {/if}
   <div bind:this={plate} class="relative min-h-0 flex-1 overflow-hidden">
@@ -301,7 +317,7 @@
       </svg>
     {/if}
     </div>
-    {#if side}<span class="bg-base-100/90 pointer-events-none absolute bottom-2 left-2 px-2 py-0.5">Concealed</span>{/if}
+    {#if pair}{@render choice(false)}{:else if side}<span class="bg-base-100/90 pointer-events-none absolute bottom-2 left-2 px-2 py-0.5">Concealed</span>{/if}
   </div>
   {#if b.shownLook === 'wipe'}
     <div class="absolute inset-y-0 w-4 -translate-x-1/2 cursor-ew-resize" style="left:{wipe * 100}%" role="presentation" data-testid="wipe" onpointerdown={wipeDown}>

@@ -7,6 +7,7 @@
   import { route } from '../lib/route.svelte';
   import { uploads } from '../lib/uploads.svelte';
   import Deliveries from './Deliveries.svelte';
+  import Styles from './Styles.svelte';
 
   let { id }: { id: string } = $props();
   let p = $state.raw<Programme>();
@@ -169,6 +170,8 @@
         {/each}
       </ul>
     </section>
+
+    <Styles programme={id} />
 
     {#if p?.deliveries.length}
       <section class="flex flex-col gap-2">

@@ -49,6 +49,7 @@
   {/if}
   <select class="select select-xs ml-auto w-30" aria-label="What is shown" bind:value={b.look}>
     {#each Object.entries(looks) as [k, t] (k)}<option value={k}>{t}</option>{/each}
+    {#if b.look === 'pair'}<option value="pair">Two treatments</option>{/if}
   </select>
   <button class="btn btn-xs {b.overlays ? 'bg-base-300' : ''}" aria-pressed={b.overlays} onclick={() => (b.overlays = !b.overlays)}>Overlays</button>
   <button class="btn btn-xs {b.steady ? 'btn-primary' : ''}" aria-pressed={b.steady} disabled={!b.cover} onclick={() => b.setSteady(!b.steady)}>Steady</button>

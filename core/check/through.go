@@ -1,0 +1,110 @@
+// Package check tries to make out what covers hide.
+package check
+
+import (
+	"image"
+	"math"
+	"slices"
+
+	"celator/core/frame"
+	"celator/core/raster"
+)
+
+// Through is what of a picture can be made out through what conceals it.
+type Through struct {
+	// Detail is the correlation, 0 to 1, of the concealed picture with the original in the
+	// band of the original's strokes, or the next coarser one: what is left of the form of
+	// letters, however weak, as far as it stands out against the rounding of codes.
+	Detail float64 `json:"detail"`
+	// Stroke is about how wide the strokes are, px.
+	Stroke float64 `json:"stroke"`
+	// Readable says that forms of this detail can be read.
+	Readable bool `json:"readable"`
+}
+
+// ReadableFrom is the detail from which lettering was read, by machine and by eye, in
+// made-up plates and signs (see docs/benchmarks.md).
+const ReadableFrom = .7
+
+// floor is what a broadcast leaves of a faint pattern: half of a code of 8 bit is lost in
+// rounding and compression.
+const floor = .6
+
+// SeeThrough compares the concealed with the original picture (same format) where the
+// matte, on luma samples, hides. Bands are differences of Gaussians (Marr and Hildreth,
+// 1980), half an octave and more apart; the band of the strokes is the one in which the
+// original has most contrast.
+func SeeThrough(original, concealed *frame.Picture, matte frame.Plane) Through {
+	r := matte.Rect
+	w, h := r.Dx(), r.Dy()
+	if w < 4 || h < 4 {
+		return Through{}
+	}
+	unit := float32(int(1) << (original.Depth - 8))
+	a, b := luma(original, r, unit), luma(concealed, r, unit)
+	// Beyond the matte both show the same; only what is hidden counts, from its middle
+	// value, so that its rim is no stroke.
+	var mean [2]float64
+	var all float64
+	for i, m := range matte.Pix {
+		mean[0] += float64(m * a[i])
+		mean[1] += float64(m * b[i])
+		all += float64(m)
+	}
+	if all < 16 {
+		return Through{}
+	}
+	for i, m := range matte.Pix {
+		a[i] = m * (a[i] - float32(mean[0]/all))
+		b[i] = m * (b[i] - float32(mean[1]/all))
+	}
+	type band struct{ sigma, energy, detail float64 }
+	var bands []band
+	most := 0
+	pa, pb := blurred(a, w, h, .7), blurred(b, w, h, .7)
+	for sigma := .7; sigma < float64(min(w, h))/4; sigma *= 1.5 {
+		qa, qb := blurred(a, w, h, sigma*1.5), blurred(b, w, h, sigma*1.5)
+		var aa, ab, bb float64
+		for i, m := range matte.Pix {
+			x, y := float64(pa[i]-qa[i]), float64(pb[i]-qb[i])
+			aa, ab, bb = aa+float64(m)*x*x, ab+float64(m)*x*y, bb+float64(m)*y*y
+		}
+		n := floor / (1 + sigma) // means of many samples are surer
+		d := ab / math.Sqrt(aa*(bb+all*n*n)+1e-9)
+		bands = append(bands, band{sigma, aa, max(d, 0)})
+		if aa > bands[most].energy {
+			most = len(bands) - 1
+		}
+		pa, pb = qa, qb
+	}
+	if len(bands) == 0 || bands[most].energy < all*4 { // nothing there that could be read
+		return Through{}
+	}
+	t := Through{Stroke: 2.2 * bands[most].sigma}
+	for k := max(most-1, 0); k <= min(most+1, len(bands)-1); k++ {
+		if bands[k].energy > .25*bands[most].energy {
+			t.Detail = max(t.Detail, bands[k].detail)
+		}
+	}
+	t.Readable = t.Detail >= ReadableFrom
+	return t
+}
+
+func luma(p *frame.Picture, r image.Rectangle, unit float32) []float32 {
+	v := p.Read(0, r).Pix
+	for i := range v {
+		v[i] /= unit
+	}
+	return v
+}
+
+// blurred is a Gaussian by three boxes.
+func blurred(v []float32, w, h int, sigma float64) []float32 {
+	out := slices.Clone(v)
+	r := (math.Sqrt(4*sigma*sigma+1) - 1) / 2
+	for range 3 {
+		raster.BoxAcross(out, w, h, r)
+		raster.BoxDown(out, w, h, r)
+	}
+	return out
+}

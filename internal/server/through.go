@@ -1,0 +1,81 @@
+package server
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"celator/core/check"
+	"celator/core/cover"
+	"celator/core/raster"
+	"celator/core/treat"
+)
+
+// throughView is what can be made out through a cover, and what of it a patch leaves bare.
+type throughView struct {
+	check.Through
+	Bare float64 `json:"bare" doc:"the share of the outline that no patch reaches, where it has one"`
+}
+
+// through conceals a frame by one cover and tries to make out what it hides.
+func (s *server) through(ctx context.Context, in *struct {
+	ByID
+	Body struct {
+		EditBodyAny
+		Frame int    `json:"frame" minimum:"0"`
+		Cover string `json:"cover"`
+	}
+}) (*body[throughView], error) {
+	doc, err := s.revision(ctx, in.ID, in.Body.Base)
+	if err != nil {
+		return nil, err
+	}
+	if len(in.Body.Commands) > 0 {
+		if doc, err = s.drafted(ctx, doc, in.Body.Commands); err != nil {
+			return nil, err
+		}
+	}
+	r, err := s.reading(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	f := in.Body.Frame
+	if f >= r.src.Frames {
+		return nil, huma.Error404NotFound(fmt.Sprintf("The shot has no frame %d.", f))
+	}
+	live := slices.DeleteFunc(doc.At(f), func(l cover.Live) bool { return l.Cover != in.Body.Cover })
+	if len(live) == 0 {
+		return &body[throughView]{}, nil
+	}
+	was, err := s.Patches.Frames.Get(ctx, r.src.ID, r.clip, f)
+	if err != nil {
+		return nil, problem(err)
+	}
+	known, err := s.Patches.Scenes.Make(ctx, r.src.ID, r.clip, doc, cover.Span{First: f, Last: f})
+	if err != nil {
+		return nil, problem(err)
+	}
+	now := was.Clone()
+	mattes := treat.Conceal(now, live, known)
+	out := throughView{}
+	if len(mattes) > 0 && !live[0].Inverted {
+		// What lets through by being transparent hides nothing less.
+		full := live[0]
+		full.Transparency = 0
+		out.Through = check.SeeThrough(was, now, raster.Matte(full, was.Width, was.Height))
+	}
+	for _, t := range live[0].Treatments {
+		if g := doc.GraphicOf(t.Graphic); t.Kind == cover.Patch && g != nil {
+			out.Bare = max(out.Bare, live[0].Uncovered(t, g.Width, g.Height))
+		}
+	}
+	return &body[throughView]{out}, nil
+}
+
+// EditBodyAny is an edit that may have no commands.
+type EditBodyAny struct {
+	Base     int             `json:"base" minimum:"0" doc:"the revision that the commands were made on"`
+	Commands []cover.Command `json:"commands,omitempty" maxItems:"1000"`
+}
