@@ -13,8 +13,9 @@ import (
 // Through is what of a picture can be made out through what conceals it.
 type Through struct {
 	// Detail is the correlation, 0 to 1, of the concealed picture with the original in the
-	// band of the original's strokes, or the next coarser one: what is left of the form of
-	// letters, however weak, as far as it stands out against the rounding of codes.
+	// band of the original's strokes, or the one beside it, where it is clearest: what is
+	// left of the form of letters, however weak, as far as it stands out against the
+	// rounding of codes.
 	Detail float64 `json:"detail"`
 	// Stroke is about how wide the strokes are, px.
 	Stroke float64 `json:"stroke"`
@@ -58,21 +59,22 @@ func SeeThrough(original, concealed *frame.Picture, matte frame.Plane) Through {
 		a[i] = m * (a[i] - float32(mean[0]/all))
 		b[i] = m * (b[i] - float32(mean[1]/all))
 	}
-	type band struct{ sigma, energy, detail float64 }
+	type band struct {
+		sigma, energy float64
+		x, y          []float32 // of the original and of the concealed
+	}
 	var bands []band
 	most := 0
 	pa, pb := blurred(a, w, h, .7), blurred(b, w, h, .7)
 	for sigma := .7; sigma < float64(min(w, h))/4; sigma *= 1.5 {
 		qa, qb := blurred(a, w, h, sigma*1.5), blurred(b, w, h, sigma*1.5)
-		var aa, ab, bb float64
+		var energy float64
 		for i, m := range matte.Pix {
-			x, y := float64(pa[i]-qa[i]), float64(pb[i]-qb[i])
-			aa, ab, bb = aa+float64(m)*x*x, ab+float64(m)*x*y, bb+float64(m)*y*y
+			pa[i], pb[i] = pa[i]-qa[i], pb[i]-qb[i]
+			energy += float64(m * pa[i] * pa[i])
 		}
-		n := floor / (1 + sigma) // means of many samples are surer
-		d := ab / math.Sqrt(aa*(bb+all*n*n)+1e-9)
-		bands = append(bands, band{sigma, aa, max(d, 0)})
-		if aa > bands[most].energy {
+		bands = append(bands, band{sigma, energy, pa, pb})
+		if energy > bands[most].energy {
 			most = len(bands) - 1
 		}
 		pa, pb = qa, qb
@@ -82,12 +84,46 @@ func SeeThrough(original, concealed *frame.Picture, matte frame.Plane) Through {
 	}
 	t := Through{Stroke: 2.2 * bands[most].sigma}
 	for k := max(most-1, 0); k <= min(most+1, len(bands)-1); k++ {
-		if bands[k].energy > .25*bands[most].energy {
-			t.Detail = max(t.Detail, bands[k].detail)
+		if v := &bands[k]; v.energy > .25*bands[most].energy {
+			t.Detail = max(t.Detail, local(v.x, v.y, matte, floor/(1+v.sigma), 5*t.Stroke)) // means of many samples are surer
 		}
 	}
 	t.Readable = t.Detail >= ReadableFrom
 	return t
+}
+
+// local correlates two bands in windows of a letter's size and returns what the clearest
+// seventh of the original's contrast has: a letter that lies bare is not made up for by
+// others that do not.
+func local(x, y []float32, matte frame.Plane, noise, reach float64) float64 {
+	w, h := matte.Rect.Dx(), matte.Rect.Dy()
+	reach = min(reach, float64(min(w, h))/2)
+	xx, xy, yy := make([]float32, len(x)), make([]float32, len(x)), make([]float32, len(x))
+	for i, m := range matte.Pix {
+		xx[i], xy[i], yy[i] = m*x[i]*x[i], m*x[i]*y[i], m*(y[i]*y[i]+float32(noise*noise))
+	}
+	for _, v := range [][]float32{xx, xy, yy} {
+		raster.BoxAcross(v, w, h, reach)
+		raster.BoxDown(v, w, h, reach)
+	}
+	const steps = 200
+	var share [steps + 1]float64
+	var all float64
+	for i, m := range matte.Pix {
+		if m < .5 || xx[i] <= 0 {
+			continue
+		}
+		d := min(max(float64(xy[i])/math.Sqrt(float64(xx[i])*float64(yy[i])+1e-9), 0), 1)
+		share[int(d*steps+.5)] += float64(xx[i])
+		all += float64(xx[i])
+	}
+	left := all / 7
+	for k := steps; k >= 0; k-- {
+		if left -= share[k]; left <= 0 {
+			return float64(k) / steps
+		}
+	}
+	return 0
 }
 
 func luma(p *frame.Picture, r image.Rectangle, unit float32) []float32 {

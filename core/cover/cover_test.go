@@ -59,12 +59,28 @@ func random(rng *rand.Rand) *Document {
 			o.Keys = append(o.Keys, k)
 		}
 		c.Outlines = []Outline{o}
-		for _, k := range []Kind{Blur, Mosaic, Fill}[rng.Intn(3):] {
-			t := NewTreatment("t"+string(k), k)
+		for _, kind := range Kinds[rng.Intn(len(Kinds)):] {
+			t := NewTreatment("t"+string(kind.Kind), kind.Kind)
 			t.Strength = value(1)
+			for _, s := range kind.Settings {
+				switch {
+				case s.Sort == "choice":
+					*t.choice(s.Name) = s.Choices[rng.Intn(len(s.Choices))][0]
+				case s.Sort == "switch":
+					*t.toggle(s.Name) = rng.Intn(2) == 0
+				case s.Sort == "graphic" && rng.Intn(2) == 0:
+					t.Graphic = "flag"
+				}
+			}
 			c.Treatments = append(c.Treatments, t)
 		}
+		c.SoftenSide, c.Style = []SoftenSide{SoftenOutside, SoftenInside, SoftenBoth}[rng.Intn(3)], []string{"", "house"}[rng.Intn(2)]
+		c.Transparency = value(1)
 		d.Covers = append(d.Covers, c)
+	}
+	d.Graphics = []Graphic{{ID: "flag", Name: "Flag of Skerry", Width: 3, Height: 2}}
+	if len(d.Covers) > 0 && rng.Intn(2) == 0 {
+		d.Labels = []Label{{ID: "l", Cover: d.Covers[0].ID, Text: "Orsholm", Ring: rng.Intn(2) == 0, Size: 20, Colour: "#f0cd7c"}}
 	}
 	if n := len(d.Covers); n > 0 && rng.Intn(2) == 0 {
 		tr := randomTrack(rng, d.Frames)
@@ -265,7 +281,18 @@ func TestBadDocuments(t *testing.T) {
 		"bad track": func(d map[string]any) {
 			d["tracks"] = []any{map[string]any{"id": "t", "name": "", "kind": "surface", "model": "affine", "channel": "luma", "frame": 0, "surface": []any{}, "anchors": []any{}}}
 		},
-		"same id": func(d map[string]any) { d["covers"] = append(d["covers"].([]any), d["covers"].([]any)[0]) },
+		"no graphic": func(d map[string]any) {
+			cover0(d)["treatments"] = []any{map[string]any{"id": "t", "kind": "patch", "strength": 1, "scale": 1, "graphic": "nobody"}}
+		},
+		"graphic": func(d map[string]any) {
+			d["graphics"] = []any{map[string]any{"id": "g", "name": "", "width": 3, "height": 2, "png": "AAAA"}}
+		},
+		"label": func(d map[string]any) {
+			d["labels"] = []any{map[string]any{"id": "l", "cover": "nobody", "text": "x", "ring": false, "size": 20, "colour": "#ffffff"}}
+		},
+		"soften side":  func(d map[string]any) { cover0(d)["softenSide"] = "somewhere" },
+		"transparency": func(d map[string]any) { cover0(d)["transparency"] = 1.5 },
+		"same id":      func(d map[string]any) { d["covers"] = append(d["covers"].([]any), d["covers"].([]any)[0]) },
 		"mixed kind": func(d map[string]any) {
 			cover0(d)["treatments"] = []any{map[string]any{"id": "t", "kind": "fill", "colour": "#000000", "strength": 1, "cell": map[string]any{"across": 9, "down": 9}}}
 		},

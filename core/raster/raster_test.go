@@ -256,3 +256,33 @@ func TestHoldout(t *testing.T) {
 		}
 	}
 }
+
+// The soft edge lies on the side that is asked for: outside all of the outline is hidden,
+// inside nothing beyond it is touched, both halve it on the outline; and transparency
+// scales all of it.
+func TestSoftSides(t *testing.T) {
+	l := live(geom.Box(geom.Rect{Min: geom.Pt(100, 100), Max: geom.Pt(300, 220)}))
+	l.Soften = geom.Pt(20, 20)
+	for side, want := range map[cover.SoftenSide][3]float32{ // 22 px out, on the edge, 22 px in
+		cover.SoftenOutside: {0, 1, 1}, cover.SoftenInside: {0, 0, 1}, cover.SoftenBoth: {0, .5, 1},
+	} {
+		l.Side = side
+		m := Matte(l, 400, 320)
+		if got := [3]float32{at(m, 77, 160), (at(m, 99, 160) + at(m, 100, 160)) / 2, at(m, 122, 160)}; math.Abs(float64(got[0]-want[0])) > .01 || math.Abs(float64(got[1]-want[1])) > .06 || math.Abs(float64(got[2]-want[2])) > .01 {
+			t.Errorf("%q: %v, not %v", side, got, want)
+		}
+		last := float32(0)
+		for x := 70; x < 130; x++ {
+			if v := at(m, x, 160); v < last-1e-4 || v > 1 {
+				t.Fatalf("%q: %g at %d after %g", side, v, x, last)
+			} else {
+				last = v
+			}
+		}
+		l.Transparency = .4
+		if got, whole := area(Matte(l, 400, 320)), area(m); math.Abs(got-.6*whole) > 1e-3*whole {
+			t.Errorf("%q: of %g is left %g at a transparency of .4", side, whole, got)
+		}
+		l.Transparency = 0
+	}
+}
