@@ -94,3 +94,13 @@ export async function document(page: Page): Promise<any> {
 }
 
 export const bytes = (path: string) => readFileSync(path);
+
+/** Fills the cover in hand with one even grey, code 126 of luma, so that every sample can be told. */
+export async function evenFill(page: Page): Promise<void> {
+  await page.getByRole('tab', { name: /Conceal/ }).click();
+  await page.getByRole('group', { name: 'Treatment' }).getByRole('button', { name: 'Fill' }).click();
+  await page.getByLabel('Colour from around').uncheck();
+  await page.getByLabel('Grain', { exact: true }).fill('0');
+  await page.getByLabel('Grain', { exact: true }).press('Enter');
+  await saved(page);
+}

@@ -4,7 +4,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { bringIn, clip, decode, document, dragOn, folder, goTo, newProgramme, onScreen, saved } from '../help';
+import { bringIn, clip, decode, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, saved } from '../help';
 
 type Pt = { x: number; y: number };
 const shot = '../.run/media/tidewrack-week/quay-trike';
@@ -154,9 +154,7 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
 
   // Filled and delivered, no sample of the plate is left in any frame.
   await page.keyboard.press('PageUp');
-  await page.getByRole('tab', { name: /Conceal/ }).click();
-  await page.getByRole('button', { name: 'Fill' }).click();
-  await saved(page);
+  await evenFill(page);
   await page.getByRole('button', { name: 'Deliver' }).click();
   const dialog = page.getByRole('dialog', { name: 'Deliver' });
   await dialog.getByLabel(/Archive master/).check();

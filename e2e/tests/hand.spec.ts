@@ -4,7 +4,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { bringIn, clip, document, dragOn, folder, goTo, newProgramme, onScreen, openDemo, pattern, saved } from '../help';
+import { bringIn, clip, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, openDemo, pattern, saved } from '../help';
 
 async function click(page: Page, x: number, y: number, modifiers: ('Shift' | 'Alt')[] = []): Promise<void> {
   const p = await onScreen(page, x, y);
@@ -574,8 +574,7 @@ test('a still picture is a shot of one frame, and comes back exactly', async ({ 
   await expect(page.getByTestId('frame')).toHaveText('f 0');
   await item(page, 'Word');
   await dragOn(page, 40, 40, 120, 90);
-  await page.getByRole('tab', { name: /Conceal/ }).click();
-  await page.getByRole('button', { name: 'Fill' }).click();
+  await evenFill(page);
   await page.getByRole('button', { name: 'Deliver' }).click();
   const dialog = page.getByRole('dialog', { name: 'Deliver' });
   await dialog.getByRole('button', { name: 'Deliver' }).click();

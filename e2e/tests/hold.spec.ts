@@ -6,7 +6,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { bringIn, clip, decode, document, dragOn, folder, goTo, newProgramme, onScreen, saved } from '../help';
+import { bringIn, clip, decode, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, saved } from '../help';
 
 type Pt = { x: number; y: number };
 const shot = '../.run/media/tidewrack-week/chandlers-sign';
@@ -38,9 +38,7 @@ async function begin(page: Page, name: string): Promise<string> {
   await page.keyboard.press('v');
   await page.waitForFunction(() => (window as any).bench.follows.attempts.length === 1 && !(window as any).bench.follows.running, undefined, { timeout: 90_000 });
   await saved(page);
-  await page.getByRole('tab', { name: /Conceal/ }).click();
-  await page.getByRole('button', { name: 'Fill' }).click();
-  await saved(page);
+  await evenFill(page);
   await page.getByRole('tab', { name: /Hold out/ }).click();
   return source;
 }

@@ -2,7 +2,7 @@
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
-import { bringIn, bytes, clip, decode, document, dragOn, folder, goTo, newProgramme, onScreen, pattern, probe, saved } from '../help';
+import { bringIn, bytes, clip, decode, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, pattern, probe, saved } from '../help';
 
 test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
   const source = pattern('quay.mp4');
@@ -21,9 +21,7 @@ test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
   expect(doc.covers[0].motion.keys.map((k: any) => k.frame)).toEqual([0]);
 
   // Fill, by the card.
-  await page.getByRole('tab', { name: /Conceal/ }).click();
-  await page.getByRole('button', { name: 'Fill' }).click();
-  await saved(page);
+  await evenFill(page);
 
   // Moved at another frame it keys itself; numbers say where it is.
   await goTo(page, '40');
