@@ -27,6 +27,9 @@ type Through struct {
 // made-up plates and signs (see docs/benchmarks.md).
 const ReadableFrom = .7
 
+// finest is the sigma of the finest band: finer than that is noise.
+const finest = 1.
+
 // floor is what a broadcast leaves of a faint pattern: half of a code of 8 bit is lost in
 // rounding and compression.
 const floor = .6
@@ -65,8 +68,8 @@ func SeeThrough(original, concealed *frame.Picture, matte frame.Plane) Through {
 	}
 	var bands []band
 	most := 0
-	pa, pb := blurred(a, w, h, .7), blurred(b, w, h, .7)
-	for sigma := .7; sigma < float64(min(w, h))/4; sigma *= 1.5 {
+	pa, pb := blurred(a, w, h, finest), blurred(b, w, h, finest)
+	for sigma := finest; sigma < float64(min(w, h))/4; sigma *= 1.5 {
 		qa, qb := blurred(a, w, h, sigma*1.5), blurred(b, w, h, sigma*1.5)
 		var energy float64
 		for i, m := range matte.Pix {
@@ -134,13 +137,8 @@ func luma(p *frame.Picture, r image.Rectangle, unit float32) []float32 {
 	return v
 }
 
-// blurred is a Gaussian by three boxes.
 func blurred(v []float32, w, h int, sigma float64) []float32 {
 	out := slices.Clone(v)
-	r := (math.Sqrt(4*sigma*sigma+1) - 1) / 2
-	for range 3 {
-		raster.BoxAcross(out, w, h, r)
-		raster.BoxDown(out, w, h, r)
-	}
+	raster.Gauss(out, w, h, sigma, sigma)
 	return out
 }

@@ -1,6 +1,8 @@
 package raster
 
 import (
+	"math"
+
 	"celator/core/frame"
 	"celator/core/geom"
 )
@@ -12,6 +14,75 @@ func smooth(p *frame.Plane, half geom.Point) {
 	for range 3 {
 		BoxAcross(p.Pix, p.Rect.Dx(), p.Rect.Dy(), half.X/3)
 		BoxDown(p.Pix, p.Rect.Dx(), p.Rect.Dy(), half.Y/3)
+	}
+}
+
+// Gauss convolves with a Gaussian of those sigmas, in samples: below one by the three
+// samples that have its variance, above by three boxes. Edge samples are repeated.
+func Gauss(pix []float32, w, h int, across, down float64) {
+	const small = .75
+	if across < small {
+		threeAcross(pix, w, h, float32(across*across/2))
+	}
+	if down < small {
+		threeDown(pix, w, h, float32(down*down/2))
+	}
+	const boxes = 3
+	for range boxes {
+		if across >= small {
+			BoxAcross(pix, w, h, BoxRadius(boxes, across))
+		}
+		if down >= small {
+			BoxDown(pix, w, h, BoxRadius(boxes, down))
+		}
+	}
+}
+
+// BoxRadius returns the half-width r of the extended box of which so many in a row have
+// variance sigma². With n = floor(r) whole samples a side and share s of the next, one
+// box has variance (n(n+1)(2n+1)/3 + 2s(n+1)²) / (2r+1).
+func BoxRadius(boxes int, sigma float64) float64 {
+	want := sigma * sigma / float64(boxes)
+	n := math.Floor((math.Sqrt(12*want+1) - 1) / 2)
+	s := (want*(2*n+1) - n*(n+1)*(2*n+1)/3) / (2 * ((n+1)*(n+1) - want))
+	return n + min(max(s, 0), 1)
+}
+
+// threeAcross takes (k, 1-2k, k) along rows.
+func threeAcross(pix []float32, w, h int, k float32) {
+	if k < 1e-3 || w == 0 {
+		return
+	}
+	for y := range h {
+		row := pix[y*w:][:w]
+		last := row[0]
+		for x, v := range row {
+			next := v
+			if x+1 < w {
+				next = row[x+1]
+			}
+			row[x] = v + k*(last+next-2*v)
+			last = v
+		}
+	}
+}
+
+// threeDown does so along columns.
+func threeDown(pix []float32, w, h int, k float32) {
+	if k < 1e-3 || w == 0 || h == 0 {
+		return
+	}
+	last := append([]float32(nil), pix[:w]...)
+	for y := range h {
+		row := pix[y*w:][:w]
+		next := row
+		if y+1 < h {
+			next = pix[(y+1)*w:][:w]
+		}
+		for x, v := range row {
+			row[x] = v + k*(last[x]+next[x]-2*v)
+			last[x] = v
+		}
 	}
 }
 

@@ -71,12 +71,12 @@ func coarse(sigma float64) (k int, radius float64) {
 		k *= 2
 	}
 	if k == 1 {
-		return 1, boxRadius(sigma)
+		return 1, raster.BoxRadius(passes, sigma)
 	}
 	n := float64(k)
 	// Mean of k samples: (k²-1)/12; linear interpolation between means: k²/6 - 1/6.
 	rest := sigma*sigma - (n*n-1)/12 - (n*n-1)/6
-	return k, boxRadius(math.Sqrt(rest) / n)
+	return k, raster.BoxRadius(passes, math.Sqrt(rest)/n)
 }
 
 // means returns the mean of each kx x ky block of in, whose rectangle is cells
@@ -119,13 +119,3 @@ func taps(first, n, k, origin int) (at []int, t []float32) {
 }
 
 func floorDiv(a, b int) int { return int(math.Floor(float64(a) / float64(b))) }
-
-// boxRadius returns the half-width r of the extended box of which `passes` in a
-// row have variance sigma². With n = floor(r) whole samples a side and share s
-// of the next, one box has variance (n(n+1)(2n+1)/3 + 2s(n+1)²) / (2r+1).
-func boxRadius(sigma float64) float64 {
-	want := sigma * sigma / passes
-	n := math.Floor((math.Sqrt(12*want+1) - 1) / 2)
-	s := (want*(2*n+1) - n*(n+1)*(2*n+1)/3) / (2 * ((n+1)*(n+1) - want))
-	return n + min(max(s, 0), 1)
-}

@@ -407,11 +407,7 @@ func (s *Survey) sharpness(hole []bool) float64 {
 	w, h := k.v.W, k.v.H
 	y0 := k.v.C[0]
 	y1 := slices.Clone(y0)
-	r := boxRadius(again)
-	for range passes {
-		raster.BoxAcross(y1, w, h, r)
-		raster.BoxDown(y1, w, h, r)
-	}
+	raster.Gauss(y1, w, h, again, again)
 	slope := func(v []float32, i int) float64 {
 		return math.Hypot(float64(v[i+1]-v[i-1]), float64(v[i+w]-v[i-w]))
 	}

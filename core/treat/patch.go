@@ -75,10 +75,7 @@ func patch(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 		if sigma/kx < .25 { // of a chroma sample: nothing to see
 			continue
 		}
-		for range 2 {
-			raster.BoxAcross(p.Pix, w, h, twoBoxes(sigma/kx))
-			raster.BoxDown(p.Pix, w, h, twoBoxes(sigma/ky))
-		}
+		raster.Gauss(p.Pix, w, h, sigma/kx, sigma/ky)
 	}
 	out := frame.NewPlane(r)
 	much := float32(t.Light)
@@ -154,9 +151,6 @@ func (l *level) at(u, v float64) (q [4]float32) {
 	return q
 }
 
-// twoBoxes is the half-width of the box of which two in a row have a deviation.
-func twoBoxes(sigma float64) float64 { return (math.Sqrt(6*sigma*sigma+1) - 1) / 2 }
-
 // smear takes the mean along a way, in samples.
 func smear(p frame.Plane, way geom.Point) {
 	n := min(int(math.Ceil(way.Len())), 64)
@@ -172,8 +166,18 @@ func smear(p frame.Plane, way geom.Point) {
 		dx, dy := int(math.Round(d.X)), int(math.Round(d.Y))
 		for y := range h {
 			from, to := in[min(max(y+dy, 0), h-1)*w:][:w], p.Pix[y*w:][:w]
-			for x := range to {
-				to[x] += norm * from[min(max(x+dx, 0), w-1)]
+			lo, hi := min(max(-dx, 0), w), max(min(w-dx, w), 0)
+			for x := range to[:lo] {
+				to[x] += norm * from[0]
+			}
+			for x := hi; x < w; x++ {
+				to[x] += norm * from[w-1]
+			}
+			if lo < hi {
+				to, from := to[lo:hi], from[lo+dx:][:hi-lo]
+				for x, v := range from {
+					to[x] += norm * v
+				}
 			}
 		}
 	}

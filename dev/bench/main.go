@@ -35,7 +35,11 @@ func main() {
 	if _, err := os.Stat(clip); err != nil {
 		check(demo.Generate(context.Background(), filepath.Join(data, "media", "tidewrack-week"), demo.Shots, func(s string) { log.Print(s) }))
 	}
-	render(dir, clip)
+	render(dir, clip, "three covers", 7, document)
+	render(dir, clip, "ten covers of five treatments", 3, func(i media.Info) *cover.Document {
+		k := []cover.Kind{cover.Blur, cover.Mosaic, cover.Fill, cover.Dim, cover.SurfaceFill}
+		return covers(i, append(k, k...)...)
+	})
 	memory(dir)
 	exact(dir)
 	ingest(dir, filepath.Join(data, "media", "tidewrack-week", "quay-trike", "clip.mp4"))
@@ -47,11 +51,17 @@ func check(err error) {
 	}
 }
 
-// document has three covers of about 300x120, one of each treatment, moving.
+// document has three covers of about 300x120, one of each of the plainest treatments,
+// moving.
 func document(i media.Info) *cover.Document {
+	return covers(i, cover.Blur, cover.Mosaic, cover.Fill)
+}
+
+// covers has a cover of about 300x120 for each kind, moving.
+func covers(i media.Info, kinds ...cover.Kind) *cover.Document {
 	d := cover.New(i.Width, i.Height, i.Frames)
-	for n, kind := range []cover.Kind{cover.Blur, cover.Mosaic, cover.Fill} {
-		x, y := float64(i.Width)*(.1+.25*float64(n)), float64(i.Height)*.3
+	for n, kind := range kinds {
+		x, y := float64(i.Width)*(.1+.25*float64(n%3)), float64(i.Height)*(.3+.13*float64(n/3))
 		r := geom.Rect{Min: geom.Pt(x, y), Max: geom.Pt(x+300, y+120)}
 		d.Covers = append(d.Covers, cover.Cover{ID: fmt.Sprint("c", n), Name: string(kind), Span: cover.Span{First: 0, Last: i.Frames - 1},
 			Soften: cover.ConstPair(6, 6), Treatments: []cover.Treatment{cover.NewTreatment("t", kind)},
@@ -105,23 +115,23 @@ func median(xs []float64) float64 { slices.Sort(xs); return xs[len(xs)/2] }
 
 // render compares wall time with ffmpeg alone, in pairs: on a shared machine one
 // pair says little.
-func render(dir, clip string) {
-	const frames, pairs = 60, 7
+func render(dir, clip, what string, pairs int, doc func(media.Info) *cover.Document) {
+	const frames = 60
 	info, err := media.Probe(context.Background(), clip)
 	check(err)
-	doc, out := write(dir, document(info)), filepath.Join(dir, "out.mp4")
+	path, out := write(dir, doc(info)), filepath.Join(dir, "out.mp4")
 	plain := append([]string{"-v", "error", "-y", "-i", clip, "-map", "0:v", "-map", "0:a?", "-c:a", "aac", "-frames:v", fmt.Sprint(frames)}, media.Presets["review"].EncoderArgs(info)...)
 	plain = append(plain, "-movflags", "+faststart", filepath.Join(dir, "plain.mp4"))
 	var ours, theirs, ratios []float64
 	var mem float64
 	for range pairs {
-		a, m := timed("bin/celator", "render", "--clip", clip, "--document", doc, "--out", out, "--to", fmt.Sprint(frames-1))
+		a, m := timed("bin/celator", "render", "--clip", clip, "--document", path, "--out", out, "--to", fmt.Sprint(frames-1))
 		b, _ := timed("ffmpeg", plain...)
 		mem = max(mem, m)
 		ours, theirs, ratios = append(ours, a.Seconds()), append(theirs, b.Seconds()), append(ratios, a.Seconds()/b.Seconds())
 	}
-	fmt.Printf("render, %dx%d, %d frames, three covers of about 300x120, review: %.1f s, ffmpeg alone %.1f s, ratio %.2f (pairs: %s); own memory %.0f MB\n",
-		info.Width, info.Height, frames, median(ours), median(theirs), median(ratios), list(ratios), mem)
+	fmt.Printf("render, %dx%d, %d frames, %s of about 300x120, review: %.1f s, ffmpeg alone %.1f s, ratio %.2f (pairs: %s); own memory %.0f MB\n",
+		info.Width, info.Height, frames, what, median(ours), median(theirs), median(ratios), list(ratios), mem)
 }
 
 func list(xs []float64) string {

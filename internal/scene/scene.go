@@ -28,7 +28,7 @@ type Maker struct {
 
 // Grounds take up to 10 MB each.
 const (
-	keptGrounds  = 10
+	keptGrounds  = 12
 	keptGraphics = 16
 )
 
@@ -125,40 +125,56 @@ func (m *Maker) Ready(source string, d *cover.Document, span cover.Span) *treat.
 	return s
 }
 
+// together is how many covers are looked at in one reading; each takes some 30 MB while it
+// is.
+const together = 4
+
 // Make returns the scene for a span of a shot. A cover whose surface is nowhere clear
 // has no ground; its treatments do with the frame at hand. Errors are those of reading.
 func (m *Maker) Make(ctx context.Context, source string, clip media.Clip, d *cover.Document, span cover.Span) (*treat.Scene, error) {
 	s := m.Graphics(d)
+	var missing []survey
 	for _, v := range surveys(source, d, span) {
-		g, ok := m.grounds.Get(v.key)
-		if !ok {
-			// Made once however many ask; it goes on when one of them stops waiting.
-			made := m.making.DoChan(v.key, func() (any, error) { return v.look(context.WithoutCancel(ctx), clip) })
-			select {
-			case <-ctx.Done():
-				return nil, ctx.Err()
-			case r := <-made:
-				if r.Err != nil {
-					return nil, r.Err
-				}
-				g = r.Val.(*treat.Ground)
-			}
-			m.grounds.Add(v.key, g)
-		}
-		if g != nil {
+		if g, ok := m.grounds.Get(v.key); !ok {
+			missing = append(missing, v)
+		} else if g != nil {
 			s.Grounds[v.cover] = g
+		}
+	}
+	for part := range slices.Chunk(missing, together) {
+		name := ""
+		for _, v := range part {
+			name += v.key
+		}
+		// Made once however many ask; it goes on when one of them stops waiting.
+		made := m.making.DoChan(name, func() (any, error) { return look(context.WithoutCancel(ctx), clip, part) })
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case r := <-made:
+			if r.Err != nil {
+				return nil, r.Err
+			}
+			for i, g := range r.Val.([]*treat.Ground) {
+				m.grounds.Add(part[i].key, g)
+				if g != nil {
+					s.Grounds[part[i].cover] = g
+				}
+			}
 		}
 	}
 	return s, nil
 }
 
-// look reads the frames; a nil ground says that nothing can be made of them.
-func (s *survey) look(ctx context.Context, clip media.Clip) (*treat.Ground, error) {
-	sv, err := treat.NewSurvey(s.lives, s.from)
-	if err != nil {
-		return nil, nil
+// look reads the frames of some covers at once; a nil ground says that nothing can be
+// made of them.
+func look(ctx context.Context, clip media.Clip, all []survey) ([]*treat.Ground, error) {
+	out, made := make([]*treat.Ground, len(all)), make([]*treat.Survey, len(all))
+	first, last := all[0].frames[0], 0
+	for i, s := range all {
+		made[i], _ = treat.NewSurvey(s.lives, s.from)
+		first, last = min(first, s.frames[0]), max(last, s.frames[len(s.frames)-1])
 	}
-	first, last := s.frames[0], s.frames[len(s.frames)-1]
 	r, err := clip.Open(ctx, first, last)
 	if err != nil {
 		return nil, err
@@ -169,13 +185,22 @@ func (s *survey) look(ctx context.Context, clip media.Clip) (*treat.Ground, erro
 		if err := r.Read(pic); err != nil {
 			return nil, err
 		}
-		if slices.Contains(s.frames, f) {
-			sv.Add(pic)
+		for i, s := range all {
+			if _, here := slices.BinarySearch(s.frames, f); here && made[i] != nil {
+				made[i].Add(pic)
+			}
 		}
 	}
-	g, err := sv.Ground()
-	if err != nil {
-		return nil, nil
+	var wg sync.WaitGroup
+	for i, s := range made {
+		if s != nil {
+			wg.Go(func() {
+				if g, err := s.Ground(); err == nil {
+					out[i] = g
+				}
+			})
+		}
 	}
-	return g, nil
+	wg.Wait()
+	return out, nil
 }
