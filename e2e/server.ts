@@ -17,6 +17,7 @@ export function server(data: string, port: number): PlaywrightTestConfig['webSer
 export const use: PlaywrightTestConfig['use'] = {
   baseURL: `http://127.0.0.1:${port}`,
   viewport: { width: 1280, height: 800 },
+  actionTimeout: 20_000,
   launchOptions: {
     executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
     args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],

@@ -11,6 +11,7 @@ export class Concealing {
   private inHand = $state(''); // id of the treatment
   through = $state.raw<Through>(); // of the cover in hand at the frame
   said = $state(''); // what a change of a style did
+  sharing = $state(false); // what goes to other covers is unfolded
   /** Another set of treatments, shown beside the cover's own. */
   other = $state.raw<Treatment[]>();
 

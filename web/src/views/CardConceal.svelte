@@ -112,7 +112,7 @@
     </select>
   {/if}
 {/if}
-<details>
+<details bind:open={c.sharing}>
   <summary class="quiet cursor-pointer text-[12px]">To other covers</summary>
   <div class="flex flex-col gap-1 pt-1">
     {#if c.others.length}
