@@ -132,7 +132,7 @@ var Kinds = []Description{
 		{Name: "fit", Title: "Fit", Sort: "choice", Choices: [][2]string{{"stretched", "Stretched"}, {"inside", "Inside"}, {"filling", "Filling"}}},
 		{Name: "scale", Title: "Size", Sort: "number", Unit: "%", Least: .05, Most: 20, Begins: 1, Times: 100, Slider: &geom.Point{X: .5, Y: 2}},
 		{Name: "shift/across", Title: "Move across", Sort: "number", Unit: "%", Least: -10, Most: 10, Times: 100, Digits: 1}, {Name: "shift/down", Title: "Move down", Sort: "number", Unit: "%", Least: -10, Most: 10, Times: 100, Digits: 1},
-		share("light", "Follow the light", 1, 1), grain, shading}},
+		share("light", "Light", 1, 1), grain, shading}},
 }
 
 // Describe returns the description of a kind, or nil.

@@ -18,6 +18,10 @@ type grain struct {
 
 const tile = 256 // samples each way
 
+// smoothed is how much stronger than by its neighbours alone grain may be that compression
+// has smoothed.
+const smoothed = 1.4
+
 // measureGrain compares looks with the mean of all of them, sample by sample of the
 // look, so that nothing is interpolated; edges, where a pose a little off shows, are left
 // out. Deviations are robust (median of absolute differences). A single look is compared
@@ -45,11 +49,21 @@ func (s *Survey) measureGrain(p *plate.Plate) *grain {
 		if squares > 0 {
 			across[c] = min(max(products/squares, 0), .6)
 		}
-		if n := len(rest[c]); n > 0 {
-			slices.Sort(rest[c])
-			g.sd[c] = 1.4826 * rest[c][n/2]
-			if looks := float32(min(s.done, len(s.lives))); looks > 1 {
-				g.sd[c] *= float32(math.Sqrt(float64(looks / (looks - 1))))
+		g.sd[c] = deviation(rest[c])
+		if looks := float32(min(s.done, len(s.lives))); looks > 1 {
+			g.sd[c] *= float32(math.Sqrt(float64(looks / (looks - 1))))
+			// Where a cover was placed by hand, looks do not lie on one another, and that
+			// is no grain: neither is what differs from its own neighbours by much less.
+			var own []float32
+			for k := range s.kept {
+				for _, d := range laplacian(&s.kept[k].v, c) {
+					if d != missing {
+						own = append(own, abs(d))
+					}
+				}
+			}
+			if most := smoothed * deviation(own); most > 0 && g.sd[c] > most {
+				g.sd[c], across[c] = most, min(across[c], .3)
 			}
 		}
 	}
@@ -67,19 +81,8 @@ const missing = math.MaxFloat32
 func (s *Survey) residual(p *plate.Plate, k, c int) []float32 {
 	v := &s.kept[k].v
 	out := make([]float32, v.W*v.H)
-	if s.done < 2 { // of one frame: against the mean of the neighbours along a row and a column
-		for i := range out {
-			out[i] = missing
-			if x := i % v.W; x > 1 && x < v.W-2 && i >= 2*v.W && i < len(out)-2*v.W {
-				q := v.C[c]
-				steep := abs(q[i+2]-q[i-2]) + abs(q[i+2*v.W]-q[i-2*v.W])
-				if steep < 10 {
-					// The mask [1 -2 1]ᵀ[1 -2 1] knows no planes (Immerkær, CVIU 64(2), 1996).
-					out[i] = (q[i-v.W-1] + q[i-v.W+1] + q[i+v.W-1] + q[i+v.W+1] - 2*(q[i-1]+q[i+1]+q[i-v.W]+q[i+v.W]) + 4*q[i]) / 6
-				}
-			}
-		}
-		return out
+	if s.done < 2 {
+		return laplacian(v, c)
 	}
 	var laid plate.Laid
 	laid.Lay(p, s.kept[k].m, v)
@@ -114,6 +117,38 @@ func (s *Survey) residual(p *plate.Plate, k, c int) []float32 {
 		out[i] = v.C[c][i] - none - gain*(q[i]-none)
 	}
 	return out
+}
+
+// laplacian is what of a channel no plane explains, scaled so that white noise keeps its
+// deviation (the mask [1 -2 1]ᵀ[1 -2 1] of Immerkær, CVIU 64(2), 1996), where the picture
+// is not steep; missing elsewhere.
+func laplacian(v *plate.View, c int) []float32 {
+	out := make([]float32, v.W*v.H)
+	q, step := v.C[c], 1
+	if c > 0 { // chroma lies on every other sample at the most
+		step = 2
+	}
+	for i := range out {
+		out[i] = missing
+		x, y := i%v.W, i/v.W
+		if x < 2*step || x >= v.W-2*step || y < 2*step || y >= v.H-2*step {
+			continue
+		}
+		d := step * v.W
+		if abs(q[i+2*step]-q[i-2*step])+abs(q[i+2*d]-q[i-2*d]) < 10 {
+			out[i] = (q[i-d-step] + q[i-d+step] + q[i+d-step] + q[i+d+step] - 2*(q[i-step]+q[i+step]+q[i-d]+q[i+d]) + 4*q[i]) / 6
+		}
+	}
+	return out
+}
+
+// deviation is robust: that of normal numbers with this median of absolute values.
+func deviation(v []float32) float32 {
+	if len(v) == 0 {
+		return 0
+	}
+	slices.Sort(v)
+	return 1.4826 * v[len(v)/2]
 }
 
 // noise is a tile of Gaussian noise of deviation 1 that wraps around; neighbours along

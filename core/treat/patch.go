@@ -59,10 +59,10 @@ func patch(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 				continue
 			}
 			d = k / d
-			q := lv.at((m[0]*fx+m[1]*fy+m[2])*d, (m[3]*fx+m[4]*fy+m[5])*d)
-			a[x] = q[3]
-			whole = whole && q[3] == 1
-			c[x] = base*q[3] + red*q[0] + green*q[1] + blue*q[2]
+			qr, qg, qb, qa := lv.at(float32((m[0]*fx+m[1]*fy+m[2])*d), float32((m[3]*fx+m[4]*fy+m[5])*d))
+			a[x] = qa
+			whole = whole && qa > .9999
+			c[x] = base*qa + red*qr + green*qg + blue*qb
 		}
 	}
 	w, h := work.Dx(), work.Dy()
@@ -124,31 +124,27 @@ func (g *Graphic) level(step float64) int {
 }
 
 // at is the colour at a place, bilinear; transparent beyond the rim.
-func (l *level) at(u, v float64) (q [4]float32) {
+func (l *level) at(u, v float32) (r, g, b, a float32) {
 	u, v = u-.5, v-.5
-	if !(u > -1 && v > -1 && u < float64(l.w) && v < float64(l.h)) {
-		return q
+	if !(u > -1 && v > -1 && u < float32(l.w) && v < float32(l.h)) {
+		return
 	}
-	i, j := floor(float32(u)), floor(float32(v))
-	a, b := float32(u-float64(i)), float32(v-float64(j))
+	i, j := floor(u), floor(v)
+	s, t := u-float32(i), v-float32(j)
 	if i >= 0 && j >= 0 && i < l.w-1 && j < l.h-1 {
 		p := l.pix[j*l.w+i:]
-		n, e, s, x := &p[0], &p[1], &p[l.w], &p[l.w+1]
-		for c := range q {
-			top, low := n[c]+a*(e[c]-n[c]), s[c]+a*(x[c]-s[c])
-			q[c] = top + b*(low-top)
-		}
-		return q
+		a00, a10, a01, a11 := &p[0], &p[1], &p[l.w], &p[l.w+1]
+		w00, w10, w01, w11 := (1-s)*(1-t), s*(1-t), (1-s)*t, s*t
+		return w00*a00[0] + w10*a10[0] + w01*a01[0] + w11*a11[0], w00*a00[1] + w10*a10[1] + w01*a01[1] + w11*a11[1],
+			w00*a00[2] + w10*a10[2] + w01*a01[2] + w11*a11[2], w00*a00[3] + w10*a10[3] + w01*a01[3] + w11*a11[3]
 	}
-	for k, w := range [4]float32{(1 - a) * (1 - b), a * (1 - b), (1 - a) * b, a * b} {
+	for k, w := range [4]float32{(1 - s) * (1 - t), s * (1 - t), (1 - s) * t, s * t} {
 		if x, y := i+k%2, j+k/2; x >= 0 && y >= 0 && x < l.w && y < l.h {
 			p := &l.pix[y*l.w+x]
-			for c := range q {
-				q[c] += w * p[c]
-			}
+			r, g, b, a = r+w*p[0], g+w*p[1], b+w*p[2], a+w*p[3]
 		}
 	}
-	return q
+	return
 }
 
 // smear takes the mean along a way, in samples.

@@ -84,7 +84,18 @@ test('main views', async ({ page }) => {
   await openDemo(page, "Chandler's sign and pallet");
   await at(page, 30);
   await page.getByRole('tab', { name: 'Conceal' }).click();
+  const kinds = page.getByRole('group', { name: 'Treatment' });
+  await kinds.getByRole('button', { name: 'Mosaic' }).click();
+  await saved(page);
+  await page.getByLabel('Cells', { exact: true }).selectOption('hexagon');
+  await saved(page);
+  await page.waitForTimeout(1500);
   await shot(page, 'conceal');
+  await page.getByLabel('Compare with another treatment').selectOption('fill');
+  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /pair$/, { timeout: 60_000 });
+  await page.waitForTimeout(800);
+  await shot(page, 'compare');
+  await page.getByRole('button', { name: 'Compare no more' }).click();
   await at(page, 20);
   await page.keyboard.press('v');
   await page.waitForFunction(() => (window as any).bench.follows.attempts.length === 1 && !(window as any).bench.follows.running, undefined, { timeout: 90_000 });

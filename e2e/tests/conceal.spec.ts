@@ -149,7 +149,7 @@ test('each treatment is chosen, tuned and delivered', async ({ page }) => {
   writeFileSync(file, png(90, 70, [250, 250, 250]));
   await page.getByTestId('graphic').setInputFiles(file);
   await expect(page.getByText('flag.png')).toBeVisible();
-  for (const [name, v] of [['Size', '60'], ['Follow the light', '0'], ['Grain', '0']] as const) await set(page, name, v);
+  for (const [name, v] of [['Size', '60'], ['Light', '0'], ['Grain', '0']] as const) await set(page, name, v);
   await expect(page.getByText(/The graphic is too small: 6[34] % of the outline stays bare/)).toBeVisible();
   await set(page, 'Size', '110');
   await expect(page.getByText(/too small/)).toHaveCount(0);

@@ -117,8 +117,8 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 	known := p.Scenes.Ready(r.ID, r.Document, here)
 	if r.Quick != "" {
 		if pic := p.Frames.AtHand(r.ID, r.Frame); pic != nil && known == nil {
-			// Treated, but with what the frame alone tells of the surface.
-			patch, err := render(pic, live, p.Scenes.Graphics(r.Document), r.Size, r.Matte)
+			// Treated, but with what an earlier outline, or the frame alone, tells of the surface.
+			patch, err := render(pic, live, p.Scenes.Near(r.ID, r.Document, here), r.Size, r.Matte)
 			patch.Quick = true
 			return patch, err
 		} else if pic == nil {

@@ -38,6 +38,11 @@ func TestPatchIsTheDelivery(t *testing.T) {
 		live(40, cover.LiveTreatment{Kind: cover.Blur, Strength: 1, Sigma: geom.Pt(12, 12)}),
 		live(150, cover.LiveTreatment{Kind: cover.Fill, Strength: 1, Colour: "#a04020"}),
 		live(850, cover.LiveTreatment{Kind: cover.Mosaic, Strength: 1, Cell: geom.Pt(20, 20)}),
+		live(850, cover.LiveTreatment{Kind: cover.SurfaceFill, Strength: .5, Shading: .5}),
+		live(850, cover.LiveTreatment{Kind: cover.Mosaic, Strength: .5, Cell: geom.Pt(30, 30), Form: "hexagon", Rides: true}),
+	}
+	for i := range lives {
+		lives[i].Map = geom.Identity
 	}
 	was := string(pic.Data)
 	for _, view := range []Size{{960, 540}, {640, 360}} {

@@ -22,6 +22,7 @@ import (
 type Maker struct {
 	once     sync.Once
 	grounds  *lru.Cache[string, *treat.Ground]
+	last     *lru.Cache[string, *treat.Ground] // by source and cover
 	graphics *lru.Cache[string, *treat.Graphic]
 	making   singleflight.Group
 }
@@ -34,6 +35,7 @@ const (
 
 func (m *Maker) begin() {
 	m.grounds, _ = lru.New[string, *treat.Ground](keptGrounds)
+	m.last, _ = lru.New[string, *treat.Ground](keptGrounds)
 	m.graphics, _ = lru.New[string, *treat.Graphic](keptGraphics)
 }
 
@@ -125,6 +127,22 @@ func (m *Maker) Ready(source string, d *cover.Document, span cover.Span) *treat.
 	return s
 }
 
+// Near returns a scene at once: where a ground is not made yet, the last one of the same
+// cover stands for it, as while an outline is dragged.
+func (m *Maker) Near(source string, d *cover.Document, span cover.Span) *treat.Scene {
+	s := m.Graphics(d)
+	for _, v := range surveys(source, d, span) {
+		g, ok := m.grounds.Get(v.key)
+		if !ok {
+			g, _ = m.last.Get(source + "/" + v.cover)
+		}
+		if g != nil {
+			s.Grounds[v.cover] = g
+		}
+	}
+	return s
+}
+
 // together is how many covers are looked at in one reading; each takes some 30 MB while it
 // is.
 const together = 4
@@ -158,6 +176,7 @@ func (m *Maker) Make(ctx context.Context, source string, clip media.Clip, d *cov
 			for i, g := range r.Val.([]*treat.Ground) {
 				m.grounds.Add(part[i].key, g)
 				if g != nil {
+					m.last.Add(source+"/"+part[i].cover, g)
 					s.Grounds[part[i].cover] = g
 				}
 			}

@@ -1,0 +1,101 @@
+package scene
+
+import (
+	"context"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"sync"
+	"testing"
+
+	"celator/core/cover"
+	"celator/core/frame"
+	"celator/core/geom"
+	"celator/core/treat"
+	"celator/internal/media"
+)
+
+// document has a cover that needs its ground, one that does not, and one of another span.
+func document(i media.Info) *cover.Document {
+	d := cover.New(i.Width, i.Height, i.Frames)
+	for n, k := range []cover.Kind{cover.SurfaceFill, cover.Blur, cover.Fill} {
+		x := 20 + 100*float64(n)
+		d.Covers = append(d.Covers, cover.Cover{ID: string(rune('a' + n)), Name: string(k), Span: cover.Span{Last: i.Frames - 1}, Treatments: []cover.Treatment{cover.NewTreatment("t", k)},
+			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(x, 60), Max: geom.Pt(x+70, 120)})}}}}})
+	}
+	d.Covers[2].Span.First = 30
+	return d
+}
+
+// A scene is made of what lives in the span, once however many ask, and is the same for
+// whoever makes it; what decides it has a name of its own.
+func TestScenes(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "clip.mp4")
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=size=360x200:rate=25:duration=2", "-c:v", "libx264", "-pix_fmt", "yuv420p", path).CombinedOutput(); err != nil {
+		t.Fatalf("%v %s", err, out)
+	}
+	ctx := context.Background()
+	info, err := media.Probe(ctx, path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	clip, d := media.Clip{Path: path, Info: info}, document(info)
+	var m, other Maker
+	early, late := cover.Span{Last: 10}, cover.Span{First: 40, Last: 45}
+	if m.Ready("s", d, early) != nil {
+		t.Error("a scene that nobody made is ready")
+	}
+	scenes := make([]*treat.Scene, 6)
+	var wg sync.WaitGroup
+	for i := range scenes {
+		wg.Go(func() { scenes[i], _ = m.Make(ctx, "s", clip, d, early) })
+	}
+	wg.Wait()
+	for _, s := range scenes {
+		if s == nil || len(s.Grounds) != 1 || s.Grounds["a"] != scenes[0].Grounds["a"] {
+			t.Fatalf("%+v", s)
+		}
+	}
+	both, err := m.Make(ctx, "s", clip, d, late)
+	if err != nil || len(both.Grounds) != 2 || both.Grounds["a"] != scenes[0].Grounds["a"] || m.Ready("s", d, late) == nil {
+		t.Fatalf("%v %+v", err, both)
+	}
+	// Another machine makes the same pixels of it.
+	again, err := other.Make(ctx, "s", clip, d, early)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := clip.Open(ctx, 5, 5)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Close()
+	p := frame.New(info.Format(), nil)
+	if err := r.Read(p); err != nil {
+		t.Fatal(err)
+	}
+	q := p.Clone()
+	treat.Conceal(p, d.At(5), scenes[0])
+	treat.Conceal(q, d.At(5), again)
+	if string(p.Data) != string(q.Data) {
+		t.Error("two makers differ")
+	}
+	// Names: the treatment's numbers decide no ground, the shape and the source do.
+	keys := Keys("s", d, late)
+	tuned, _, err := d.Apply(cover.Command{Do: "set", Cover: "a", Lane: "treatment/t/grain", Number: .5})
+	if err != nil || !slices.Equal(Keys("s", tuned, late), keys) {
+		t.Errorf("%v: a number changed the ground", err)
+	}
+	moved, _, err := d.Apply(cover.Command{Do: "set", Cover: "a", Lane: "grow", Number: 9})
+	if now := Keys("s", moved, late); err != nil || now[0] == keys[0] || now[1] != keys[1] || Keys("x", d, late)[0] == keys[0] {
+		t.Errorf("%v: %v after %v", err, now, keys)
+	}
+	if near := m.Near("s", moved, late); m.Ready("s", moved, late) != nil || near.Grounds["a"] != both.Grounds["a"] {
+		t.Error("while it is not made, the last ground does not stand for it")
+	}
+	stop, cancel := context.WithCancel(ctx)
+	cancel()
+	if _, err := other.Make(stop, "s", clip, d, late); err == nil {
+		t.Error("made for somebody who stopped waiting")
+	}
+}
