@@ -373,6 +373,7 @@ func main() {
 	export("treatment", func(a []js.Value) (any, error) {
 		return cover.NewTreatment(a[0].String(), cover.Kind(a[1].String())), nil
 	})
+	export("labels", func(a []js.Value) (any, error) { return draft.LabelsAt(a[0].Int()), nil })
 	export("kinds", func([]js.Value) (any, error) { return cover.Kinds, nil })
 	// What of a cover a house style holds, and whether two look alike.
 	export("style", func(a []js.Value) (any, error) {

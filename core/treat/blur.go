@@ -32,7 +32,7 @@ func blur(p *frame.Picture, plane int, r image.Rectangle, sigma geom.Point) fram
 	// fixed places of the picture, so that nothing crawls.
 	mx, my := int(math.Ceil(rx))*passes+1, int(math.Ceil(ry))*passes+1
 	cells := image.Rect(floorDiv(r.Min.X, kx)-mx, floorDiv(r.Min.Y, ky)-my, floorDiv(r.Max.X-1, kx)+mx+1, floorDiv(r.Max.Y-1, ky)+my+1)
-	wide := means(p.Read(plane, image.Rect(cells.Min.X*kx, cells.Min.Y*ky, cells.Max.X*kx, cells.Max.Y*ky)), cells, kx, ky)
+	wide := means(p, plane, cells, kx, ky)
 	w, h := cells.Dx(), cells.Dy()
 	for range passes {
 		raster.BoxAcross(wide.Pix, w, h, rx)
@@ -79,24 +79,46 @@ func coarse(sigma float64) (k int, radius float64) {
 	return k, raster.BoxRadius(passes, math.Sqrt(rest)/n)
 }
 
-// means returns the mean of each kx x ky block of in, whose rectangle is cells
-// times the block.
-func means(in frame.Plane, cells image.Rectangle, kx, ky int) frame.Plane {
+// means returns the mean of each kx x ky block of a plane's samples, its edge samples
+// repeated outside it; cells are counted in blocks.
+func means(p *frame.Picture, plane int, cells image.Rectangle, kx, ky int) frame.Plane {
 	if kx == 1 && ky == 1 {
-		return in
+		return p.Read(plane, cells)
 	}
 	out := frame.NewPlane(cells)
+	w, h := p.PlaneSize(plane)
 	norm := 1 / float32(kx*ky)
+	deep := p.Depth > 8
 	for y := cells.Min.Y; y < cells.Max.Y; y++ {
 		row := out.Row(y)
 		for j := range ky {
-			src := in.Row(y*ky + j)
-			for i := range row {
-				var s float32
-				for _, v := range src[i*kx : (i+1)*kx] {
-					s += v
+			src := p.Row(plane, min(max(y*ky+j, 0), h-1), 0, w)
+			at := func(x int) float32 {
+				if x = min(max(x, 0), w-1); deep {
+					return float32(int(src[2*x]) | int(src[2*x+1])<<8)
 				}
-				row[i] += s
+				return float32(src[x])
+			}
+			for i := range row {
+				x0 := (cells.Min.X + i) * kx
+				switch {
+				case x0 < 0 || x0+kx > w:
+					for k := range kx {
+						row[i] += at(x0 + k)
+					}
+				case deep:
+					n := 0
+					for b := src[2*x0 : 2*(x0+kx)]; len(b) > 1; b = b[2:] {
+						n += int(b[0]) | int(b[1])<<8
+					}
+					row[i] += float32(n)
+				default:
+					n := 0
+					for _, v := range src[x0 : x0+kx] {
+						n += int(v)
+					}
+					row[i] += float32(n)
+				}
 			}
 		}
 		for i := range row {

@@ -65,6 +65,15 @@ export interface Setting {
   unless?: string; // while that switch is on it does nothing
 }
 
+/** A label at a frame: around what it is, and what it says. */
+export interface LiveLabel {
+  text: string;
+  size: number;
+  colour: string;
+  box: { min: Point; max: Point };
+  ring: boolean;
+}
+
 /** A kind of treatment. */
 export interface Description {
   kind: string;
@@ -159,6 +168,8 @@ export const core = {
   /** The frame that a person means who types s while frame now is shown. */
   frameOf: (s: string, now: number) => call<number>('frameOf', s, now),
   treatment: (id: string, kind: string) => call<Treatment>('treatment', id, kind),
+  /** The labels of review copies at a frame. */
+  labels: (f: number) => call<LiveLabel[] | null>('labels', f) ?? [],
   /** The treatments there are; they do not change. */
   kinds: () => (kinds ??= call<Description[]>('kinds')),
   /** What of a cover a house style holds; and whether two look alike. */

@@ -163,6 +163,11 @@
     });
   }
 
+  const labels = $derived.by(() => {
+    void b.at;
+    return b.document?.labels?.length ? core.labels(b.frame) : [];
+  });
+
   const handles = [[-1, -1], [0, -1], [1, -1], [1, 0], [1, 1], [0, 1], [-1, 1], [-1, 0]] as const;
   const drawn = $derived.by(() => {
     const d = b.drawing;
@@ -192,6 +197,16 @@
     {:else if b.tool === 'move'}
       <path d={c.path} fill="transparent" role="presentation" onpointerdown={(e) => !pans(e) && e.button === 0 && (doc.item || doc.holdsOut) && (e.stopPropagation(), doc.holdsOut ? b.holds.all.some((h) => h.id === doc.id) && b.holds.take(doc.id) : b.choose(doc.item!))} />
     {/if}
+  {/if}
+{/each}
+
+<!-- Labels, as review copies have them. -->
+{#each labels as l (l)}
+  {@const [cx, cy] = [(l.box.min.x + l.box.max.x) / 2, (l.box.min.y + l.box.max.y) / 2]}
+  {@const [rx, ry] = [(l.box.max.x - l.box.min.x) * 0.6 + 4, (l.box.max.y - l.box.min.y) * 0.6 + 4]}
+  {#if l.ring}<ellipse {cx} {cy} {rx} {ry} fill="none" stroke={l.colour} stroke-width={Math.max(l.size / 9, 2)} pointer-events="none" />{/if}
+  {#if l.text}
+    <text x={cx} y={Math.max((l.ring ? cy - ry - l.size / 4 : l.box.min.y) - l.size / 2, l.size)} text-anchor="middle" font-size={l.size} fill={l.colour} stroke="#141414" stroke-width={l.size / 6} paint-order="stroke" pointer-events="none" data-testid="label">{l.text}</text>
   {/if}
 {/each}
 
