@@ -69,24 +69,11 @@ func (l *Live) Uncovered(t LiveTreatment, w, h int) float64 {
 	return min(max(out/all, 0), 1)
 }
 
-// within returns the part of a polygon inside a convex one of positive area (Sutherland
-// and Hodgman, "Reentrant polygon clipping", CACM 17(1), 1974).
+// within returns the part of a polygon inside a convex one of positive area.
 func within(poly, convex []geom.Point) []geom.Point {
 	for i, a := range convex {
 		b := convex[(i+1)%len(convex)]
-		side := func(p geom.Point) float64 { return b.Sub(a).Cross(p.Sub(a)) }
-		var out []geom.Point
-		for j, p := range poly {
-			q := poly[(j+1)%len(poly)]
-			dp, dq := side(p), side(q)
-			if dp >= 0 {
-				out = append(out, p)
-			}
-			if dp >= 0 != (dq >= 0) {
-				out = append(out, p.Lerp(q, dp/(dp-dq)))
-			}
-		}
-		poly = out
+		poly = geom.Clip(poly, func(p geom.Point) float64 { return b.Sub(a).Cross(p.Sub(a)) })
 	}
 	return poly
 }

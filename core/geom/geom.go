@@ -86,6 +86,23 @@ func Area(pts []Point) float64 {
 	return a / 2
 }
 
+// Clip returns the part of a polygon where side is not negative; side must be linear
+// (Sutherland and Hodgman, "Reentrant polygon clipping", CACM 17(1), 1974).
+func Clip(poly []Point, side func(Point) float64) []Point {
+	var out []Point
+	for i, p := range poly {
+		q := poly[(i+1)%len(poly)]
+		dp, dq := side(p), side(q)
+		if dp >= 0 {
+			out = append(out, p)
+		}
+		if dp >= 0 != (dq >= 0) {
+			out = append(out, p.Lerp(q, dp/(dp-dq)))
+		}
+	}
+	return out
+}
+
 // Crosses reports whether two edges of the closed polygon cross.
 func Crosses(poly []Point) bool {
 	n := len(poly)

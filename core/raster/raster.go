@@ -317,8 +317,7 @@ func coverage(polys [][]geom.Point, r image.Rectangle) frame.Plane {
 }
 
 // clip cuts a polygon to a rectangle a little larger than r, so that the
-// rasteriser sees no far-away coordinates. Sutherland and Hodgman, "Reentrant
-// polygon clipping", CACM 17(1), 1974; the edges it adds lie outside r.
+// rasteriser sees no far-away coordinates; the edges this adds lie outside r.
 func clip(poly []geom.Point, r image.Rectangle) []geom.Point {
 	x0, y0, x1, y1 := float64(r.Min.X-2), float64(r.Min.Y-2), float64(r.Max.X+2), float64(r.Max.Y+2)
 	for _, side := range []func(geom.Point) float64{
@@ -327,18 +326,7 @@ func clip(poly []geom.Point, r image.Rectangle) []geom.Point {
 		func(p geom.Point) float64 { return p.Y - y0 },
 		func(p geom.Point) float64 { return y1 - p.Y },
 	} {
-		var out []geom.Point
-		for i, p := range poly {
-			q := poly[(i+1)%len(poly)]
-			dp, dq := side(p), side(q)
-			if dp >= 0 {
-				out = append(out, p)
-			}
-			if dp >= 0 != (dq >= 0) {
-				out = append(out, p.Lerp(q, dp/(dp-dq)))
-			}
-		}
-		poly = out
+		poly = geom.Clip(poly, side)
 	}
 	return poly
 }

@@ -40,6 +40,9 @@ func main() {
 		k := []cover.Kind{cover.Blur, cover.Mosaic, cover.Fill, cover.Dim, cover.SurfaceFill}
 		return covers(i, append(k, k...)...)
 	})
+	if os.Getenv("ONLY") == "render" {
+		return
+	}
 	memory(dir)
 	exact(dir)
 	ingest(dir, filepath.Join(data, "media", "tidewrack-week", "quay-trike", "clip.mp4"))

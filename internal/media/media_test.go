@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -191,5 +192,45 @@ func TestDamageIsFound(t *testing.T) {
 		if !errors.Is(err, ErrUnusable) {
 			t.Errorf("%s: %v", name, err)
 		}
+	}
+}
+
+// Picked frames are those that reading one after the other gives, with checksums and
+// without, near and far, of a constant rate and of a still.
+func TestPick(t *testing.T) {
+	path := ffmpeg(t, "picked.mkv", "-f", "lavfi", "-i", "testsrc2=size=160x90:rate=25:duration=6", "-c:v", "libx264", "-g", "12", "-pix_fmt", "yuv420p")
+	ctx := context.Background()
+	info, err := Probe(ctx, path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := Clip{Path: path, Info: info}
+	var all [][]byte
+	r, err := c.Open(ctx, 0, -1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Close()
+	pic := frame.New(info.Format(), nil)
+	for r.Read(pic) == nil {
+		all = append(all, append([]byte(nil), pic.Data...))
+		c.Sums = append(c.Sums, sum(pic.Data))
+	}
+	want := []int{0, 3, 4, 30, 99, 140, 149}
+	for _, sums := range [][]uint32{nil, c.Sums} {
+		var got []int
+		err := Clip{Path: path, Info: info, Sums: sums}.Pick(ctx, want, func(f int, p *frame.Picture) error {
+			got = append(got, f)
+			if string(p.Data) != string(all[f]) {
+				t.Errorf("frame %d is another", f)
+			}
+			return nil
+		})
+		if err != nil || !slices.Equal(got, want) {
+			t.Errorf("%v: %v", got, err)
+		}
+	}
+	if err := c.Pick(ctx, []int{140, 150}, func(int, *frame.Picture) error { return nil }); err == nil {
+		t.Error("a frame after the end is picked")
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"hash/adler32"
 	"io"
 	"os"
+	"strings"
 
 	"celator/core/frame"
 )
@@ -52,7 +53,57 @@ func (c Clip) Open(ctx context.Context, first, last int) (*Reader, error) {
 	return r, nil
 }
 
-func (c Clip) open(ctx context.Context, first, last int, jump bool) (*Reader, error) {
+// far is how many frames apart two may be for one decoder to go on from the first to the
+// second instead of another jumping there.
+const far = 40
+
+// Pick reads some frames, in ascending order, and gives them to do one after the other;
+// the picture is its own only until do returns. What lies between is decoded at the most,
+// not read.
+func (c Clip) Pick(ctx context.Context, frames []int, do func(f int, p *frame.Picture) error) error {
+	pic := frame.New(c.Info.Format(), nil)
+	for len(frames) > 0 {
+		n := 1
+		for n < len(frames) && (len(c.Sums) == 0 || frames[n]-frames[n-1] <= far) {
+			n++
+		}
+		if err := c.pick(ctx, frames[:n], pic, do); err != nil {
+			return err
+		}
+		frames = frames[n:]
+	}
+	return nil
+}
+
+func (c Clip) pick(ctx context.Context, frames []int, pic *frame.Picture, do func(f int, p *frame.Picture) error) error {
+	var r *Reader
+	var err error
+	if c.Info.Still != "" {
+		r, err = c.Open(ctx, 0, 0)
+	} else {
+		r, err = c.open(ctx, frames[0], frames[len(frames)-1], len(c.Sums) > 0, frames...)
+	}
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	for _, f := range frames {
+		r.next = f
+		if err := r.Read(pic); err != nil {
+			if errors.Is(err, io.EOF) {
+				err = unusable("the clip ends before frame %d", f)
+			}
+			return err
+		}
+		if err := do(f, pic); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// open starts a decoder; with some frames named only those come out of it.
+func (c Clip) open(ctx context.Context, first, last int, jump bool, only ...int) (*Reader, error) {
 	var seek []string
 	begin := 0
 	if jump && first > 0 {
@@ -63,7 +114,21 @@ func (c Clip) open(ctx context.Context, first, last int, jump bool) (*Reader, er
 	}
 	args := append([]string{"-nostdin", "-v", "error"}, input(c.Path, seek...)...)
 	args = append(args, "-map", "0:v:0", "-an", "-sn", "-dn")
-	args = append(args, c.Info.counting()...)
+	count := c.Info.counting()
+	if len(only) > 0 {
+		var which []string
+		for _, f := range only {
+			which = append(which, fmt.Sprintf("eq(n\\,%d)", f-begin))
+		}
+		choose := "select=" + strings.Join(which, "+")
+		if count[0] == "-vf" {
+			count[1] += "," + choose
+		} else {
+			count = append([]string{"-vf", choose}, count...)
+		}
+		last = begin + len(only) - 1
+	}
+	args = append(args, count...)
 	if last >= 0 {
 		args = append(args, "-frames:v", fmt.Sprint(last-begin+1))
 	}
@@ -79,7 +144,10 @@ func (c Clip) open(ctx context.Context, first, last int, jump bool) (*Reader, er
 		return nil, err
 	}
 	r := &Reader{clip: c, next: begin, last: last, proc: p, pipe: pr}
-	if begin < first { // read past what is before
+	if len(only) > 0 {
+		r.last = only[len(only)-1]
+	}
+	if begin < first && len(only) == 0 { // read past what is before
 		skip := frame.New(c.Info.Format(), nil)
 		for r.next < first {
 			if err := r.Read(skip); err != nil {

@@ -114,11 +114,11 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 	if patch, ok := p.memo.Get(key); ok {
 		return patch, nil
 	}
-	known := p.Scenes.Ready(r.ID, r.Document, here)
+	known, exact := p.Scenes.Near(r.ID, r.Document, here)
 	if r.Quick != "" {
-		if pic := p.Frames.AtHand(r.ID, r.Frame); pic != nil && known == nil {
+		if pic := p.Frames.AtHand(r.ID, r.Frame); pic != nil && !exact {
 			// Treated, but with what an earlier outline, or the frame alone, tells of the surface.
-			patch, err := render(pic, live, p.Scenes.Near(r.ID, r.Document, here), r.Size, r.Matte)
+			patch, err := render(pic, live, known, r.Size, r.Matte)
 			patch.Quick = true
 			return patch, err
 		} else if pic == nil {
@@ -129,7 +129,7 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 			}
 		}
 	}
-	if known == nil {
+	if !exact {
 		if known, err = p.Scenes.Make(ctx, r.ID, r.Clip, r.Document, here); err != nil {
 			return Patch{}, err
 		}

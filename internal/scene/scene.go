@@ -114,33 +114,21 @@ func (m *Maker) Graphics(d *cover.Document) *treat.Scene {
 	return s
 }
 
-// Ready returns the scene for a span where everything is at hand, or nil.
-func (m *Maker) Ready(source string, d *cover.Document, span cover.Span) *treat.Scene {
-	s := m.Graphics(d)
-	for _, v := range surveys(source, d, span) {
-		g, ok := m.grounds.Get(v.key)
-		if !ok {
-			return nil
-		}
-		s.Grounds[v.cover] = g
-	}
-	return s
-}
-
 // Near returns a scene at once: where a ground is not made yet, the last one of the same
-// cover stands for it, as while an outline is dragged.
-func (m *Maker) Near(source string, d *cover.Document, span cover.Span) *treat.Scene {
-	s := m.Graphics(d)
+// cover stands for it, as while an outline is dragged, and the scene is not exact.
+func (m *Maker) Near(source string, d *cover.Document, span cover.Span) (s *treat.Scene, exact bool) {
+	s, exact = m.Graphics(d), true
 	for _, v := range surveys(source, d, span) {
 		g, ok := m.grounds.Get(v.key)
 		if !ok {
+			exact = false
 			g, _ = m.last.Get(source + "/" + v.cover)
 		}
 		if g != nil {
 			s.Grounds[v.cover] = g
 		}
 	}
-	return s
+	return s, exact
 }
 
 // together is how many covers are looked at in one reading; each takes some 30 MB while it
@@ -189,26 +177,22 @@ func (m *Maker) Make(ctx context.Context, source string, clip media.Clip, d *cov
 // made of them.
 func look(ctx context.Context, clip media.Clip, all []survey) ([]*treat.Ground, error) {
 	out, made := make([]*treat.Ground, len(all)), make([]*treat.Survey, len(all))
-	first, last := all[0].frames[0], 0
+	var frames []int
 	for i, s := range all {
 		made[i], _ = treat.NewSurvey(s.lives, s.from)
-		first, last = min(first, s.frames[0]), max(last, s.frames[len(s.frames)-1])
+		frames = append(frames, s.frames...)
 	}
-	r, err := clip.Open(ctx, first, last)
-	if err != nil {
-		return nil, err
-	}
-	defer r.Close()
-	pic := frame.New(clip.Info.Format(), nil)
-	for f := first; f <= last; f++ {
-		if err := r.Read(pic); err != nil {
-			return nil, err
-		}
+	slices.Sort(frames)
+	err := clip.Pick(ctx, slices.Compact(frames), func(f int, pic *frame.Picture) error {
 		for i, s := range all {
 			if _, here := slices.BinarySearch(s.frames, f); here && made[i] != nil {
 				made[i].Add(pic)
 			}
 		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
 	}
 	var wg sync.WaitGroup
 	for i, s := range made {

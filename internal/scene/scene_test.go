@@ -42,7 +42,7 @@ func TestScenes(t *testing.T) {
 	clip, d := media.Clip{Path: path, Info: info}, document(info)
 	var m, other Maker
 	early, late := cover.Span{Last: 10}, cover.Span{First: 40, Last: 45}
-	if m.Ready("s", d, early) != nil {
+	if _, exact := m.Near("s", d, early); exact {
 		t.Error("a scene that nobody made is ready")
 	}
 	scenes := make([]*treat.Scene, 6)
@@ -57,8 +57,11 @@ func TestScenes(t *testing.T) {
 		}
 	}
 	both, err := m.Make(ctx, "s", clip, d, late)
-	if err != nil || len(both.Grounds) != 2 || both.Grounds["a"] != scenes[0].Grounds["a"] || m.Ready("s", d, late) == nil {
+	if err != nil || len(both.Grounds) != 2 || both.Grounds["a"] != scenes[0].Grounds["a"] {
 		t.Fatalf("%v %+v", err, both)
+	}
+	if _, exact := m.Near("s", d, late); !exact {
+		t.Error("what was made is not at hand")
 	}
 	// Another machine makes the same pixels of it.
 	again, err := other.Make(ctx, "s", clip, d, early)
@@ -90,7 +93,7 @@ func TestScenes(t *testing.T) {
 	if now := Keys("s", moved, late); err != nil || now[0] == keys[0] || now[1] != keys[1] || Keys("x", d, late)[0] == keys[0] {
 		t.Errorf("%v: %v after %v", err, now, keys)
 	}
-	if near := m.Near("s", moved, late); m.Ready("s", moved, late) != nil || near.Grounds["a"] != both.Grounds["a"] {
+	if near, exact := m.Near("s", moved, late); exact || near.Grounds["a"] != both.Grounds["a"] {
 		t.Error("while it is not made, the last ground does not stand for it")
 	}
 	stop, cancel := context.WithCancel(ctx)
