@@ -10,6 +10,7 @@ const at = async (page: Page, f: number) => {
 };
 
 test('main views', async ({ page }) => {
+  test.setTimeout(360_000);
   await page.goto('/');
   await page.getByRole('link', { name: /Tidewrack/ }).click();
   await expect(page.getByTestId('shot').locator('img')).toHaveCount(5);
