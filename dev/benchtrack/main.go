@@ -41,6 +41,7 @@ type tally struct {
 	memory  int64 // kB
 	back    []int // frames from coming back into sight until under 5 px
 	notBack int
+	soon    int // times out of sight after which one of the first three frames is under 2 px
 }
 
 // easy are the clips on which a point is expected within 0.15 px, the others 0.5.
@@ -98,8 +99,8 @@ func main() {
 	fmt.Println()
 	for _, n := range names {
 		t := all[n]
-		fmt.Printf("%s: jitter %.2f px; %.0f ms of processor a frame; %d MB at most; back in sight %d times, under 5 px after %v frames, never %d times", n, math.Sqrt(mean(t.jitter)),
-			t.cpu.Seconds()*1000/float64(t.frames), t.memory>>10, len(t.back)+t.notBack, t.back, t.notBack)
+		fmt.Printf("%s: jitter %.2f px; %.0f ms of processor a frame; %d MB at most; back in sight %d times, under 5 px after %v frames, never %d times, under 2 px within three frames %d times", n, math.Sqrt(mean(t.jitter)),
+			t.cpu.Seconds()*1000/float64(t.frames), t.memory>>10, len(t.back)+t.notBack, t.back, t.notBack, t.soon)
 		if t.good > 0 {
 			fmt.Printf("; of %d frames said to be good %.1f %% are within 2 px", t.good, 100*(1-float64(t.wrong)/float64(t.good)))
 		}
@@ -266,6 +267,12 @@ func (t *tally) score(csv string, truth []demo.Truth, reference int) {
 				continue
 			}
 			hidden = false
+			for k := i; k >= 0 && k < len(errs) && k != i+3*way; k += way {
+				if errs[k] < 2 {
+					t.soon++
+					break
+				}
+			}
 			n := 0
 			for k := i; k >= 0 && k < len(errs) && errs[k] >= 5; k += way {
 				n++
@@ -281,7 +288,7 @@ func (t *tally) score(csv string, truth []demo.Truth, reference int) {
 
 func (t *tally) add(o *tally) {
 	t.errs, t.jitter, t.back = append(t.errs, o.errs...), append(t.jitter, o.jitter...), append(t.back, o.back...)
-	t.lost, t.half, t.wrong, t.good, t.frames, t.notBack = t.lost+o.lost, t.half+o.half, t.wrong+o.wrong, t.good+o.good, t.frames+o.frames, t.notBack+o.notBack
+	t.lost, t.half, t.wrong, t.good, t.frames, t.notBack, t.soon = t.lost+o.lost, t.half+o.half, t.wrong+o.wrong, t.good+o.good, t.frames+o.frames, t.notBack+o.notBack, t.soon+o.soon
 	t.wall, t.cpu, t.memory = t.wall+o.wall, t.cpu+o.cpu, max(t.memory, o.memory)
 }
 
