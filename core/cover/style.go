@@ -49,6 +49,12 @@ func (s *Style) Same(o *Style) bool {
 	return err == nil && err2 == nil && bytes.Equal(a, b)
 }
 
+// Follows reports whether the cover follows a style of that id and looks as it says.
+func (c *Cover) Follows(id string, s *Style) bool {
+	has := c.StyleOf()
+	return c.Style == id && has.Same(s)
+}
+
 // plain leaves out what people do not see of a style: ids.
 func (s *Style) plain() Style {
 	p := *s

@@ -253,9 +253,6 @@ func (s *Survey) sharpness(hole []bool) float64 {
 
 // GroundKey names everything that decides the ground made of some looks.
 func GroundKey(source string, frames []int, lives []cover.Live) string {
-	for i := range lives {
-		lives[i].Treatments = nil
-	}
 	b, _ := json.Marshal([]any{source, frames, lives})
 	return string(b)
 }

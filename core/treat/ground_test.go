@@ -258,10 +258,14 @@ func TestFilledGradientHasNoBands(t *testing.T) {
 func TestCellsAreMeans(t *testing.T) {
 	f := formats[2]
 	was := noisy(f, 5)
-	for _, form := range []string{"square", "brick", "hexagon"} {
+	for _, form := range []string{"square", "brick", "hexagon", "large brick"} {
 		cx, cy := 13., 10.
 		if form == "hexagon" { // no sample lies as near to two centres
 			cx, cy = 13.17, 10.09
+		}
+		box := geom.Rect{Min: geom.Pt(31, 22), Max: geom.Pt(70, 51)}
+		if form == "large brick" { // larger by far than the outline
+			form, cx, cy, box = "brick", 93, 71, geom.Rect{Min: geom.Pt(40, 30), Max: geom.Pt(46, 34)}
 		}
 		cell := func(x, y int) (int, int) {
 			u, v := (float64(x)+.5)/cx, (float64(y)+.5)/cy
@@ -293,11 +297,11 @@ func TestCellsAreMeans(t *testing.T) {
 		}
 		p := was.Clone()
 		// An outline that cuts cells: they are taken whole all the same.
-		c := geom.Box(geom.Rect{Min: geom.Pt(31, 22), Max: geom.Pt(70, 51)})
+		c := geom.Box(box)
 		Conceal(p, []cover.Live{{Form: cover.Form{Paths: []geom.Path{c}}, Map: geom.Identity, Treatments: []cover.LiveTreatment{{Kind: cover.Mosaic, Strength: 1, Cell: geom.Pt(cx, cy), Form: form}}}}, nil)
 		bad := 0
-		for y := 22; y < 51; y++ {
-			for x := 31; x < 70; x++ {
+		for y := int(box.Min.Y); y < int(box.Max.Y); y++ {
+			for x := int(box.Min.X); x < int(box.Max.X); x++ {
 				i, j := cell(x, y)
 				k := [2]int{i, j}
 				if math.Abs(float64(p.Planes[1][y*f.Width+x])-sum[k]/n[k]) > .51 {
@@ -376,5 +380,22 @@ func BenchmarkTreatments(b *testing.B) {
 				Conceal(p, []cover.Live{l}, scene)
 			}
 		})
+	}
+}
+
+// Where nothing is around, since the outline takes all of the picture, no colour is made up.
+func TestNothingAround(t *testing.T) {
+	w := wall{eight, 1}
+	for _, k := range []cover.LiveTreatment{{Kind: cover.SurfaceFill, Strength: 1}, {Kind: cover.Fill, Strength: 1, Colour: "#808080", Around: true}} {
+		p := w.draw(0)
+		all := geom.Rect{Min: geom.Pt(-40, -40), Max: geom.Pt(520, 340)}
+		Conceal(p, []cover.Live{{Map: geom.Identity, Form: cover.Form{Paths: []geom.Path{geom.Box(all)}}, Treatments: []cover.LiveTreatment{k}}}, nil)
+		for plane, want := range [3]byte{16, 128, 128} {
+			for i, v := range p.Planes[plane] {
+				if v != want {
+					t.Fatalf("%s: code %d of plane %d at %d", k.Kind, v, plane, i)
+				}
+			}
+		}
 	}
 }

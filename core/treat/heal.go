@@ -66,6 +66,12 @@ func heal(p *plate.Plate, hole []bool) *plate.Plate {
 			}
 		}
 	}
+	if !slices.Contains(known, 1) { // nothing is around: no light, and no colour
+		for i := range out.Pix {
+			out.Pix[i] = plate.Sample{plate.Black, 128, 128, 0, 0, 1}
+		}
+		return &out
+	}
 	stray(known, &v, w, h)
 	// The rim without its noise.
 	weight := slices.Clone(known)

@@ -185,6 +185,7 @@ const SegmentFrames = 100
 // everything that determines its result.
 func Plan(src store.Source, doc *cover.Document, preset media.Preset) ([]store.Segment, error) {
 	var out []store.Segment
+	var scenes scene.Maker
 	for first := 0; first < src.Frames; first += SegmentFrames {
 		g := store.Segment{Number: len(out), First: first, Last: min(first+SegmentFrames, src.Frames) - 1}
 		h := sha256.New()
@@ -193,7 +194,7 @@ func Plan(src store.Source, doc *cover.Document, preset media.Preset) ([]store.S
 		for f := g.First; f <= g.Last; f++ {
 			live = append(live, doc.At(f))
 		}
-		beyond := []any{scene.Keys(src.Digest, doc, cover.Span{First: g.First, Last: g.Last})}
+		beyond := []any{scenes.Keys(src.Digest, doc, cover.Span{First: g.First, Last: g.Last})}
 		if preset.Labels {
 			for f := g.First; f <= g.Last; f++ {
 				beyond = append(beyond, doc.LabelsAt(f))

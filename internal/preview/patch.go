@@ -106,7 +106,7 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 		return Patch{}, nil
 	}
 	here := cover.Span{First: r.Frame, Last: r.Frame}
-	b, err := json.Marshal([]any{r.ID, r.Frame, live, r.Size, r.Matte, scene.Keys(r.ID, r.Document, here)})
+	b, err := json.Marshal([]any{r.ID, r.Frame, live, r.Size, r.Matte, p.Scenes.Keys(r.ID, r.Document, here)})
 	if err != nil {
 		return Patch{}, err
 	}

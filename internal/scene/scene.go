@@ -24,8 +24,19 @@ type Maker struct {
 	grounds  *lru.Cache[string, *treat.Ground]
 	last     *lru.Cache[string, *treat.Ground] // by source and cover
 	graphics *lru.Cache[string, *treat.Graphic]
+	plans    *lru.Cache[*cover.Document, *plan]
 	making   singleflight.Group
 }
+
+// plan remembers what is to be looked at for a document, which does not change: it is
+// asked for at every frame, and finding it out looks at all frames.
+type plan struct {
+	mu   sync.Mutex
+	made map[string]survey // by source and cover
+}
+
+// keptPlans is how many documents' plans are remembered.
+const keptPlans = 4
 
 // Grounds take up to 10 MB each.
 const (
@@ -36,6 +47,7 @@ const (
 func (m *Maker) begin() {
 	m.grounds, _ = lru.New[string, *treat.Ground](keptGrounds)
 	m.last, _ = lru.New[string, *treat.Ground](keptGrounds)
+	m.plans, _ = lru.New[*cover.Document, *plan](keptPlans)
 	m.graphics, _ = lru.New[string, *treat.Graphic](keptGraphics)
 }
 
@@ -50,7 +62,15 @@ type survey struct {
 
 // surveys returns them for those covers of the document that are live on any frame of
 // the span and need one.
-func surveys(source string, d *cover.Document, span cover.Span) []survey {
+func (m *Maker) surveys(source string, d *cover.Document, span cover.Span) []survey {
+	m.once.Do(m.begin)
+	p, ok := m.plans.Get(d)
+	if !ok {
+		p = &plan{made: map[string]survey{}}
+		m.plans.Add(d, p)
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
 	var out []survey
 	for i := range d.Covers {
 		c := &d.Covers[i]
@@ -64,28 +84,35 @@ func surveys(source string, d *cover.Document, span cover.Span) []survey {
 		if !ok || !treat.Wants(&l) {
 			continue
 		}
-		s := survey{cover: c.ID, frames: treat.Looks(d, c)}
-		for k, f := range s.frames {
-			live := c.Shape(f)
-			live.Treatments = nil
-			s.lives = append(s.lives, live)
-			if abs(f-c.Drawn()) < abs(s.frames[s.from]-c.Drawn()) {
-				s.from = k
-			}
+		s, ok := p.made[source+"/"+c.ID]
+		if !ok {
+			s = newSurvey(source, d, c)
+			p.made[source+"/"+c.ID] = s
 		}
-		h := sha256.Sum256([]byte(treat.GroundKey(source, s.frames, s.lives)))
-		s.key = hex.EncodeToString(h[:])
 		out = append(out, s)
 	}
 	return out
 }
 
+func newSurvey(source string, d *cover.Document, c *cover.Cover) survey {
+	s := survey{cover: c.ID, frames: treat.Looks(d, c)}
+	for k, f := range s.frames {
+		s.lives = append(s.lives, c.Shape(f))
+		if abs(f-c.Drawn()) < abs(s.frames[s.from]-c.Drawn()) {
+			s.from = k
+		}
+	}
+	h := sha256.Sum256([]byte(treat.GroundKey(source, s.frames, s.lives)))
+	s.key = hex.EncodeToString(h[:])
+	return s
+}
+
 func abs(i int) int { return max(i, -i) }
 
 // Keys names everything beyond a frame that decides how covers live in a span look.
-func Keys(source string, d *cover.Document, span cover.Span) []string {
+func (m *Maker) Keys(source string, d *cover.Document, span cover.Span) []string {
 	var out []string
-	for _, s := range surveys(source, d, span) {
+	for _, s := range m.surveys(source, d, span) {
 		out = append(out, s.key)
 	}
 	return out
@@ -118,7 +145,7 @@ func (m *Maker) Graphics(d *cover.Document) *treat.Scene {
 // cover stands for it, as while an outline is dragged, and the scene is not exact.
 func (m *Maker) Near(source string, d *cover.Document, span cover.Span) (s *treat.Scene, exact bool) {
 	s, exact = m.Graphics(d), true
-	for _, v := range surveys(source, d, span) {
+	for _, v := range m.surveys(source, d, span) {
 		g, ok := m.grounds.Get(v.key)
 		if !ok {
 			exact = false
@@ -140,7 +167,7 @@ const together = 4
 func (m *Maker) Make(ctx context.Context, source string, clip media.Clip, d *cover.Document, span cover.Span) (*treat.Scene, error) {
 	s := m.Graphics(d)
 	var missing []survey
-	for _, v := range surveys(source, d, span) {
+	for _, v := range m.surveys(source, d, span) {
 		if g, ok := m.grounds.Get(v.key); !ok {
 			missing = append(missing, v)
 		} else if g != nil {

@@ -101,10 +101,7 @@ func (s *server) registerStyling(api huma.API) {
 		if now, err = s.Store.SaveStyle(ctx, now); err != nil {
 			return nil, problem(err)
 		}
-		covers, shots, err := s.Store.Restyle(ctx, now, author, func(c *cover.Cover, _ string) bool {
-			has := c.StyleOf()
-			return c.Style == old.ID && has.Same(&old.Style.V)
-		})
+		covers, shots, err := s.Store.Restyle(ctx, now, author, func(c *cover.Cover, _ string) bool { return c.Follows(old.ID, &old.Style.V) })
 		return &body[followedView]{followedView{viewStyle(now), covers, shots}}, problem(err)
 	})
 	huma.Register(api, op("applyStyle", http.MethodPost, "/api/styles/{id}/apply", "Give a house style to every cover of its kinds of item", 200), func(ctx context.Context, in *ByID) (*body[followedView], error) {

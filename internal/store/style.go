@@ -90,8 +90,7 @@ func (s *Store) Restyle(ctx context.Context, st Style, author string, wants func
 			var cmds []cover.Command
 			for i := range head.Document.Covers {
 				if c := &head.Document.Covers[i]; len(c.HoldsOut) == 0 && !c.Locked && wants(c, kinds[c.Item]) {
-					now := c.StyleOf()
-					if c.Style == st.ID && now.Same(&st.Style.V) {
+					if c.Follows(st.ID, &st.Style.V) {
 						continue
 					}
 					cmds = append(cmds, cover.Command{Do: "style", Cover: c.ID, ID: st.ID, Style: &st.Style.V})
