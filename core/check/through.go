@@ -6,16 +6,17 @@ import (
 	"math"
 	"slices"
 
+	"celator/core/cover"
 	"celator/core/frame"
+	"celator/core/geom"
 	"celator/core/raster"
 )
 
 // Through is what of a picture can be made out through what conceals it.
 type Through struct {
 	// Detail is the correlation, 0 to 1, of the concealed picture with the original in the
-	// band of the original's strokes, or the one beside it, where it is clearest: what is
-	// left of the form of letters, however weak, as far as it stands out against the
-	// rounding of codes.
+	// band of the original's strokes, where it is clearest: what is left of the form of
+	// letters, however weak, as far as it stands out against the rounding of codes.
 	Detail float64 `json:"detail"`
 	// Stroke is about how wide the strokes are, px.
 	Stroke float64 `json:"stroke"`
@@ -23,21 +24,24 @@ type Through struct {
 	Readable bool `json:"readable"`
 }
 
-// ReadableFrom is the detail from which lettering was read, by machine and by eye, in
-// made-up plates and signs (see docs/benchmarks.md).
-const ReadableFrom = .7
+// ReadableFrom is the detail from which lettering was read, by machine or by templates of
+// its letters, in made-up plates and signs (see docs/benchmarks.md).
+const ReadableFrom = .6
 
-// finest is the sigma of the finest band: finer than that is noise.
-const finest = 1.
+// finest is the sigma of the finest band: finer than that is noise. widest is how wide the
+// strokes of a single line may be, of its height with what is around it.
+const (
+	finest = 1.
+	widest = .22
+)
 
-// floor is what a broadcast leaves of a faint pattern: half of a code of 8 bit is lost in
-// rounding and compression.
-const floor = .6
+// floor is what rounding to codes of 8 bit adds, their standard deviation.
+const floor = .3
 
 // SeeThrough compares the concealed with the original picture (same format) where the
 // matte, on luma samples, hides. Bands are differences of Gaussians (Marr and Hildreth,
 // 1980), half an octave and more apart; the band of the strokes is the one in which the
-// original has most contrast.
+// original has most contrast, or the finest of those that have about as much.
 func SeeThrough(original, concealed *frame.Picture, matte frame.Plane) Through {
 	r := matte.Rect
 	w, h := r.Dx(), r.Dy()
@@ -45,34 +49,91 @@ func SeeThrough(original, concealed *frame.Picture, matte frame.Plane) Through {
 		return Through{}
 	}
 	unit := float32(int(1) << (original.Depth - 8))
-	a, b := luma(original, r, unit), luma(concealed, r, unit)
-	// Beyond the matte both show the same; only what is hidden counts, from its middle
-	// value, so that its rim is no stroke.
-	var mean [2]float64
+	a, b, noise, by := luma(original, r, unit), luma(concealed, r, unit), floor, 1.
+	for w, h = matte.Rect.Dx(), matte.Rect.Dy(); w*h > mostRead; w, h = w/2, h/2 { // what is as large is not read by its finest detail
+		half := matte
+		half.Rect = image.Rect(0, 0, w/2, h/2)
+		half.Pix = halved(matte.Pix, w, h)
+		a, b, matte, noise, by = halved(a, w, h), halved(b, w, h), half, noise/2, by*2
+	}
+	t := see(a, b, matte, noise)
+	t.Stroke *= by
+	return t
+}
+
+// mostRead are the samples of a picture that is read through.
+const mostRead = 60_000
+
+// halved takes the means of two by two samples.
+func halved(v []float32, w, h int) []float32 {
+	out := make([]float32, w/2*(h/2))
+	for y := range h / 2 {
+		p, q, dst := v[2*y*w:][:w], v[(2*y+1)*w:][:w], out[y*(w/2):][:w/2]
+		for x := range dst {
+			dst[x] = (p[2*x] + p[2*x+1] + q[2*x] + q[2*x+1]) / 4
+		}
+	}
+	return out
+}
+
+// Hidden is where a live cover is meant to hide wholly: its outlines less what is held
+// out, without what it grows and softens beyond them. How much the cover lets through
+// does not matter.
+func Hidden(l cover.Live, width, height int) frame.Plane {
+	l.Transparency = 0
+	full := raster.Matte(l, width, height)
+	l.Grow, l.Soften, l.Holdouts = 0, geom.Point{}, nil
+	whole := raster.Matte(l, width, height)
+	for y := whole.Rect.Min.Y; y < whole.Rect.Max.Y; y++ {
+		row := whole.Row(y)
+		for i := range row {
+			if at(full, whole.Rect.Min.X+i, y) < .98 {
+				row[i] = 0
+			}
+		}
+	}
+	return whole
+}
+
+// see compares two pictures of luma, on the matte's rectangle, which it uses up; noise
+// is what a broadcast adds to the second.
+func see(a, b []float32, matte frame.Plane, noise float64) Through {
+	w, h := matte.Rect.Dx(), matte.Rect.Dy()
 	var all float64
-	for i, m := range matte.Pix {
-		mean[0] += float64(m * a[i])
-		mean[1] += float64(m * b[i])
+	for _, m := range matte.Pix {
 		all += float64(m)
 	}
 	if all < 16 {
 		return Through{}
 	}
+	// Only what is hidden counts: means are taken over the matte alone (normalized
+	// convolution; Knutsson and Westin, CVPR 1993), so that its rim is no stroke.
 	for i, m := range matte.Pix {
-		a[i] = m * (a[i] - float32(mean[0]/all))
-		b[i] = m * (b[i] - float32(mean[1]/all))
+		a[i], b[i] = m*a[i], m*b[i]
 	}
+	means := func(sigma float64) (x, y []float32) {
+		x, y = blurred(a, w, h, sigma), blurred(b, w, h, sigma)
+		for i, n := range blurred(matte.Pix, w, h, sigma) {
+			if n > .02 {
+				x[i], y[i] = x[i]/n, y[i]/n
+			}
+		}
+		return x, y
+	}
+	short := min(float64(min(w, h)), 1.1*all/float64(max(w, h)))
+	inner := within(matte, rimShare*short)
 	type band struct {
 		sigma, energy float64
 		x, y          []float32 // of the original and of the concealed
 	}
 	var bands []band
 	most := 0
-	pa, pb := blurred(a, w, h, finest), blurred(b, w, h, finest)
-	for sigma := finest; sigma < float64(min(w, h))/4; sigma *= 1.5 {
-		qa, qb := blurred(a, w, h, sigma*1.5), blurred(b, w, h, sigma*1.5)
+	pa, pb := means(finest)
+	// What is as wide as a good part of the whole is no stroke of a letter, but a form.
+	for sigma := finest; sigma == finest || 2.2*sigma <= widest*short; sigma *= 1.5 {
+		qa, qb := means(sigma * 1.5)
 		var energy float64
-		for i, m := range matte.Pix {
+		for i, m := range inner.Pix {
 			pa[i], pb[i] = pa[i]-qa[i], pb[i]-qb[i]
 			energy += float64(m * pa[i] * pa[i])
 		}
@@ -82,17 +143,50 @@ func SeeThrough(original, concealed *frame.Picture, matte frame.Plane) Through {
 		}
 		pa, pb = qa, qb
 	}
-	if len(bands) == 0 || bands[most].energy < all*4 { // nothing there that could be read
+	if bands[most].energy < all*2 { // nothing there that could be read
 		return Through{}
 	}
-	t := Through{Stroke: 2.2 * bands[most].sigma}
-	for k := max(most-1, 0); k <= min(most+1, len(bands)-1); k++ {
-		if v := &bands[k]; v.energy > .25*bands[most].energy {
-			t.Detail = max(t.Detail, local(v.x, v.y, matte, floor/(1+v.sigma), 5*t.Stroke)) // means of many samples are surer
+	// Of several kinds of form the finest is the lettering: groups of letters and panels
+	// behind them are coarser, and nothing to read.
+	for k := range most {
+		if e := bands[k].energy; e >= .7*bands[most].energy && e >= bands[k+1].energy {
+			most = k
+			break
 		}
 	}
+	t := Through{Stroke: 2.2 * bands[most].sigma}
+	v := &bands[most]
+	t.Detail = local(v.x, v.y, matte, noise/(1+v.sigma), 5*t.Stroke) // means of many samples are surer
 	t.Readable = t.Detail >= ReadableFrom
 	return t
+}
+
+// rimShare of the height of what is hidden is left out at its rim: frames and edges of
+// plates and signs are no letters.
+const rimShare = .14
+
+// within is a matte less what lies near its rim.
+func within(m frame.Plane, far float64) frame.Plane {
+	sum := slices.Clone(m.Pix)
+	w, h := m.Rect.Dx(), m.Rect.Dy()
+	// Beyond the rectangle nothing is hidden.
+	padded := image.Rect(0, 0, w+2*int(far+1), h+2*int(far+1))
+	wide := frame.NewPlane(padded)
+	for y := range h {
+		copy(wide.Row(y + int(far+1))[int(far+1):], m.Pix[y*w:(y+1)*w])
+	}
+	raster.BoxAcross(wide.Pix, padded.Dx(), padded.Dy(), far)
+	raster.BoxDown(wide.Pix, padded.Dx(), padded.Dy(), far)
+	out := frame.Plane{Rect: m.Rect, Pix: sum}
+	for y := range h {
+		row := wide.Row(y + int(far+1))[int(far+1):]
+		for x := range w {
+			if row[x] < .97 {
+				out.Pix[y*w+x] = 0
+			}
+		}
+	}
+	return out
 }
 
 // local correlates two bands in windows of a letter's size and returns what the clearest
@@ -116,7 +210,7 @@ func local(x, y []float32, matte frame.Plane, noise, reach float64) float64 {
 		if m < .5 || xx[i] <= 0 {
 			continue
 		}
-		d := min(max(float64(xy[i])/math.Sqrt(float64(xx[i])*float64(yy[i])+1e-9), 0), 1)
+		d := min(max(float64(xy[i])/math.Sqrt(float64(xx[i])*float64(max(yy[i], 0))+1e-9), 0), 1)
 		share[int(d*steps+.5)] += float64(xx[i])
 		all += float64(xx[i])
 	}

@@ -284,3 +284,17 @@ func (c *Cover) Values(f int) map[string]float64 {
 	}
 	return out
 }
+
+// Keyed returns the keys of those numbers of the cover that are keyed, by lane.
+func (c *Cover) Keyed() map[string][]ValueKey {
+	out := map[string][]ValueKey{}
+	for _, l := range c.lanes() {
+		if v := c.value(l.name); v != nil && len(v.Keys) > 0 {
+			out[l.name] = v.Keys
+		}
+	}
+	return out
+}
+
+// LaneTitle is what a lane is called.
+func LaneTitle(lane string) string { return said(lane) }

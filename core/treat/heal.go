@@ -44,6 +44,10 @@ func beside(hole []bool, w, h int, wide float64) []bool {
 	return out
 }
 
+// Heal returns a plate whose hole, a mark for each of its samples, is filled from around
+// it.
+func Heal(p *plate.Plate, hole []bool) *plate.Plate { return heal(p, hole) }
+
 // heal fills the hole from its rim with the surface that has the least slope: Laplace's
 // equation with the rim's colours as boundary, coarse to fine (Pérez, Gangnet and Blake,
 // "Poisson image editing", SIGGRAPH 2003, without guidance; the start from Gortler et

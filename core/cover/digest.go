@@ -1,0 +1,69 @@
+package cover
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"slices"
+)
+
+// Decides names everything in the document that decides what a cover hides and how it
+// looks: itself, the track it rides on, what is held out of it and the graphics it
+// shows. Names, locks and what is drawn on the bench do not count. Poses and mattes are
+// named by their runs, or by themselves where they have none.
+func (d *Document) Decides(id string) string {
+	h := sha256.New()
+	enc := json.NewEncoder(h)
+	add := func(c *Cover) {
+		n := c.clone()
+		n.Name, n.Locked, n.Unseen, n.Item, n.Style = "", false, false, "", ""
+		if p := n.Proposed; p != nil && p.Run != "" {
+			q := *p
+			q.Mattes = nil
+			n.Proposed = &q
+		}
+		enc.Encode(n)
+		if t := d.Track(c.Track); t != nil {
+			u := *t
+			u.Name = ""
+			if u.Attempt != "" {
+				u.Poses = nil
+			}
+			enc.Encode(u)
+		}
+	}
+	c := d.Find(id)
+	if c == nil {
+		return ""
+	}
+	add(c)
+	for i := range d.Covers {
+		if o := &d.Covers[i]; len(o.HoldsOut) > 0 && o.holds(id) && !o.Off {
+			add(o)
+		}
+	}
+	for _, t := range c.Treatments {
+		if g := d.GraphicOf(t.Graphic); g != nil {
+			enc.Encode([]any{g.ID, g.Width, g.Height, sha256.Sum256(g.PNG)})
+		}
+	}
+	return hex.EncodeToString(h.Sum(nil)[:16])
+}
+
+// DecidesItem names what decides how an item is hidden: all of its covers. It is empty
+// where it has none that hide anything.
+func (d *Document) DecidesItem(item string) string {
+	var all []string
+	for i := range d.Covers {
+		if c := &d.Covers[i]; c.Item == item && item != "" && len(c.HoldsOut) == 0 && !c.Off && len(c.Treatments) > 0 {
+			all = append(all, d.Decides(c.ID))
+		}
+	}
+	if len(all) == 0 {
+		return ""
+	}
+	slices.Sort(all)
+	b, _ := json.Marshal(all)
+	h := sha256.Sum256(b)
+	return hex.EncodeToString(h[:16])
+}
