@@ -31,7 +31,7 @@ type Job struct {
 	Preset   media.Preset
 	First    int // frames, both included
 	Last     int
-	Total    int    // frames of the whole clip
+	Total    int    // frames of the whole file
 	Out      string // file to write
 	Matte    bool   // write the combined matte instead of the picture
 	Segment  bool   // pictures only, for media.Join
@@ -68,7 +68,7 @@ func Render(ctx context.Context, j Job) error {
 	}
 	defer r.Close()
 	w, err := media.Create(ctx, media.Output{Path: j.Out, Preset: j.Preset, Segment: j.Segment, Gray: j.Matte, Source: j.Clip,
-		Sound: j.Sound, First: j.First, Frames: j.Last - j.First + 1, Total: j.Total})
+		Sound: j.Sound, First: j.Clip.From() + j.First, Frames: j.Last - j.First + 1, Total: j.Total})
 	if err != nil {
 		return err
 	}

@@ -141,6 +141,19 @@ func (l Library) Clip(s store.Source) (media.Clip, error) {
 	return c, err
 }
 
+// Shot returns the frames of a shot as a clip, and a name for them that no other frames
+// have.
+func (l Library) Shot(sh store.Shot, s store.Source) (c media.Clip, id string, err error) {
+	if c, err = l.Clip(s); err != nil {
+		return c, "", err
+	}
+	if id = s.ID; sh.First > 0 || sh.Frames != s.Frames {
+		id = fmt.Sprintf("%s@%d-%d", s.ID, sh.First, sh.Last())
+		c = c.Part(sh.First, sh.Last())
+	}
+	return c, id, nil
+}
+
 // TakeUpload moves a finished upload into a source's folder.
 func (l Library) TakeUpload(upload, source, name string) error {
 	if !filepath.IsLocal(upload) || strings.ContainsRune(upload, filepath.Separator) {

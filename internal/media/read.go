@@ -20,7 +20,25 @@ type Clip struct {
 	// with it a read may jump into the file, since a wrong landing is noticed.
 	// Without it every read begins at the first frame.
 	Sums []uint32
+	// A part of the file's frames, counted from its own first one (Part).
+	first, count int
 }
+
+// Part returns the clip of some frames of this one, both included, counted from 0.
+func (c Clip) Part(first, last int) Clip {
+	if first == 0 && last == c.Info.Frames-1 {
+		return c
+	}
+	c.first, c.count = c.first+first, last-first+1
+	c.Info.Frames, c.Info.Duration = c.count, float64(c.count)/c.Info.Rate.Float()
+	if len(c.Sums) > last {
+		c.Sums = c.Sums[first : last+1]
+	}
+	return c
+}
+
+// From is the file's frame that is the clip's frame 0.
+func (c Clip) From() int { return c.first }
 
 // ErrLanding says that a read did not begin at the frame asked for.
 var ErrLanding = errors.New("media: the file's index does not lead to the frame")
@@ -102,14 +120,61 @@ func (c Clip) pick(ctx context.Context, frames []int, pic *frame.Picture, do fun
 	return nil
 }
 
+// Thumbs gives every frame of the clip, made small, to do; the picture is its own only
+// until do returns. It decodes with what one core has, and reads no more than that.
+func (c Clip) Thumbs(ctx context.Context, do func(f int, p *frame.Picture)) error {
+	if c.Info.Still != "" {
+		return nil
+	}
+	const w, h = 128, 72
+	small := c
+	small.Info.Width, small.Info.Height, small.Info.Depth, small.Info.SubX, small.Info.SubY = w, h, 8, 1, 1
+	small.Info.PixFmt = "yuv420p"
+	filter := fmt.Sprintf("scale=%d:%d:flags=area,format=yuv420p", w, h)
+	count := c.Info.counting()
+	if count[0] == "-vf" {
+		count[1] += "," + filter
+	} else {
+		count = append([]string{"-vf", filter}, count...)
+	}
+	args := append([]string{"-nostdin", "-v", "error", "-threads", "1"}, input(c.Path)...)
+	args = append(args, "-map", "0:v:0", "-an", "-sn", "-dn")
+	args = append(append(args, count...), "-f", "rawvideo", "-pix_fmt", "yuv420p", "pipe:1")
+	pr, pw, err := widePipe()
+	if err != nil {
+		return err
+	}
+	p, err := start(ctx, "ffmpeg", args, nil, pw)
+	pw.Close()
+	if err != nil {
+		pr.Close()
+		return err
+	}
+	small.Sums = nil
+	r := &Reader{clip: small, next: 0, last: -1, proc: p, pipe: pr}
+	defer r.Close()
+	pic := frame.New(small.Info.Format(), nil)
+	for {
+		if err := r.Read(pic); errors.Is(err, io.EOF) {
+			return ctx.Err()
+		} else if err != nil {
+			return err
+		}
+		do(r.next-1, pic)
+	}
+}
+
 // open starts a decoder; with some frames named only those come out of it.
 func (c Clip) open(ctx context.Context, first, last int, jump bool, only ...int) (*Reader, error) {
 	var seek []string
-	begin := 0
-	if jump && first > 0 {
+	begin := -c.first // where the file begins
+	if c.count > 0 && last < 0 {
+		last = c.count - 1
+	}
+	if jump && first > begin {
 		begin = first
 		// Half a frame early, so that rounding cannot lose the frame.
-		at := c.Info.Lead + (float64(first)-.5)/c.Info.Rate.Float()
+		at := c.Info.Lead + (float64(c.first+first)-.5)/c.Info.Rate.Float()
 		seek = []string{"-ss", fmt.Sprintf("%.6f", at)}
 	}
 	args := append([]string{"-nostdin", "-v", "error"}, input(c.Path, seek...)...)
@@ -195,7 +260,7 @@ func (r *Reader) Read(p *frame.Picture) error {
 		}
 		return io.EOF
 	}
-	if s := r.clip.Sums; r.next < len(s) && s[r.next] != sum(p.Data) {
+	if s := r.clip.Sums; r.next >= 0 && r.next < len(s) && s[r.next] != sum(p.Data) {
 		return fmt.Errorf("%w %d", ErrLanding, r.next)
 	}
 	r.next++

@@ -165,6 +165,12 @@ const together = 4
 // Make returns the scene for a span of a shot. A cover whose surface is nowhere clear
 // has no ground; its treatments do with the frame at hand. Errors are those of reading.
 func (m *Maker) Make(ctx context.Context, source string, clip media.Clip, d *cover.Document, span cover.Span) (*treat.Scene, error) {
+	return m.MakeWith(ctx, source, clip, d, span, nil, nil)
+}
+
+// MakeWith is Make that gives some more frames, in ascending order, to do, if it can from
+// the same reading.
+func (m *Maker) MakeWith(ctx context.Context, source string, clip media.Clip, d *cover.Document, span cover.Span, more []int, do func(f int, p *frame.Picture)) (*treat.Scene, error) {
 	s := m.Graphics(d)
 	var missing []survey
 	for _, v := range m.surveys(source, d, span) {
@@ -180,7 +186,11 @@ func (m *Maker) Make(ctx context.Context, source string, clip media.Clip, d *cov
 			name += v.key
 		}
 		// Made once however many ask; it goes on when one of them stops waiting.
-		made := m.making.DoChan(name, func() (any, error) { return look(context.WithoutCancel(ctx), clip, part) })
+		with, to := more, do
+		made := m.making.DoChan(name, func() (any, error) {
+			more = nil
+			return look(context.WithoutCancel(ctx), clip, part, with, to)
+		})
 		select {
 		case <-ctx.Done():
 			return nil, ctx.Err()
@@ -197,24 +207,31 @@ func (m *Maker) Make(ctx context.Context, source string, clip media.Clip, d *cov
 			}
 		}
 	}
+	if len(more) > 0 {
+		return s, clip.Pick(ctx, more, func(f int, p *frame.Picture) error { do(f, p); return nil })
+	}
 	return s, nil
 }
 
-// look reads the frames of some covers at once; a nil ground says that nothing can be
-// made of them.
-func look(ctx context.Context, clip media.Clip, all []survey) ([]*treat.Ground, error) {
+// look reads the frames of some covers at once, and some more; a nil ground says that
+// nothing can be made of them.
+func look(ctx context.Context, clip media.Clip, all []survey, more []int, do func(f int, p *frame.Picture)) ([]*treat.Ground, error) {
 	out, made := make([]*treat.Ground, len(all)), make([]*treat.Survey, len(all))
 	var frames []int
 	for i, s := range all {
 		made[i], _ = treat.NewSurvey(s.lives, s.from)
 		frames = append(frames, s.frames...)
 	}
+	frames = append(frames, more...)
 	slices.Sort(frames)
 	err := clip.Pick(ctx, slices.Compact(frames), func(f int, pic *frame.Picture) error {
 		for i, s := range all {
 			if _, here := slices.BinarySearch(s.frames, f); here && made[i] != nil {
 				made[i].Add(pic)
 			}
+		}
+		if _, here := slices.BinarySearch(more, f); here {
+			do(f, pic)
 		}
 		return nil
 	})

@@ -7,6 +7,7 @@ import (
 	"github.com/jmoiron/sqlx"
 
 	"celator/core/cover"
+	"celator/core/cut"
 	"celator/internal/media"
 )
 
@@ -40,7 +41,10 @@ type Source struct {
 	Frames    int               `db:"frames"`
 	Views     int               `db:"views"`
 	Digest    string            `db:"digest"`
-	Created   time.Time         `db:"created"`
+	// Where its shots begin, found and corrected, once it was searched.
+	Boundaries JSON[[]cut.Boundary] `db:"boundaries"`
+	Searched   bool                 `db:"searched"`
+	Created    time.Time            `db:"created"`
 }
 
 // Reading is the info of the file that is read: the conformed copy, or the
@@ -52,24 +56,23 @@ func (s Source) Reading() media.Info {
 	return s.Info.V
 }
 
-// Shot is a range of a source; today always the whole of it.
+// Shot is a range of a source's frames.
 type Shot struct {
 	ID        string    `db:"id" json:"id"`
 	Programme string    `db:"programme" json:"programme"`
 	Source    string    `db:"source" json:"source"`
 	Name      string    `db:"name" json:"name"`
+	First     int       `db:"first" json:"first" doc:"the source's frame that is the shot's frame 0"`
+	Frames    int       `db:"frames" json:"frames"`
 	Created   time.Time `db:"created" json:"created"`
 }
 
-// Item is an entry of the clearance list.
-type Item struct {
-	ID        string    `db:"id" json:"id"`
-	Programme string    `db:"programme" json:"programme"`
-	Shot      string    `db:"shot" json:"shot"`
-	Name      string    `db:"name" json:"name"`
-	Kind      string    `db:"kind" json:"kind" enum:"plate,logo,sign,number,text,face,other"`
-	Created   time.Time `db:"created" json:"created"`
-}
+// Last is the shot's last frame, counted in the source.
+func (s Shot) Last() int { return s.First + s.Frames - 1 }
+
+// shots are the columns of Shot, from shot and source.
+const shots = `SELECT shot.id, shot.programme, shot.source, shot.name, shot.first, coalesce(shot.last, source.frames - 1) - shot.first + 1 AS frames, shot.created
+	FROM shot JOIN source ON source.id = shot.source`
 
 // Programmes lists all, the newest first.
 func (s *Store) Programmes(ctx context.Context) (out []Programme, err error) {
@@ -107,8 +110,11 @@ func (s *Store) AddSource(ctx context.Context, src Source) (Shot, error) {
 		if err != nil {
 			return err
 		}
-		err = tx.GetContext(ctx, &shot, `INSERT INTO shot (id, programme, source, name) VALUES ($1, $2, $3, $4) RETURNING *`, NewID(), src.Programme, src.ID, src.Name)
-		if err != nil {
+		id := NewID()
+		if _, err = tx.ExecContext(ctx, `INSERT INTO shot (id, programme, source, name) VALUES ($1, $2, $3, $4)`, id, src.Programme, src.ID, src.Name); err != nil {
+			return err
+		}
+		if err = tx.GetContext(ctx, &shot, shots+` WHERE shot.id = $1`, id); err != nil {
 			return err
 		}
 		if _, err := s.queue.InsertTx(ctx, tx.Tx, IngestArgs{src.ID}, nil); err != nil {
@@ -137,6 +143,11 @@ func (s *Store) FinishSource(ctx context.Context, id string, reading *media.Info
 		if err != nil {
 			return err
 		}
+		if frames > 1 {
+			if err := s.wantSearch(ctx, tx, id); err != nil {
+				return err
+			}
+		}
 		return notify(ctx, tx, "source", id)
 	})
 }
@@ -164,33 +175,23 @@ func (s *Store) RemoveSource(ctx context.Context, id string) error {
 // Shots lists a programme's, in the order they came.
 func (s *Store) Shots(ctx context.Context, programme string) (out []Shot, err error) {
 	out = []Shot{}
-	return out, s.db.SelectContext(ctx, &out, `SELECT * FROM shot WHERE programme = $1 ORDER BY created`, programme)
+	return out, s.db.SelectContext(ctx, &out, shots+` WHERE shot.programme = $1 ORDER BY source.created, shot.first, shot.created`, programme)
 }
 
 // Shot returns one.
 func (s *Store) Shot(ctx context.Context, id string) (sh Shot, err error) {
-	return sh, none(s.db.GetContext(ctx, &sh, `SELECT * FROM shot WHERE id = $1`, id))
+	return sh, none(s.db.GetContext(ctx, &sh, shots+` WHERE shot.id = $1`, id))
 }
 
-// Items lists a programme's items, in the order they came.
-func (s *Store) Items(ctx context.Context, programme string) (out []Item, err error) {
-	out = []Item{}
-	return out, s.db.SelectContext(ctx, &out, `SELECT * FROM item WHERE programme = $1 ORDER BY created`, programme)
+// Reel returns a shot with its source.
+func (s *Store) Reel(ctx context.Context, shot string) (sh Shot, src Source, err error) {
+	if sh, err = s.Shot(ctx, shot); err == nil {
+		src, err = s.Source(ctx, sh.Source)
+	}
+	return sh, src, err
 }
 
-// AddItem enters an item for a shot.
-func (s *Store) AddItem(ctx context.Context, shot, name, kind string) (it Item, err error) {
-	err = s.tx(ctx, func(tx *sqlx.Tx) error {
-		err := tx.GetContext(ctx, &it, `INSERT INTO item (id, programme, shot, name, kind) SELECT $1, programme, id, $3, $4 FROM shot WHERE id = $2 RETURNING *`, NewID(), shot, name, kind)
-		if err != nil {
-			return none(err)
-		}
-		return notify(ctx, tx, "programme", it.Programme)
-	})
-	return it, err
-}
-
-// Document returns an empty document for a source's pictures.
-func (s Source) Document() *cover.Document {
-	return cover.New(s.Info.V.Width, s.Info.V.Height, s.Frames)
+// Document returns an empty document for some of a source's pictures.
+func (s Source) Document(frames int) *cover.Document {
+	return cover.New(s.Info.V.Width, s.Info.V.Height, frames)
 }

@@ -47,6 +47,11 @@ func (s *Store) Head(ctx context.Context, shot string) (r Revision, err error) {
 	return r, err
 }
 
+// HeadNumber returns the number of a shot's newest revision.
+func (s *Store) HeadNumber(ctx context.Context, shot string) (n int, err error) {
+	return n, none(s.db.GetContext(ctx, &n, `SELECT coalesce((SELECT max(number) FROM revision WHERE shot = $1), 0) FROM shot WHERE id = $1`, shot))
+}
+
 // At returns a revision with its document.
 func (s *Store) At(ctx context.Context, shot string, number int) (r Revision, err error) {
 	err = s.tx(ctx, func(tx *sqlx.Tx) error {
@@ -78,8 +83,12 @@ func (s *Store) head(ctx context.Context, tx *sqlx.Tx, shot, lock string) (r Rev
 func (s *Store) load(ctx context.Context, tx *sqlx.Tx, shot string, r *Revision) error {
 	if r.State == 0 {
 		var src Source
+		var sh Shot
 		err := tx.GetContext(ctx, &src, `SELECT source.* FROM source JOIN shot ON shot.source = source.id WHERE shot.id = $1`, shot)
-		r.Document = src.Document()
+		if err == nil {
+			err = tx.GetContext(ctx, &sh, shots+` WHERE shot.id = $1`, shot)
+		}
+		r.Document = src.Document(sh.Frames)
 		return none(err)
 	}
 	var b []byte
@@ -124,6 +133,9 @@ func (s *Store) change(ctx context.Context, shot string, base int, author string
 		_, err = tx.ExecContext(ctx, `INSERT INTO revision (shot, number, state, parent, redo, label, author, at, document) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9)`,
 			shot, r.Number, r.State, r.Parent, r.Redo, r.Label, r.Author, r.At, doc)
 		if err != nil {
+			return err
+		}
+		if err := s.edited(ctx, tx, shot, author, r); err != nil {
 			return err
 		}
 		return notify(ctx, tx, "shot", shot)

@@ -1,0 +1,319 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"image"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+	"github.com/riverqueue/river"
+
+	"celator/core/check"
+	"celator/core/cover"
+)
+
+// CheckArgs asks for what changed in a shot to be checked.
+type CheckArgs struct {
+	Shot string `json:"shot"`
+	// Now does not wait for the editor to pause.
+	Now bool `json:"now,omitempty"`
+}
+
+func (CheckArgs) Kind() string { return "check" }
+
+// CheckQueue is worked beside the others, one shot at a time.
+const CheckQueue = "check"
+
+func (CheckArgs) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: CheckQueue, MaxAttempts: 3, Priority: 3}
+}
+
+// settle is how long after a change a check begins: editing goes first.
+const settle = 3 * time.Second
+
+// States of a finding.
+const (
+	FindingOpen   = "open"
+	FindingWaived = "waived"
+	FindingMended = "mended"
+)
+
+// Finding is something that the check found.
+type Finding struct {
+	ID        string             `db:"id" json:"id"`
+	Shot      string             `db:"shot" json:"shot"`
+	Cover     string             `db:"cover" json:"cover" doc:"its id; empty where it concerns the whole shot"`
+	Item      string             `db:"item" json:"item"`
+	Kind      check.Kind         `db:"kind" json:"kind"`
+	Severity  check.Severity     `db:"severity" json:"severity" enum:"severe,minor"`
+	Figure    float64            `db:"figure" json:"figure"`
+	Says      string             `db:"says" json:"says"`
+	Frames    JSON[[]cover.Span] `db:"frames" json:"-"`
+	Frame     int                `db:"frame" json:"frame"`
+	Place     JSON[*[4]int]      `db:"place" json:"-"`
+	Evidence  string             `db:"evidence" json:"evidence" doc:"what a machine read"`
+	HasPic    bool               `db:"has_picture" json:"recovered" doc:"there is a picture of what was made out"`
+	State     string             `db:"state" json:"state" enum:"open,waived,mended"`
+	Revision  int                `db:"revision" json:"revision"`
+	Found     time.Time          `db:"found" json:"found"`
+	Reason    string             `db:"reason" json:"reason"`
+	By        string             `db:"by" json:"by"`
+	At        *time.Time         `db:"at" json:"at,omitempty"`
+	Recovered []byte             `db:"-" json:"-"`
+}
+
+const findingColumns = `id, shot, cover, item, kind, severity, figure, says, frames, frame, place, evidence, recovered IS NOT NULL AS has_picture, state, revision, found, reason, by, at`
+
+// Inspection is how far the check of a shot has come.
+type Inspection struct {
+	Shot     string                  `db:"shot" json:"shot"`
+	State    string                  `db:"state" json:"state" enum:"queued,running,done,failed"`
+	Revision int                     `db:"revision" json:"revision" doc:"that was checked last"`
+	Done     int                     `db:"done" json:"done"`
+	Frames   int                     `db:"frames" json:"frames"`
+	Error    string                  `db:"error" json:"error"`
+	Covers   JSON[map[string]string] `db:"covers" json:"-"`
+	Items    JSON[map[string]string] `db:"items" json:"-"`
+	At       time.Time               `db:"at" json:"at"`
+}
+
+// Findings lists a shot's that are not mended, the worst first.
+func (s *Store) Findings(ctx context.Context, shot string) (out []Finding, err error) {
+	out = []Finding{}
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+findingColumns+` FROM finding WHERE shot = $1 AND state <> 'mended' ORDER BY severity DESC, frame, id`, shot)
+}
+
+// ProgrammeFindings lists a programme's, mended ones too.
+func (s *Store) ProgrammeFindings(ctx context.Context, programme string) (out []Finding, err error) {
+	out = []Finding{}
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+findingColumns+` FROM finding WHERE shot IN (SELECT id FROM shot WHERE programme = $1) ORDER BY severity DESC, frame, id`, programme)
+}
+
+// Finding returns one.
+func (s *Store) Finding(ctx context.Context, id string) (f Finding, err error) {
+	return f, none(s.db.GetContext(ctx, &f, `SELECT `+findingColumns+` FROM finding WHERE id = $1`, id))
+}
+
+// RecoveredPicture returns what was made out, as a PNG.
+func (s *Store) RecoveredPicture(ctx context.Context, id string) (b []byte, err error) {
+	return b, none(s.db.GetContext(ctx, &b, `SELECT recovered FROM finding WHERE id = $1 AND recovered IS NOT NULL`, id))
+}
+
+// Waive lets a finding stand for a reason; without one it is open again.
+func (s *Store) Waive(ctx context.Context, id, by, reason string) (f Finding, err error) {
+	state := FindingWaived
+	if reason == "" {
+		state = FindingOpen
+	}
+	err = none(s.db.GetContext(ctx, &f, `UPDATE finding SET state = $2, by = $3, reason = $4, at = now() WHERE id = $1 AND state <> 'mended' RETURNING `+findingColumns, id, state, by, reason))
+	if err != nil {
+		return f, err
+	}
+	return f, errors.Join(notify(ctx, s.db, "check", f.Shot), s.changed(ctx, f.Shot))
+}
+
+// Inspection returns how far the check of a shot has come; the zero state says that it
+// was never asked for.
+func (s *Store) Inspection(ctx context.Context, shot string) (i Inspection, err error) {
+	err = s.db.GetContext(ctx, &i, `SELECT * FROM inspection WHERE shot = $1`, shot)
+	if none(err) == ErrNone {
+		return Inspection{Shot: shot, Revision: -1}, nil
+	}
+	return i, err
+}
+
+// wantCheck puts the check of a shot into the queue, unless one waits there already. One
+// that is running may have read what was before: another follows it.
+func (s *Store) wantCheck(ctx context.Context, tx *sqlx.Tx, shot string, after time.Duration) error {
+	res, err := tx.ExecContext(ctx, `INSERT INTO inspection (shot, state) VALUES ($1, 'queued') ON CONFLICT (shot) DO UPDATE SET state = 'queued', error = '', at = now() WHERE inspection.state <> 'queued'`, shot)
+	if err != nil {
+		return err
+	}
+	if n, _ := res.RowsAffected(); n == 0 && after > 0 {
+		return nil
+	}
+	opts := CheckArgs{}.InsertOpts()
+	opts.ScheduledAt = time.Now().Add(after)
+	if after == 0 {
+		opts.Priority = 1 // somebody waits
+	}
+	_, err = s.queue.InsertTx(ctx, tx.Tx, CheckArgs{Shot: shot, Now: after == 0}, &opts)
+	return err
+}
+
+// Check asks for a shot to be checked now; afresh also what was checked before.
+func (s *Store) Check(ctx context.Context, shot string, afresh bool) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		var id string
+		if err := tx.GetContext(ctx, &id, `SELECT id FROM shot WHERE id = $1`, shot); err != nil {
+			return none(err)
+		}
+		if afresh {
+			if _, err := tx.ExecContext(ctx, `UPDATE inspection SET covers = '{}', items = '{}' WHERE shot = $1`, shot); err != nil {
+				return err
+			}
+		}
+		if err := s.wantCheck(ctx, tx, shot, 0); err != nil {
+			return err
+		}
+		return notify(ctx, tx, "check", shot)
+	})
+}
+
+// BeginInspection says that a check is running.
+func (s *Store) BeginInspection(ctx context.Context, shot string) error {
+	_, err := s.db.ExecContext(ctx, `INSERT INTO inspection (shot, state) VALUES ($1, 'running') ON CONFLICT (shot) DO UPDATE SET state = 'running', done = 0, frames = 0, error = '', at = now()`, shot)
+	if err != nil {
+		return err
+	}
+	return notify(ctx, s.db, "check", shot)
+}
+
+// SetInspection says how far a running check has come.
+func (s *Store) SetInspection(ctx context.Context, shot string, done, frames int) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE inspection SET done = $2, frames = $3, at = now() WHERE shot = $1`, shot, done, frames)
+	if err != nil {
+		return err
+	}
+	return notify(ctx, s.db, "check", shot)
+}
+
+// FailInspection says why a check failed.
+func (s *Store) FailInspection(ctx context.Context, shot, why string) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE inspection SET state = 'failed', error = $2, at = now() WHERE shot = $1`, shot, why)
+	if err != nil {
+		return err
+	}
+	return notify(ctx, s.db, "check", shot)
+}
+
+// Result is what a check of some of a shot's covers found.
+type Result struct {
+	Shot     string
+	Revision int
+	Covers   map[string]string // all covers of the shot, by id: what decides them
+	Items    map[string]string // the same for items
+	ItemOf   map[string]string // by cover
+	Checked  map[string]bool   // the covers that were looked at; the others' findings stay
+	Found    []Finding         // of those, and of the shot as a whole (without a cover)
+}
+
+// Found keeps what a check found: findings that are there again stay the rows that they
+// were, waived ones waived unless it is worse now; those that are not there any more are
+// mended.
+func (s *Store) Found(ctx context.Context, r Result) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		var old []Finding
+		if err := tx.SelectContext(ctx, &old, `SELECT `+findingColumns+` FROM finding WHERE shot = $1 AND state <> 'mended' FOR UPDATE`, r.Shot); err != nil {
+			return err
+		}
+		used := map[string]bool{}
+		for _, f := range r.Found {
+			f.Item = r.ItemOf[f.Cover]
+			i := again(old, f, used)
+			if i < 0 {
+				f.ID = NewID()
+				_, err := tx.NamedExecContext(ctx, `INSERT INTO finding (id, shot, cover, item, kind, severity, figure, says, frames, frame, place, evidence, revision)
+					VALUES (:id,:shot,:cover,:item,:kind,:severity,:figure,:says,:frames,:frame,:place,:evidence,:revision)`, f)
+				if err != nil {
+					return err
+				}
+			} else {
+				o := old[i]
+				used[o.ID] = true
+				f.ID, f.State = o.ID, o.State
+				if o.State == FindingWaived && worse(f, o) {
+					f.State = FindingOpen
+				}
+				_, err := tx.NamedExecContext(ctx, `UPDATE finding SET item = :item, severity = :severity, figure = :figure, says = :says, frames = :frames, frame = :frame, place = :place,
+					evidence = :evidence, revision = :revision, state = :state WHERE id = :id`, f)
+				if err != nil {
+					return err
+				}
+			}
+			if _, err := tx.ExecContext(ctx, `UPDATE finding SET recovered = $2 WHERE id = $1`, f.ID, f.Recovered); err != nil {
+				return err
+			}
+		}
+		for _, o := range old {
+			_, there := r.Covers[o.Cover]
+			if used[o.ID] || o.Cover != "" && there && !r.Checked[o.Cover] {
+				continue
+			}
+			if _, err := tx.ExecContext(ctx, `UPDATE finding SET state = 'mended', at = now() WHERE id = $1`, o.ID); err != nil {
+				return err
+			}
+		}
+		_, err := tx.ExecContext(ctx, `INSERT INTO inspection (shot, state, revision, covers, items) VALUES ($1, 'done', $2, $3, $4)
+			ON CONFLICT (shot) DO UPDATE SET state = CASE inspection.state WHEN 'queued' THEN 'queued' ELSE 'done' END, revision = $2, covers = $3, items = $4, error = '', at = now()`,
+			r.Shot, r.Revision, JSON[map[string]string]{r.Covers}, JSON[map[string]string]{r.Items})
+		if err != nil {
+			return err
+		}
+		var programme string
+		if err := tx.GetContext(ctx, &programme, `SELECT programme FROM shot WHERE id = $1`, r.Shot); err != nil {
+			return err
+		}
+		return errors.Join(notify(ctx, tx, "check", r.Shot), notify(ctx, tx, "programme", programme))
+	})
+}
+
+// again finds the finding that one was before: of the same kind and cover, the one that
+// shares most frames with it.
+func again(old []Finding, f Finding, used map[string]bool) int {
+	best, most := -1, 0
+	for i, o := range old {
+		if o.Kind != f.Kind || o.Cover != f.Cover || used[o.ID] {
+			continue
+		}
+		n := 0
+		for _, a := range o.Frames.V {
+			for _, b := range f.Frames.V {
+				n += max(min(a.Last, b.Last)-max(a.First, b.First)+1, 0)
+			}
+		}
+		if n > most {
+			best, most = i, n
+		}
+	}
+	return best
+}
+
+// worse reports whether what was waived has become more than it was: by a quarter, or on
+// other frames.
+func worse(f, was Finding) bool {
+	if f.Figure > 1.25*was.Figure+1 || f.Severity == check.Severe && was.Severity != check.Severe {
+		return true
+	}
+	for _, a := range f.Frames.V {
+		for x := a.First; x <= a.Last; x++ {
+			in := false
+			for _, b := range was.Frames.V {
+				in = in || b.Holds(x)
+			}
+			if !in {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// PlaceOf is a rectangle as a finding keeps it.
+func PlaceOf(r image.Rectangle) *[4]int {
+	if r.Empty() {
+		return nil
+	}
+	return &[4]int{r.Min.X, r.Min.Y, r.Dx(), r.Dy()}
+}
+
+// LatestDelivery returns the revision and the name of a shot's newest finished delivery.
+func (s *Store) LatestDelivery(ctx context.Context, shot string) (revision int, name string, err error) {
+	var d struct {
+		Revision int    `db:"revision"`
+		Name     string `db:"name"`
+	}
+	err = none(s.db.GetContext(ctx, &d, `SELECT revision, name FROM delivery WHERE shot = $1 AND state = 'done' ORDER BY created DESC LIMIT 1`, shot))
+	return d.Revision, d.Name, err
+}

@@ -1,0 +1,411 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+
+	"celator/core/clearance"
+)
+
+// Item is an entry of the clearance list.
+type Item struct {
+	ID        string `db:"id" json:"id"`
+	Programme string `db:"programme" json:"programme"`
+	clearance.Details
+	Created time.Time `db:"created" json:"created"`
+}
+
+// Seen is an item in a shot in which it is seen.
+type Seen struct {
+	Item     string          `db:"item" json:"item"`
+	Shot     string          `db:"shot" json:"shot"`
+	First    int             `db:"first" json:"first" doc:"frames of the shot; -1 where they are not known"`
+	Last     int             `db:"last" json:"last"`
+	State    clearance.State `db:"state" json:"state" enum:"todo,work,ready,back,approved,waived"`
+	Assignee string          `db:"assignee" json:"assignee"`
+	Note     string          `db:"note" json:"note" doc:"of the last decision"`
+	By       string          `db:"by" json:"by" doc:"who decided last"`
+	At       time.Time       `db:"at" json:"at"`
+	Severe   int             `db:"severe" json:"severe" doc:"open severe findings"`
+	Minor    int             `db:"minor" json:"minor"`
+	Covered  bool            `db:"covered" json:"covered" doc:"something hides it there"`
+	Checked  bool            `db:"checked" json:"checked" doc:"it was checked as it is hidden now"`
+}
+
+// Decision is a change of an item's state in a shot, or a note about it.
+type Decision struct {
+	ID       int64           `db:"id" json:"id"`
+	Item     string          `db:"item" json:"item"`
+	Shot     string          `db:"shot" json:"shot"`
+	Was      clearance.State `db:"was" json:"was" enum:"todo,work,ready,back,approved,waived"`
+	State    clearance.State `db:"state" json:"state" enum:"todo,work,ready,back,approved,waived"`
+	By       string          `db:"by" json:"by"`
+	At       time.Time       `db:"at" json:"at"`
+	Note     string          `db:"note" json:"note"`
+	Frame    *int            `db:"frame" json:"frame,omitempty" doc:"that the note is pinned to"`
+	X        *float64        `db:"x" json:"x,omitempty" doc:"and where on it, px"`
+	Y        *float64        `db:"y" json:"y,omitempty"`
+	Revision int             `db:"revision" json:"revision" doc:"of the shot, that was looked at"`
+}
+
+const itemColumns = `id, programme, name, kind, description, reason, requester, due, created`
+
+// seenColumns count the open findings about covers of the item: those are kept with the
+// item, so that no document has to be read.
+const seenColumns = `seen.item, seen.shot, seen.first, seen.last, seen.state, seen.assignee, seen.note, seen.by, seen.at, seen.decides <> '' AS covered,
+	coalesce(inspection.items ->> seen.item = seen.decides, false) AS checked, coalesce(f.severe, 0) AS severe, coalesce(f.minor, 0) AS minor`
+
+const seenFrom = ` FROM seen JOIN item ON item.id = seen.item LEFT JOIN inspection ON inspection.shot = seen.shot LEFT JOIN (
+		SELECT shot, item, count(*) FILTER (WHERE severity = 'severe') AS severe, count(*) FILTER (WHERE severity <> 'severe') AS minor
+		FROM finding WHERE state = 'open' GROUP BY shot, item
+	) f ON f.shot = seen.shot AND f.item = seen.item`
+
+// Items lists a programme's items, in the order they came.
+func (s *Store) Items(ctx context.Context, programme string) (out []Item, err error) {
+	out = []Item{}
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+itemColumns+` FROM item WHERE programme = $1 ORDER BY created, id`, programme)
+}
+
+// ItemsOf lists the items of a shot.
+func (s *Store) ItemsOf(ctx context.Context, shot string) (out []Item, err error) {
+	out = []Item{}
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+itemColumns+` FROM item WHERE id IN (SELECT item FROM seen WHERE shot = $1) ORDER BY created, id`, shot)
+}
+
+// AllSeen lists where a programme's items are seen.
+func (s *Store) AllSeen(ctx context.Context, programme string) (out []Seen, err error) {
+	out = []Seen{}
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+seenColumns+seenFrom+` WHERE item.programme = $1 ORDER BY seen.added, seen.item`, programme)
+}
+
+// SeenIn lists the items of a shot.
+func (s *Store) SeenIn(ctx context.Context, shot string) (out []Seen, err error) {
+	out = []Seen{}
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+seenColumns+seenFrom+` WHERE seen.shot = $1 ORDER BY seen.added, seen.item`, shot)
+}
+
+// AddItem enters an item that is seen in a shot.
+func (s *Store) AddItem(ctx context.Context, shot string, item clearance.Details) (it Item, err error) {
+	err = s.tx(ctx, func(tx *sqlx.Tx) error {
+		var programme string
+		if err := tx.GetContext(ctx, &programme, `SELECT programme FROM shot WHERE id = $1`, shot); err != nil {
+			return none(err)
+		}
+		if it, err = addItem(ctx, tx, programme, item); err != nil {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT INTO seen (item, shot) VALUES ($1, $2)`, it.ID, shot); err != nil {
+			return err
+		}
+		return notify(ctx, tx, "programme", programme)
+	})
+	return it, err
+}
+
+// AddUnplaced enters an item that is in no shot yet.
+func (s *Store) AddUnplaced(ctx context.Context, programme string, item clearance.Details) (it Item, err error) {
+	err = s.tx(ctx, func(tx *sqlx.Tx) error {
+		if it, err = addItem(ctx, tx, programme, item); err != nil {
+			return err
+		}
+		return notify(ctx, tx, "programme", programme)
+	})
+	return it, err
+}
+
+func addItem(ctx context.Context, tx *sqlx.Tx, programme string, item clearance.Details) (it Item, err error) {
+	return it, tx.GetContext(ctx, &it, `INSERT INTO item (id, programme, name, kind, description, reason, requester, due) VALUES ($1,$2,$3,$4,$5,$6,$7,$8) RETURNING `+itemColumns,
+		NewID(), programme, item.Name, item.Kind, item.Description, item.Reason, item.Requester, item.Due)
+}
+
+// ChangeItem changes what an item says.
+func (s *Store) ChangeItem(ctx context.Context, id string, item clearance.Details) (it Item, err error) {
+	err = s.tx(ctx, func(tx *sqlx.Tx) error {
+		if err := setItem(ctx, tx, id, item); err != nil {
+			return err
+		}
+		if err := tx.GetContext(ctx, &it, `SELECT `+itemColumns+` FROM item WHERE id = $1`, id); err != nil {
+			return none(err)
+		}
+		return notify(ctx, tx, "programme", it.Programme)
+	})
+	return it, err
+}
+
+func setItem(ctx context.Context, tx *sqlx.Tx, id string, item clearance.Details) error {
+	_, err := tx.ExecContext(ctx, `UPDATE item SET name = $2, kind = $3, description = $4, reason = $5, requester = $6, due = $7 WHERE id = $1`,
+		id, item.Name, item.Kind, item.Description, item.Reason, item.Requester, item.Due)
+	return err
+}
+
+// RemoveItem takes an item out of the list. Covers that were made for it stay.
+func (s *Store) RemoveItem(ctx context.Context, id string) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		var programme string
+		if err := tx.GetContext(ctx, &programme, `DELETE FROM item WHERE id = $1 RETURNING programme`, id); err != nil {
+			return none(err)
+		}
+		return notify(ctx, tx, "programme", programme)
+	})
+}
+
+// Place enters that an item is seen in a shot of its programme, or on which frames.
+func (s *Store) Place(ctx context.Context, item, shot string, first, last int) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		var programme string
+		if err := tx.GetContext(ctx, &programme, `SELECT item.programme FROM item JOIN shot ON shot.programme = item.programme WHERE item.id = $1 AND shot.id = $2`, item, shot); err != nil {
+			return none(err)
+		}
+		_, err := tx.ExecContext(ctx, `INSERT INTO seen (item, shot, first, last) VALUES ($1,$2,$3,$4) ON CONFLICT (item, shot) DO UPDATE SET first = $3, last = $4`, item, shot, first, last)
+		if err != nil {
+			return err
+		}
+		return notify(ctx, tx, "programme", programme)
+	})
+}
+
+// Unplace enters that an item is not seen in a shot.
+func (s *Store) Unplace(ctx context.Context, item, shot string) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		var programme string
+		if err := tx.GetContext(ctx, &programme, `DELETE FROM seen USING item WHERE item.id = seen.item AND seen.item = $1 AND seen.shot = $2 RETURNING item.programme`, item, shot); err != nil {
+			return none(err)
+		}
+		return notify(ctx, tx, "programme", programme)
+	})
+}
+
+// Assign says who works on an item in a shot.
+func (s *Store) Assign(ctx context.Context, item, shot, who string) error {
+	res, err := s.db.ExecContext(ctx, `UPDATE seen SET assignee = $3 WHERE item = $1 AND shot = $2`, item, shot, who)
+	if err != nil {
+		return err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return ErrNone
+	}
+	return s.changed(ctx, shot)
+}
+
+// changed tells that a shot's list changed.
+func (s *Store) changed(ctx context.Context, shot string) error {
+	var programme string
+	if err := s.db.GetContext(ctx, &programme, `SELECT programme FROM shot WHERE id = $1`, shot); err != nil {
+		return none(err)
+	}
+	return errors.Join(notify(ctx, s.db, "programme", programme), notify(ctx, s.db, "list", shot))
+}
+
+// Refused says that an item cannot be moved on; it is for people.
+type Refused struct{ Why error }
+
+func (r *Refused) Error() string { return r.Why.Error() }
+
+// Decide moves an item on in a shot, as the rules allow (clearance.Standing). Without a
+// state it is a note, which leaves the item where it is.
+func (s *Store) Decide(ctx context.Context, d Decision) (Seen, error) {
+	var out Seen
+	err := s.tx(ctx, func(tx *sqlx.Tx) error {
+		var locked string
+		if err := tx.GetContext(ctx, &locked, `SELECT item FROM seen WHERE item = $1 AND shot = $2 FOR UPDATE`, d.Item, d.Shot); err != nil {
+			return none(err)
+		}
+		if err := tx.GetContext(ctx, &out, `SELECT `+seenColumns+seenFrom+` WHERE seen.item = $1 AND seen.shot = $2`, d.Item, d.Shot); err != nil {
+			return none(err)
+		}
+		if d.State == "" {
+			d.State = out.State
+			if err := clearance.Note(d.By, d.Note); err != nil {
+				return &Refused{err}
+			}
+			return s.note(ctx, tx, d)
+		}
+		standing := clearance.Standing{State: out.State, Covered: out.Covered, Checked: out.Checked, Severe: out.Severe}
+		var err error
+		if d.State == clearance.Approved {
+			if standing.Editors, err = s.editors(ctx, tx, d.Shot, d.Item); err != nil {
+				return err
+			}
+		}
+		if err := standing.Move(d.State, d.By, d.Note); err != nil {
+			return &Refused{err}
+		}
+		d.Was = out.State
+		if err := tx.GetContext(ctx, &d.Revision, `SELECT coalesce(max(number), 0) FROM revision WHERE shot = $1`, d.Shot); err != nil {
+			return err
+		}
+		if err := decided(ctx, tx, d); err != nil {
+			return err
+		}
+		if err := tx.GetContext(ctx, &out, `SELECT `+seenColumns+seenFrom+` WHERE seen.item = $1 AND seen.shot = $2`, d.Item, d.Shot); err != nil {
+			return err
+		}
+		var programme string
+		if err := tx.GetContext(ctx, &programme, `SELECT programme FROM item WHERE id = $1`, d.Item); err != nil {
+			return err
+		}
+		return errors.Join(notify(ctx, tx, "programme", programme), notify(ctx, tx, "list", d.Shot))
+	})
+	return out, err
+}
+
+// note enters what is said about an item that stays where it is.
+func (s *Store) note(ctx context.Context, tx *sqlx.Tx, d Decision) error {
+	d.Was = d.State
+	if err := tx.GetContext(ctx, &d.Revision, `SELECT coalesce(max(number), 0) FROM revision WHERE shot = $1`, d.Shot); err != nil {
+		return err
+	}
+	if err := said(ctx, tx, d); err != nil {
+		return err
+	}
+	return notify(ctx, tx, "list", d.Shot)
+}
+
+func said(ctx context.Context, tx *sqlx.Tx, d Decision) error {
+	_, err := tx.NamedExecContext(ctx, `INSERT INTO decision (item, shot, was, state, by, note, frame, x, y, revision) VALUES (:item,:shot,:was,:state,:by,:note,:frame,:x,:y,:revision)`, d)
+	return err
+}
+
+// decided enters a decision and what it leads to.
+func decided(ctx context.Context, tx *sqlx.Tx, d Decision) error {
+	if err := said(ctx, tx, d); err != nil {
+		return err
+	}
+	_, err := tx.ExecContext(ctx, `UPDATE seen SET state = $3, note = $4, by = $5, at = now() WHERE item = $1 AND shot = $2`, d.Item, d.Shot, d.State, d.Note, d.By)
+	return err
+}
+
+// editors are those who changed the shot since the item was approved last.
+func (s *Store) editors(ctx context.Context, tx *sqlx.Tx, shot, item string) (out []string, err error) {
+	return out, tx.SelectContext(ctx, &out, `SELECT DISTINCT author FROM revision WHERE shot = $1 AND number > coalesce(
+		(SELECT max(revision) FROM decision WHERE shot = $1 AND item = $2 AND state = 'approved'), 0)`, shot, item)
+}
+
+// Decisions lists what was decided about an item in a shot, the newest first.
+func (s *Store) Decisions(ctx context.Context, shot string) (out []Decision, err error) {
+	out = []Decision{}
+	return out, s.db.SelectContext(ctx, &out, `SELECT * FROM decision WHERE shot = $1 ORDER BY id DESC`, shot)
+}
+
+// ProgrammeDecisions lists those of a whole programme, the oldest first.
+func (s *Store) ProgrammeDecisions(ctx context.Context, programme string) (out []Decision, err error) {
+	out = []Decision{}
+	return out, s.db.SelectContext(ctx, &out, `SELECT decision.* FROM decision JOIN item ON item.id = decision.item WHERE item.programme = $1 ORDER BY decision.id`, programme)
+}
+
+// edited moves the items of a shot on after its document changed: what hides some of
+// them may not be what it was.
+func (s *Store) edited(ctx context.Context, tx *sqlx.Tx, shot, author string, r Revision) error {
+	var rows []struct {
+		Item    string          `db:"item"`
+		State   clearance.State `db:"state"`
+		Decides string          `db:"decides"`
+	}
+	if err := tx.SelectContext(ctx, &rows, `SELECT item, state, decides FROM seen WHERE shot = $1`, shot); err != nil {
+		return err
+	}
+	moved := false
+	for _, row := range rows {
+		now := r.Document.DecidesItem(row.Item)
+		if now == row.Decides {
+			continue
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE seen SET decides = $3 WHERE item = $1 AND shot = $2`, row.Item, shot, now); err != nil {
+			return err
+		}
+		moved = true
+		if next := row.State.Edited(); next != row.State {
+			if err := decided(ctx, tx, Decision{Item: row.Item, Shot: shot, Was: row.State, State: next, By: author, Note: "changed: " + r.Label, Revision: r.Number}); err != nil {
+				return err
+			}
+		}
+	}
+	if moved {
+		var programme string
+		if err := tx.GetContext(ctx, &programme, `SELECT programme FROM shot WHERE id = $1`, shot); err != nil {
+			return err
+		}
+		if err := notify(ctx, tx, "programme", programme); err != nil {
+			return err
+		}
+	}
+	return s.wantCheck(ctx, tx, shot, settle)
+}
+
+// Entries returns a programme's list as the rules know it, with its shots.
+func (s *Store) Entries(ctx context.Context, programme string) ([]clearance.Entry, error) {
+	items, err := s.Items(ctx, programme)
+	if err != nil {
+		return nil, err
+	}
+	seen, err := s.AllSeen(ctx, programme)
+	if err != nil {
+		return nil, err
+	}
+	of := map[string][]clearance.Seen{}
+	for _, v := range seen {
+		of[v.Item] = append(of[v.Item], clearance.Seen{Shot: v.Shot, First: v.First, Last: v.Last, State: v.State, Assignee: v.Assignee, Note: v.Note})
+	}
+	var out []clearance.Entry
+	for _, it := range items {
+		out = append(out, clearance.Entry{ID: it.ID, Details: it.Details, Seen: of[it.ID]})
+	}
+	return out, nil
+}
+
+// Import enters new and changed entries, all of them or none;
+// was is the list that they were made of.
+func (s *Store) Import(ctx context.Context, programme, by string, was []clearance.Entry, changed []clearance.Entry) error {
+	before := map[string]clearance.Entry{}
+	for _, e := range was {
+		before[e.ID] = e
+	}
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		var locked string
+		if err := tx.GetContext(ctx, &locked, `SELECT id FROM programme WHERE id = $1 FOR UPDATE`, programme); err != nil {
+			return none(err)
+		}
+		for _, e := range changed {
+			if e.ID == "" {
+				it, err := addItem(ctx, tx, programme, e.Details)
+				if err != nil {
+					return err
+				}
+				e.ID = it.ID
+			} else if err := setItem(ctx, tx, e.ID, e.Details); err != nil {
+				return err
+			}
+			old := map[string]clearance.Seen{}
+			for _, v := range before[e.ID].Seen {
+				old[v.Shot] = v
+			}
+			for _, v := range e.Seen {
+				o, there := old[v.Shot]
+				if there && o == v {
+					continue
+				}
+				if !there {
+					o.State = clearance.ToDo
+				}
+				_, err := tx.ExecContext(ctx, `INSERT INTO seen (item, shot, first, last, assignee) VALUES ($1,$2,$3,$4,$5)
+					ON CONFLICT (item, shot) DO UPDATE SET first = $3, last = $4, assignee = $5`, e.ID, v.Shot, v.First, v.Last, v.Assignee)
+				if err != nil {
+					return err
+				}
+				if v.State != o.State {
+					var number int
+					if err := tx.GetContext(ctx, &number, `SELECT coalesce(max(number), 0) FROM revision WHERE shot = $1`, v.Shot); err != nil {
+						return err
+					}
+					if err := decided(ctx, tx, Decision{Item: e.ID, Shot: v.Shot, Was: o.State, State: v.State, By: by, Note: v.Note, Revision: number}); err != nil {
+						return err
+					}
+				}
+			}
+		}
+		return notify(ctx, tx, "programme", programme)
+	})
+}
