@@ -30,7 +30,7 @@ func main() {
 		},
 	}
 	root.CompletionOptions.DisableDefaultCmd = true
-	root.AddCommand(serveCommand(), workerCommand(), demoCommand(), probeCommand(), renderCommand(), trackCommand(), holdoutCommand(), openapiCommand())
+	root.AddCommand(serveCommand(), workerCommand(), demoCommand(), probeCommand(), renderCommand(), checkCommand(), trackCommand(), holdoutCommand(), openapiCommand())
 	for _, c := range root.Commands() {
 		args := c.Args
 		if args == nil {
@@ -48,6 +48,8 @@ func main() {
 	var wrong wrongUse
 	switch {
 	case err == nil:
+	case errors.As(err, &found{}):
+		os.Exit(3)
 	case errors.As(err, &wrong):
 		fmt.Fprintln(os.Stderr, "celator:", err)
 		os.Exit(2)

@@ -216,7 +216,7 @@ func loadDemo(ctx context.Context, r *running) error {
 		if err != nil {
 			return err
 		}
-		item, err := r.store.AddItem(ctx, shot.ID, s.Item, s.Kind)
+		item, err := r.store.AddItem(ctx, shot.ID, s.Clearance())
 		if err != nil {
 			return err
 		}

@@ -365,6 +365,7 @@ func main() {
 	})
 	export("clock", func(a []js.Value) (any, error) {
 		t, err := timecode.New(timecode.Rate{Num: int64(a[0].Int()), Den: int64(a[1].Int())}, a[2].String())
+		t.Offset += int64(a[3].Int()) // of the shot in its source
 		clock = t
 		return nil, err
 	})

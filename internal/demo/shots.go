@@ -4,6 +4,7 @@ import (
 	"image/color"
 	"math"
 
+	"celator/core/clearance"
 	"celator/core/geom"
 )
 
@@ -374,4 +375,22 @@ func craneCrate() func(float64) moment {
 			{tex: chain, front: true, light: 1, at: pose(chain, geom.Pt(hx, 170).Add(cam.Mul(1.3)), 820, 0, 0, 2*math.Sin(t*.13), 9)},
 		}}
 	}
+}
+
+// Clearance is a shot's entry of the clearance list.
+func (s Shot) Clearance() clearance.Details {
+	i := clearance.Details{Name: s.Item, Kind: s.Kind}
+	switch s.Name {
+	case "quay-trike":
+		i.Description, i.Reason, i.Requester, i.Due = "Rear plate of the cargo trike coming along the quay", "Plates of private vehicles are not shown", "Skerry compliance", "2026-12-04"
+	case "chandlers-sign":
+		i.Description, i.Reason, i.Requester, i.Due = "Shop sign; a pallet of crates crosses it", "The owner has not agreed", "Skerry legal", "2026-12-02"
+	case "rower-number":
+		i.Description, i.Reason, i.Requester, i.Due = "Number on the rower's jersey", "The rower is under age", "Skerry compliance", "2026-12-04"
+	case "departures":
+		i.Description, i.Reason, i.Requester, i.Due = "All of the screen: names of ferries and harbours", "Out of date at broadcast", "Producer", "2026-12-09"
+	case "crane-crate":
+		i.Description, i.Reason, i.Requester, i.Due = "Mark on the crate; it turns and leaves the picture", "Sponsor of another station", "Skerry legal", "2026-12-09"
+	}
+	return i
 }

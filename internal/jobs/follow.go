@@ -42,15 +42,11 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 	if spec.Front != nil {
 		return r.front(ctx, a)
 	}
-	shot, err := r.store.Shot(ctx, a.Shot)
+	sh, src, err := r.store.Reel(ctx, a.Shot)
 	if err != nil {
 		return err
 	}
-	src, err := r.store.Source(ctx, shot.Source)
-	if err != nil {
-		return err
-	}
-	clip, err := r.lib.Clip(src)
+	clip, id, err := r.lib.Shot(sh, src)
 	if err != nil {
 		return err
 	}
@@ -62,7 +58,7 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 		}
 		base = b.Poses.V
 	}
-	found := newPoses(&spec.Track, src.Frames, base)
+	found := newPoses(&spec.Track, sh.Frames, base)
 	work, cancel := context.WithCancel(ctx)
 	defer cancel()
 	wanted := true
@@ -77,7 +73,7 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 	j.Hidden = follow.Holdouts(head.Document)
 	j.AtHand = func(int) *frame.Picture { return nil }
 	if r.hand != nil {
-		j.AtHand = func(f int) *frame.Picture { return r.hand(src.ID, f) }
+		j.AtHand = func(f int) *frame.Picture { return r.hand(id, f) }
 	}
 	j.Found = func(f int, p []track.Pose) {
 		found.set(f, p)

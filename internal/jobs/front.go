@@ -28,15 +28,11 @@ type plates struct {
 // then has a holdout of it, of which nothing is accepted yet.
 func (r *Runner) front(ctx context.Context, a store.Attempt) error {
 	spec := a.Spec.V
-	shot, err := r.store.Shot(ctx, a.Shot)
+	sh, src, err := r.store.Reel(ctx, a.Shot)
 	if err != nil {
 		return err
 	}
-	src, err := r.store.Source(ctx, shot.Source)
-	if err != nil {
-		return err
-	}
-	clip, err := r.lib.Clip(src)
+	clip, id, err := r.lib.Shot(sh, src)
 	if err != nil {
 		return err
 	}
@@ -48,7 +44,7 @@ func (r *Runner) front(ctx context.Context, a store.Attempt) error {
 	track.Poses = poses.Poses.V
 	p := spec.Front.Proposed
 	j := follow.FrontOf(clip, &track, cover.Span{First: spec.From, Last: spec.To}, holdout.Settings{Sensitivity: p.Sensitivity, Edge: p.Edge, Least: p.Least})
-	key := src.ID + "/" + track.Attempt
+	key := id + "/" + track.Attempt
 	r.mu.Lock()
 	if r.plate.key == key {
 		j.Plate = r.plate.plate

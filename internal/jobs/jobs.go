@@ -13,6 +13,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"time"
 
@@ -60,10 +61,12 @@ func Start(ctx context.Context, s *store.Store, lib library.Library, log *slog.L
 	river.AddWorker(workers, river.WorkFunc(r.segment))
 	river.AddWorker(workers, river.WorkFunc(r.finish))
 	river.AddWorker(workers, river.WorkFunc(r.follow))
+	river.AddWorker(workers, river.WorkFunc(r.check))
+	river.AddWorker(workers, river.WorkFunc(r.search))
 	var err error
 	r.client, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
 		ID: r.id, Workers: workers, Logger: slog.New(slog.DiscardHandler), JobTimeout: -1,
-		Queues:            map[string]river.QueueConfig{store.IngestQueue: {MaxWorkers: 1}, store.RenderQueue: {MaxWorkers: 1}, store.FollowQueue: {MaxWorkers: 2}, store.CompareQueue: {MaxWorkers: 1}},
+		Queues:            map[string]river.QueueConfig{store.IngestQueue: {MaxWorkers: 1}, store.RenderQueue: {MaxWorkers: 1}, store.FollowQueue: {MaxWorkers: 2}, store.CompareQueue: {MaxWorkers: 1}, store.CheckQueue: {MaxWorkers: 1}},
 		FetchCooldown:     50 * time.Millisecond,
 		FetchPollInterval: 500 * time.Millisecond,
 	})
@@ -183,11 +186,11 @@ const SegmentFrames = 100
 
 // Plan cuts a delivery into segments at fixed boundaries and names each by
 // everything that determines its result.
-func Plan(src store.Source, doc *cover.Document, preset media.Preset) ([]store.Segment, error) {
+func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Preset) ([]store.Segment, error) {
 	var out []store.Segment
 	var scenes scene.Maker
-	for first := 0; first < src.Frames; first += SegmentFrames {
-		g := store.Segment{Number: len(out), First: first, Last: min(first+SegmentFrames, src.Frames) - 1}
+	for first := 0; first < sh.Frames; first += SegmentFrames {
+		g := store.Segment{Number: len(out), First: first, Last: min(first+SegmentFrames, sh.Frames) - 1}
 		h := sha256.New()
 		enc := json.NewEncoder(h)
 		live := make([][]cover.Live, 0, SegmentFrames)
@@ -203,7 +206,7 @@ func Plan(src store.Source, doc *cover.Document, preset media.Preset) ([]store.S
 		for _, p := range doc.Graphics {
 			beyond = append(beyond, p.ID, sha256.Sum256(p.PNG))
 		}
-		if err := enc.Encode([]any{deliver.Engine, src.Digest, g.First, g.Last, preset.EncoderArgs(src.Reading()), live, beyond}); err != nil {
+		if err := enc.Encode([]any{deliver.Engine, src.Digest, sh.First + g.First, sh.First + g.Last, preset.EncoderArgs(src.Reading()), live, beyond}); err != nil {
 			return nil, err
 		}
 		g.Key = hex.EncodeToString(h.Sum(nil))
@@ -219,11 +222,7 @@ func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Jo
 	if err != nil {
 		return d, j, err
 	}
-	shot, err := r.store.Shot(ctx, d.Shot)
-	if err != nil {
-		return d, j, err
-	}
-	src, err := r.store.Source(ctx, shot.Source)
+	sh, src, err := r.store.Reel(ctx, d.Shot)
 	if err != nil {
 		return d, j, err
 	}
@@ -231,7 +230,8 @@ func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Jo
 	if err != nil {
 		return d, j, err
 	}
-	if j.Clip, err = r.lib.Clip(src); err != nil {
+	var frames string
+	if j.Clip, frames, err = r.lib.Shot(sh, src); err != nil {
 		return d, j, err
 	}
 	if j.Sound, err = r.lib.SourcePath(src); err != nil {
@@ -240,9 +240,9 @@ func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Jo
 	if j.Preset, err = src.Info.V.For(d.Preset); err != nil {
 		return d, j, err
 	}
-	j.Document, j.Last, j.Total = rev.Document, src.Frames-1, src.Frames
-	j.Source, j.Scenes = src.Digest, &r.scenes
-	return d, j, deliver.Fits(j.Document, j.Clip.Info, src.Frames)
+	j.Document, j.Last, j.Total = rev.Document, sh.Frames-1, src.Frames
+	j.Source, j.Scenes = src.Digest+strings.TrimPrefix(frames, src.ID), &r.scenes
+	return d, j, deliver.Fits(j.Document, j.Clip.Info, sh.Frames)
 }
 
 func (r *Runner) segment(ctx context.Context, job *river.Job[store.SegmentArgs]) error {
@@ -334,7 +334,7 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job) erro
 	}
 	j.Out = final + ".part"
 	defer os.Remove(j.Out)
-	out := media.Output{Path: j.Out, Preset: j.Preset, Source: j.Clip, Sound: j.Sound, Frames: d.Frames, Total: d.Frames}
+	out := media.Output{Path: j.Out, Preset: j.Preset, Source: j.Clip, Sound: j.Sound, First: j.Clip.From(), Frames: d.Frames, Total: j.Total}
 	if err := media.Join(ctx, out, files, lengths); err != nil {
 		return err
 	}

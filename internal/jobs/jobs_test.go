@@ -149,7 +149,11 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 	}
 	rev := edit(0, cover.Command{Do: "add", New: box("a")})
 	deliver := func(rev store.Revision) store.Delivery {
-		plan, err := Plan(src, rev.Document, media.Presets["archive"])
+		sh, err := b.st.Shot(ctx, shot.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		plan, err := Plan(sh, src, rev.Document, media.Presets["archive"])
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -179,7 +179,7 @@ func TestStrip(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	b, err := Strip(context.Background(), dir, 640, 360, &tr, 0, 4)
+	b, err := Strip(context.Background(), dir, 0, 640, 360, &tr, 0, 4)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -204,7 +204,7 @@ func TestStrip(t *testing.T) {
 			t.Errorf("frame %d: %v, not %v", f, got, want)
 		}
 	}
-	if _, err := Strip(context.Background(), dir, 640, 360, &tr, 3, 2); err == nil {
+	if _, err := Strip(context.Background(), dir, 0, 640, 360, &tr, 3, 2); err == nil {
 		t.Error("a strip of nothing is made")
 	}
 }

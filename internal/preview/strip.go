@@ -29,8 +29,9 @@ var strips = make(chan struct{}, 2)
 // Strip returns the frames first to last of a followed surface, rectified, side by
 // side in one JPEG. They are taken from the view frames in dir, which no seek and no
 // video decoder is needed for. Frames that were not followed, or whose view frame is
-// not made yet, are black. width and height are the source's.
-func Strip(ctx context.Context, dir string, width, height int, t *cover.Track, first, last int) ([]byte, error) {
+// not made yet, are black. from is the source's frame that is the shot's frame 0; width
+// and height are the source's.
+func Strip(ctx context.Context, dir string, from, width, height int, t *cover.Track, first, last int) ([]byte, error) {
 	if first > last {
 		return nil, fmt.Errorf("there are no frames %d to %d", first, last)
 	}
@@ -53,7 +54,7 @@ func Strip(ctx context.Context, dir string, width, height int, t *cover.Track, f
 		slots <- struct{}{}
 		wg.Go(func() {
 			defer func() { <-slots }()
-			pic, err := view(media.ViewPath(dir, f))
+			pic, err := view(media.ViewPath(dir, from+f))
 			if err != nil {
 				return
 			}

@@ -13,6 +13,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"celator/core/clearance"
 	"celator/core/cover"
 	"celator/internal/deliver"
 	"celator/internal/jobs"
@@ -68,6 +69,7 @@ type (
 		Sources    []sourceView   `json:"sources"`
 		Shots      []store.Shot   `json:"shots"`
 		Items      []store.Item   `json:"items"`
+		Seen       []store.Seen   `json:"seen" doc:"the items in the shots"`
 		Deliveries []deliveryView `json:"deliveries"`
 	}
 	revisionView struct {
@@ -92,6 +94,7 @@ type (
 		SourceInfo    sourceView   `json:"sourceInfo"`
 		ProgrammeName string       `json:"programmeName"`
 		Items         []store.Item `json:"items"`
+		Seen          []store.Seen `json:"seen" doc:"how far they have come"`
 		Revision      revisionView `json:"revision"`
 		Looks         store.Looks  `json:"looks" doc:"by cover and frame: the digest of the cover when somebody looked at it and found it right"`
 	}
@@ -150,7 +153,11 @@ func (s *server) register(api huma.API) {
 			Kind string `json:"kind" enum:"plate,logo,sign,number,text,face,other"`
 		}
 	}) (*body[store.Item], error) {
-		it, err := s.Store.AddItem(ctx, in.ID, in.Body.Name, in.Body.Kind)
+		item := clearance.Details{Name: in.Body.Name, Kind: in.Body.Kind}
+		if err := item.Tidy(); err != nil {
+			return nil, huma.Error422UnprocessableEntity(sentence(err))
+		}
+		it, err := s.Store.AddItem(ctx, in.ID, item)
 		return &body[store.Item]{it}, problem(err)
 	})
 	huma.Register(api, op("editShot", http.MethodPost, "/api/shots/{id}/edits", "Change a shot's document by commands", 201), func(ctx context.Context, in *struct {
@@ -236,6 +243,8 @@ func (s *server) register(api huma.API) {
 	huma.Register(api, op("previewPatch", http.MethodPost, "/api/shots/{id}/preview", "The same after commands that are not saved", 200), s.previewPatch)
 	s.registerFollowing(api)
 	s.registerStyling(api)
+	s.registerList(api)
+	s.registerChecking(api)
 	huma.Register(api, op("addDelivery", http.MethodPost, "/api/shots/{id}/deliveries", "Render, verify and keep a shot", 201), s.addDelivery)
 	huma.Register(api, op("getDelivery", http.MethodGet, "/api/deliveries/{id}", "A delivery", 200), func(ctx context.Context, in *ByID) (*body[deliveryView], error) {
 		d, err := s.Store.Delivery(ctx, in.ID)
@@ -337,6 +346,9 @@ func (s *server) programme(ctx context.Context, in *ByID) (*body[programmeView],
 	if v.Items, err = s.Store.Items(ctx, p.ID); err != nil {
 		return nil, problem(err)
 	}
+	if v.Seen, err = s.Store.AllSeen(ctx, p.ID); err != nil {
+		return nil, problem(err)
+	}
 	ds, err := s.Store.Deliveries(ctx, p.ID)
 	for _, d := range ds {
 		v.Deliveries = append(v.Deliveries, viewDelivery(d))
@@ -396,11 +408,7 @@ func (s *server) addSource(ctx context.Context, in *struct {
 }
 
 func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
-	sh, err := s.Store.Shot(ctx, in.ID)
-	if err != nil {
-		return nil, problem(err)
-	}
-	src, err := s.Store.Source(ctx, sh.Source)
+	sh, src, err := s.Store.Reel(ctx, in.ID)
 	if err != nil {
 		return nil, problem(err)
 	}
@@ -408,7 +416,11 @@ func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
 	if err != nil {
 		return nil, problem(err)
 	}
-	items, err := s.Store.Items(ctx, sh.Programme)
+	items, err := s.Store.ItemsOf(ctx, sh.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	seen, err := s.Store.SeenIn(ctx, sh.ID)
 	if err != nil {
 		return nil, problem(err)
 	}
@@ -417,13 +429,7 @@ func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
 		return nil, problem(err)
 	}
 	rev, err := s.Store.Head(ctx, sh.ID)
-	v := shotView{Shot: sh, SourceInfo: viewSource(src), ProgrammeName: p.Name, Items: []store.Item{}, Revision: viewRevision(rev), Looks: looks}
-	for _, it := range items {
-		if it.Shot == sh.ID {
-			v.Items = append(v.Items, it)
-		}
-	}
-	return &body[shotView]{v}, problem(err)
+	return &body[shotView]{shotView{Shot: sh, SourceInfo: viewSource(src), ProgrammeName: p.Name, Items: items, Seen: seen, Revision: viewRevision(rev), Looks: looks}}, problem(err)
 }
 
 // listed is how many edits the list to jump in holds.
@@ -445,10 +451,12 @@ func (s *server) edits(ctx context.Context, in *ByID) (*body[[]editView], error)
 	return &body[[]editView]{out}, problem(err)
 }
 
-// readable is a shot's source, once it is ready, and the file that is read.
+// readable is a shot, its source, once it is ready, and what is read of it.
 type readable struct {
+	shot store.Shot
 	src  store.Source
 	clip media.Clip
+	id   string // of those frames
 }
 
 // reading returns a shot's source; a ready one is remembered.
@@ -456,22 +464,18 @@ func (s *server) reading(ctx context.Context, shot string) (readable, error) {
 	if r, ok := s.shots.Get(shot); ok {
 		return r, nil
 	}
-	sh, err := s.Store.Shot(ctx, shot)
-	if err != nil {
-		return readable{}, problem(err)
-	}
-	src, err := s.Store.Source(ctx, sh.Source)
+	sh, src, err := s.Store.Reel(ctx, shot)
 	if err != nil {
 		return readable{}, problem(err)
 	}
 	if src.State == store.Failed || src.State == store.Queued || src.State == store.Conforming {
 		return readable{}, huma.Error409Conflict("The source cannot be read yet.")
 	}
-	clip, err := s.Library.Clip(src)
+	clip, id, err := s.Library.Shot(sh, src)
 	if err != nil {
 		return readable{}, problem(err)
 	}
-	r := readable{src, clip}
+	r := readable{sh, src, clip, id}
 	if src.State == store.Ready {
 		s.shots.Add(shot, r)
 	}
@@ -508,17 +512,17 @@ func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f i
 	if err != nil {
 		return nil, err
 	}
-	if f < 0 || f >= r.src.Frames {
+	if f < 0 || f >= r.shot.Frames {
 		return nil, huma.Error404NotFound(fmt.Sprintf("The shot has no frame %d.", f))
 	}
-	ask := preview.Request{ID: r.src.ID, Clip: r.clip, Frame: f, Document: doc}
+	ask := preview.Request{ID: r.id, Clip: r.clip, Frame: f, Document: doc}
 	ask.Size.W, ask.Size.H = r.clip.Info.ViewSize()
 	ask.Matte = as.matte
 	if as.full {
 		ask.Size = preview.Size{W: r.clip.Info.Width, H: r.clip.Info.Height}
 	}
 	if as.quick && !as.full {
-		ask.Quick = media.ViewPath(s.Library.Dir(r.src.ID), f)
+		ask.Quick = media.ViewPath(s.Library.Dir(r.src.ID), r.shot.First+f)
 	}
 	p, err := s.Patches.Make(ctx, ask)
 	if err != nil {
@@ -598,11 +602,7 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 		Name   string `json:"name,omitempty" maxLength:"120" doc:"of the file, without its ending; the shot's where it is empty"`
 	}
 }) (*body[deliveryView], error) {
-	sh, err := s.Store.Shot(ctx, in.ID)
-	if err != nil {
-		return nil, problem(err)
-	}
-	src, err := s.Store.Source(ctx, sh.Source)
+	sh, src, err := s.Store.Reel(ctx, in.ID)
 	if err != nil {
 		return nil, problem(err)
 	}
@@ -617,7 +617,7 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	d := store.Delivery{ID: store.NewID(), Shot: sh.ID, Revision: rev.Number, Preset: preset.Name, Frames: src.Frames, State: store.Queued, Created: time.Now()}
+	d := store.Delivery{ID: store.NewID(), Shot: sh.ID, Revision: rev.Number, Preset: preset.Name, Frames: sh.Frames, State: store.Queued, Created: time.Now()}
 	if d.Name = plain(in.Body.Name); d.Name == "" {
 		d.Name = plain(strings.TrimSuffix(sh.Name, filepath.Ext(sh.Name)))
 	}
@@ -628,7 +628,7 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	if err := rev.Document.Followed(); err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	segments, err := jobs.Plan(src, rev.Document, preset)
+	segments, err := jobs.Plan(sh, src, rev.Document, preset)
 	if err == nil {
 		err = s.Store.AddDelivery(ctx, d, segments)
 	}

@@ -134,7 +134,7 @@ func (s *server) follow(ctx context.Context, in *struct {
 	if err := valid(r, &b.Track); err != nil {
 		return nil, err
 	}
-	if b.To < b.From || b.To >= r.src.Frames {
+	if b.To < b.From || b.To >= r.shot.Frames {
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("There are no frames %d to %d in the shot.", b.From, b.To))
 	}
 	a := store.Attempt{ID: store.NewID(), Shot: in.ID, Track: b.Track.ID, State: store.Queued, Frames: b.To - b.From + 1, Created: time.Now()}
@@ -150,7 +150,7 @@ func valid(r readable, t *cover.Track) error {
 	if t.Anchors == nil {
 		t.Anchors = []cover.TrackAnchor{}
 	}
-	probe := cover.New(r.clip.Info.Width, r.clip.Info.Height, r.src.Frames)
+	probe := cover.New(r.clip.Info.Width, r.clip.Info.Height, r.shot.Frames)
 	probe.Tracks = []cover.Track{*t}
 	if err := probe.Validate(); err != nil {
 		return huma.Error422UnprocessableEntity(sentence(err))
@@ -318,7 +318,7 @@ func (s *server) frontMattes(w http.ResponseWriter, req *http.Request) {
 
 // frames prepares a shot's frame for a tracker.
 func (s *server) prepared(ctx context.Context, r readable, f int) (track.Frame, error) {
-	pic, err := s.Patches.Frames.Get(ctx, r.src.ID, r.clip, f)
+	pic, err := s.Patches.Frames.Get(ctx, r.id, r.clip, f)
 	if err != nil {
 		return track.Frame{}, err
 	}
@@ -334,7 +334,7 @@ func (s *server) assess(ctx context.Context, in *struct {
 		return nil, err
 	}
 	b := in.Body
-	if b.Frame >= r.src.Frames {
+	if b.Frame >= r.shot.Frames {
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("The shot has no frame %d.", b.Frame))
 	}
 	frame, err := s.prepared(ctx, r, b.Frame)
@@ -362,7 +362,7 @@ func (s *server) assess(ctx context.Context, in *struct {
 	}
 	// What lies around and moves alike over the next frames may help.
 	var next []track.Frame
-	for f := b.Frame + 1; f < r.src.Frames && len(next) < 4; f++ {
+	for f := b.Frame + 1; f < r.shot.Frames && len(next) < 4; f++ {
 		if g, err := s.prepared(ctx, r, f); err == nil {
 			next = append(next, g)
 		}
@@ -404,7 +404,7 @@ func (s *server) strip(w http.ResponseWriter, req *http.Request) {
 	}
 	t := a.Spec.V.Track
 	t.Poses = a.Poses.V
-	img, err := preview.Strip(ctx, s.Library.Dir(r.src.ID), r.clip.Info.Width, r.clip.Info.Height, &t, first, min(first+preview.StripFrames, r.src.Frames)-1)
+	img, err := preview.Strip(ctx, s.Library.Dir(r.src.ID), r.shot.First, r.clip.Info.Width, r.clip.Info.Height, &t, first, min(first+preview.StripFrames, r.shot.Frames)-1)
 	if err != nil {
 		failed(w, err)
 		return

@@ -9,6 +9,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"celator/core/clearance"
 	"celator/core/cover"
 	"celator/internal/graphic"
 	"celator/internal/store"
@@ -35,8 +36,6 @@ type followedView struct {
 	Shots  int       `json:"shots" doc:"in which they are"`
 }
 
-var itemKinds = []string{"plate", "logo", "sign", "number", "text", "face", "other"}
-
 func viewStyle(s store.Style) styleView { return styleView{s.ID, s.Name, s.Kinds.V, s.Style.V} }
 
 func (b *styleBody) check() error {
@@ -45,7 +44,7 @@ func (b *styleBody) check() error {
 		return huma.Error422UnprocessableEntity("A style needs a name.")
 	}
 	for _, k := range b.Kinds {
-		if !slices.Contains(itemKinds, k) {
+		if !slices.Contains(clearance.ItemKinds, k) {
 			return huma.Error422UnprocessableEntity(fmt.Sprintf("There is no kind of item %q.", k))
 		}
 	}

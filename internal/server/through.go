@@ -9,13 +9,13 @@ import (
 
 	"celator/core/check"
 	"celator/core/cover"
-	"celator/core/raster"
 	"celator/core/treat"
 )
 
 // throughView is what can be made out through a cover, and what of it a patch leaves bare.
 type throughView struct {
 	check.Through
+	From float64 `json:"from" doc:"the detail from which lettering can be read"`
 	Bare float64 `json:"bare" doc:"the share of the outline that no patch reaches, where it has one"`
 }
 
@@ -42,29 +42,26 @@ func (s *server) through(ctx context.Context, in *struct {
 		return nil, err
 	}
 	f := in.Body.Frame
-	if f >= r.src.Frames {
+	if f >= r.shot.Frames {
 		return nil, huma.Error404NotFound(fmt.Sprintf("The shot has no frame %d.", f))
 	}
 	live := slices.DeleteFunc(doc.At(f), func(l cover.Live) bool { return l.Cover != in.Body.Cover })
 	if len(live) == 0 {
-		return &body[throughView]{}, nil
+		return &body[throughView]{throughView{From: check.ReadableFrom}}, nil
 	}
-	was, err := s.Patches.Frames.Get(ctx, r.src.ID, r.clip, f)
+	was, err := s.Patches.Frames.Get(ctx, r.id, r.clip, f)
 	if err != nil {
 		return nil, problem(err)
 	}
-	known, err := s.Patches.Scenes.Make(ctx, r.src.ID, r.clip, doc, cover.Span{First: f, Last: f})
+	known, err := s.Patches.Scenes.Make(ctx, r.id, r.clip, doc, cover.Span{First: f, Last: f})
 	if err != nil {
 		return nil, problem(err)
 	}
 	now := was.Clone()
 	mattes := treat.Conceal(now, live, known)
-	out := throughView{}
+	out := throughView{From: check.ReadableFrom}
 	if len(mattes) > 0 && !live[0].Inverted {
-		// What lets through by being transparent hides nothing less.
-		full := live[0]
-		full.Transparency = 0
-		out.Through = check.SeeThrough(was, now, raster.Matte(full, was.Width, was.Height))
+		out.Through = check.SeeThrough(was, now, check.Hidden(live[0], was.Width, was.Height))
 	}
 	for _, t := range live[0].Treatments {
 		if g := doc.GraphicOf(t.Graphic); t.Kind == cover.Patch && g != nil {

@@ -1,0 +1,139 @@
+// Package inspect checks a clip's covers: it reads the pictures, conceals them as a
+// delivery would, and lets core/check look for what is wrong.
+package inspect
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+
+	"celator/core/check"
+	"celator/core/cover"
+	"celator/core/cut"
+	"celator/core/frame"
+	"celator/core/treat"
+	"celator/internal/media"
+	"celator/internal/scene"
+)
+
+// Job is what is to be checked.
+type Job struct {
+	Source   string // names the clip's content
+	Clip     media.Clip
+	Scenes   *scene.Maker // nil makes its own
+	Document *cover.Document
+	Styles   map[string]cover.Style
+	Cuts     []int                   // the first frames after cuts; nil looks for them in the frames that are read
+	Wanted   func(cover string) bool // nil: all
+	Progress func(done, of int)
+}
+
+// ahead is how many frames are read and concealed ahead of the check.
+const ahead = 2
+
+// Run checks. Errors are those of reading, and of ctx.
+func Run(ctx context.Context, j Job) ([]check.Finding, error) {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	m := j.Scenes
+	if m == nil {
+		m = &scene.Maker{}
+	}
+	d := j.Document
+	shot := check.NewShot(d, j.Wanted)
+	stretches := shot.Stretches()
+	var known *treat.Scene
+	if len(stretches) > 0 {
+		var err error
+		if known, err = m.MakeWith(ctx, j.Source, j.Clip, d, cover.Span{First: 0, Last: d.Frames - 1}, shot.Looks(), shot.Look); err != nil {
+			return nil, err
+		}
+	}
+	of, done := 0, 0
+	for _, s := range stretches {
+		of += s.Last - s.First + 1
+	}
+	var cuts cut.Finder
+	for _, s := range stretches {
+		err := pictures(ctx, j, known, s, func(f int, was, now *frame.Picture) {
+			if j.Cuts == nil {
+				cuts.Add(f, cut.Of(was))
+			}
+			shot.Frame(f, was, now)
+			if done++; j.Progress != nil {
+				j.Progress(done, of)
+			}
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	at := j.Cuts
+	if at == nil {
+		for _, b := range cuts.Boundaries() {
+			if !b.Dissolve {
+				at = append(at, b.Frame)
+			}
+		}
+	}
+	var out []check.Finding
+	for _, f := range append(check.Document(d, at, j.Styles), shot.Findings(known)...) {
+		if j.Wanted == nil || f.Cover == "" || j.Wanted(f.Cover) {
+			out = append(out, f)
+		}
+	}
+	check.Sort(out)
+	return out, nil
+}
+
+// pictures reads a stretch and conceals it, a few frames ahead of what takes them.
+func pictures(ctx context.Context, j Job, known *treat.Scene, s cover.Span, take func(f int, was, now *frame.Picture)) error {
+	r, err := j.Clip.Open(ctx, s.First, s.Last)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	type pair struct {
+		f        int
+		was, now *frame.Picture
+		err      error
+	}
+	free, ready := make(chan pair, ahead+1), make(chan pair, ahead+1)
+	for range cap(free) {
+		free <- pair{was: frame.New(j.Clip.Info.Format(), nil), now: frame.New(j.Clip.Info.Format(), nil)}
+	}
+	go func() {
+		defer close(ready)
+		for f := s.First; f <= s.Last; f++ {
+			var p pair
+			select {
+			case p = <-free:
+			case <-ctx.Done():
+				return
+			}
+			p.f = f
+			if p.err = r.Read(p.was); p.err == nil {
+				copy(p.now.Data, p.was.Data)
+				treat.Conceal(p.now, j.Document.At(f), known)
+			}
+			ready <- p // never blocks: it holds as many as there are
+			if p.err != nil {
+				return
+			}
+		}
+	}()
+	for p := range ready {
+		if errors.Is(p.err, io.EOF) {
+			return fmt.Errorf("the clip ends at frame %d, %d frames were expected", p.f, s.Last+1)
+		}
+		if p.err != nil {
+			for range ready { // let the reader end
+			}
+			return p.err
+		}
+		take(p.f, p.was, p.now)
+		free <- p
+	}
+	return ctx.Err()
+}

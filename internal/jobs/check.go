@@ -1,0 +1,234 @@
+package jobs
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"image"
+	"image/png"
+	"time"
+
+	"github.com/riverqueue/river"
+
+	"celator/core/check"
+	"celator/core/cover"
+	"celator/core/cut"
+	"celator/core/frame"
+	"celator/internal/inspect"
+	"celator/internal/ocr"
+	"celator/internal/store"
+)
+
+// pause is how long an editor must have changed nothing before a check begins.
+const pause = 2500 * time.Millisecond
+
+// checkVersion is raised when the check finds other things than before, so that all is
+// checked anew.
+const checkVersion = "1/"
+
+// check looks at what changed in a shot since it was checked last.
+func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) error {
+	sh, src, err := r.store.Reel(ctx, job.Args.Shot)
+	if errors.Is(err, store.ErrNone) {
+		return nil
+	}
+	if err == nil && src.State != store.Ready {
+		if src.State == store.Failed {
+			return nil
+		}
+		return river.JobSnooze(3 * time.Second)
+	}
+	var head store.Revision
+	if err == nil {
+		head, err = r.store.Head(ctx, sh.ID)
+	}
+	if err == nil && !job.Args.Now && time.Since(head.At) < pause {
+		return river.JobSnooze(pause)
+	}
+	if err == nil {
+		err = r.inspect(ctx, sh, src, head)
+	}
+	return outcome(ctx, job, err, false, func(why string) {
+		r.log.Warn("check failed", "shot", sh.Name, "why", why)
+		r.store.FailInspection(ctx, sh.ID, why)
+	})
+}
+
+func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, head store.Revision) error {
+	clip, id, err := r.lib.Shot(sh, src)
+	if err != nil {
+		return err
+	}
+	was, err := r.store.Inspection(ctx, sh.ID)
+	if err != nil {
+		return err
+	}
+	all, err := r.store.Styles(ctx, sh.Programme)
+	if err != nil {
+		return err
+	}
+	styles := map[string]cover.Style{}
+	for _, st := range all {
+		styles[st.ID] = st.Style.V
+	}
+	d := head.Document
+	cuts := []int{}
+	for _, b := range src.Boundaries.V {
+		if b.Frame > sh.First && b.Frame <= sh.Last() && !b.Dissolve { // a dissolve is for people to judge
+			cuts = append(cuts, b.Frame-sh.First)
+		}
+	}
+	res := store.Result{Shot: sh.ID, Revision: head.Number, Covers: map[string]string{}, Items: map[string]string{}, ItemOf: map[string]string{}, Checked: map[string]bool{}}
+	for i := range d.Covers {
+		c := &d.Covers[i]
+		res.ItemOf[c.ID] = c.Item
+		res.Covers[c.ID] = checkVersion + d.Decides(c.ID)
+		res.Checked[c.ID] = was.Covers.V[c.ID] != res.Covers[c.ID]
+		if c.Item != "" {
+			res.Items[c.Item] = d.DecidesItem(c.Item)
+		}
+	}
+	begun := time.Now()
+	if err := r.store.BeginInspection(ctx, sh.ID); err != nil {
+		return err
+	}
+	found, err := inspect.Run(ctx, inspect.Job{Source: src.Digest + id, Clip: clip, Scenes: &r.scenes, Document: d, Styles: styles, Cuts: cuts,
+		Wanted:   func(c string) bool { return res.Checked[c] },
+		Progress: paced(func(done, of int) { r.store.SetInspection(ctx, sh.ID, done, of) }),
+	})
+	if err != nil {
+		return err
+	}
+	// What the document tells costs nothing, and styles change without it.
+	for _, f := range check.Document(d, cuts, styles) {
+		if f.Cover != "" && !res.Checked[f.Cover] {
+			found = append(found, f)
+		}
+	}
+	for _, f := range found {
+		row, err := r.findingRow(ctx, f)
+		if err != nil {
+			return err
+		}
+		row.Shot, row.Revision = sh.ID, head.Number
+		res.Found = append(res.Found, row)
+	}
+	if f, ok, err := r.stale(ctx, sh, head); err != nil {
+		return err
+	} else if ok {
+		res.Found = append(res.Found, f)
+	}
+	r.log.Info("checked", "shot", sh.Name, "findings", len(res.Found), "seconds", time.Since(begun).Seconds())
+	return r.store.Found(ctx, res)
+}
+
+// findingRow makes a row of a finding, with what a machine reads in what was made out.
+func (r *Runner) findingRow(ctx context.Context, f check.Finding) (store.Finding, error) {
+	row := store.Finding{Cover: f.Cover, Kind: f.Kind, Severity: f.Severity, Figure: f.Figure, Says: f.Says, Frame: f.Frame}
+	row.Frames.V, row.Place.V = f.Frames, store.PlaceOf(f.Place)
+	if p := f.Recovered; p != nil {
+		row.Evidence = ocr.Read(ctx, p.Broken, p.W, p.H)
+		var b bytes.Buffer
+		if err := png.Encode(&b, beside(p)); err != nil {
+			return row, err
+		}
+		row.Recovered = b.Bytes()
+	}
+	return row, nil
+}
+
+// beside lays the original above what was made out.
+func beside(p *check.Recovered) image.Image {
+	const gap = 2
+	g := image.NewGray(image.Rect(0, 0, p.W, 2*p.H+gap))
+	for i := range p.Original {
+		g.Pix[i] = byte(min(max(p.Original[i]+.5, 0), 255))
+		g.Pix[i+(p.H+gap)*p.W] = byte(min(max(p.Broken[i]+.5, 0), 255))
+	}
+	return g
+}
+
+// stale says that the newest delivery does not show the covers as they are now.
+func (r *Runner) stale(ctx context.Context, sh store.Shot, head store.Revision) (f store.Finding, yes bool, err error) {
+	rev, name, err := r.store.LatestDelivery(ctx, sh.ID)
+	if errors.Is(err, store.ErrNone) || err == nil && rev == head.Number {
+		return f, false, nil
+	}
+	if err != nil {
+		return f, false, err
+	}
+	then, err := r.store.At(ctx, sh.ID, rev)
+	if err != nil {
+		return f, false, err
+	}
+	if same(then.Document, head.Document) {
+		return f, false, nil
+	}
+	a := check.Describe(check.StaleDelivery)
+	f = store.Finding{Shot: sh.ID, Kind: a.Kind, Severity: a.Severity, Figure: float64(head.Number - rev), Revision: head.Number,
+		Says: fmt.Sprintf("%s was delivered before the covers were changed. %s", name, a.Advice)}
+	f.Frames.V = []cover.Span{{First: 0, Last: sh.Frames - 1}}
+	return f, true, nil
+}
+
+// same reports whether two documents hide alike.
+func same(a, b *cover.Document) bool {
+	all := func(d *cover.Document) map[string]bool {
+		out := map[string]bool{}
+		for _, c := range d.Covers {
+			if len(c.HoldsOut) == 0 && !c.Off {
+				out[c.ID+"/"+d.Decides(c.ID)] = true
+			}
+		}
+		return out
+	}
+	x, y := all(a), all(b)
+	if len(x) != len(y) {
+		return false
+	}
+	for k := range x {
+		if !y[k] {
+			return false
+		}
+	}
+	return true
+}
+
+// paced calls f at most once a tick.
+func paced(f func(done, of int)) func(done, of int) {
+	var last time.Time
+	return func(done, of int) {
+		if now := time.Now(); now.Sub(last) >= tick {
+			last = now
+			f(done, of)
+		}
+	}
+}
+
+// search finds where shots begin in a source.
+func (r *Runner) search(ctx context.Context, job *river.Job[store.SearchArgs]) error {
+	src, err := r.store.Source(ctx, job.Args.Source)
+	if errors.Is(err, store.ErrNone) {
+		return nil
+	}
+	if err == nil && !src.Searched {
+		err = r.boundaries(ctx, src)
+	}
+	return outcome(ctx, job, err, false, func(why string) { r.log.Warn("no boundaries found", "source", src.Name, "why", why) })
+}
+
+func (r *Runner) boundaries(ctx context.Context, src store.Source) error {
+	clip, err := r.lib.Clip(src)
+	if err != nil {
+		return err
+	}
+	begun := time.Now()
+	var all cut.Finder
+	if err := clip.Thumbs(ctx, func(f int, p *frame.Picture) { all.Add(f, cut.Of(p)) }); err != nil {
+		return err
+	}
+	found := all.Boundaries()
+	r.log.Info("looked for cuts", "source", src.Name, "found", len(found), "seconds", time.Since(begun).Seconds())
+	return r.store.SetBoundaries(ctx, src.ID, found)
+}
