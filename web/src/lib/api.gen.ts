@@ -72,6 +72,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/findings/{id}/waive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a finding stand for a reason; without one it is open again */
+        post: operations["waive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/graphics": {
         parameters: {
             query?: never;
@@ -101,6 +118,24 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/items/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change what an item says */
+        put: operations["changeItem"];
+        post?: never;
+        /** Take an item out of the list; covers stay */
+        delete: operations["removeItem"];
         options?: never;
         head?: never;
         patch?: never;
@@ -152,6 +187,75 @@ export interface paths {
         get: operations["getProgramme"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{id}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Check all shots of a programme */
+        post: operations["checkProgramme"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{id}/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a list: what would be made of it, or, where it is whole and wanted, make it */
+        post: operations["importList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{id}/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Enter an item that is in no shot yet */
+        post: operations["addUnplaced"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{id}/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The clearance list */
+        get: operations["getList"];
+        put?: never;
+        /** Move rows of the list on, or assign them */
+        post: operations["changeRows"];
         delete?: never;
         options?: never;
         head?: never;
@@ -239,6 +343,24 @@ export interface paths {
         put?: never;
         /** Follow a surface or points through a shot */
         post: operations["follow"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the check found in a shot */
+        get: operations["getCheck"];
+        put?: never;
+        /** Check a shot now */
+        post: operations["runCheck"];
         delete?: never;
         options?: never;
         head?: never;
@@ -348,6 +470,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/items/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Enter that an item is seen in a shot */
+        put: operations["placeItem"];
+        post?: never;
+        /** Enter that an item is not seen in a shot */
+        delete: operations["unplaceItem"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/items/{item}/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Move an item on in a shot, or leave a note */
+        post: operations["decide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/jump": {
         parameters: {
             query?: never;
@@ -434,6 +591,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a reviewer needs to know of a shot's items */
+        get: operations["getReview"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/through": {
         parameters: {
             query?: never;
@@ -481,6 +655,41 @@ export interface paths {
         post?: never;
         /** Take a source and its shots out; a file in the media folder stays */
         delete: operations["removeSource"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{id}/boundaries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where shots begin in a source */
+        get: operations["getBoundaries"];
+        /** Correct where shots begin in a source */
+        put: operations["setBoundaries"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{id}/shots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make shots of a source, from each boundary to the next */
+        post: operations["cutShots"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -612,6 +821,63 @@ export interface components {
         "BodyStruct { Name string \"json:\\\"name\\\" minLength:\\\"1\\\" maxLength:\\\"200\\\"\" }Body": {
             name: string;
         };
+        Boundary: {
+            /** @description it is gradual, and should be looked at */
+            dissolve: boolean;
+            /**
+             * Format: int64
+             * @description the first frame after it
+             */
+            frame: number;
+            /**
+             * Format: int64
+             * @description of a dissolve: its first frame
+             */
+            from: number;
+        };
+        BoundaryView: {
+            boundaries: components["schemas"]["Boundary"][];
+            /** @description the source was looked through */
+            searched: boolean;
+        };
+        BulkBody: {
+            assignee?: string;
+            /** @description who does it */
+            by: string;
+            note?: string;
+            rows: components["schemas"]["RowKey"][];
+            /** @enum {string} */
+            state?: "todo" | "work" | "ready" | "back" | "approved" | "waived";
+        };
+        BulkView: {
+            /** Format: int64 */
+            changed: number;
+            refused: components["schemas"]["RefusalView"][];
+        };
+        CheckProgrammeRequest: {
+            afresh?: boolean;
+        };
+        CheckView: {
+            /** @description the newest revision was checked */
+            current: boolean;
+            /** Format: int64 */
+            done: number;
+            error: string;
+            /** @description open and waived */
+            findings: components["schemas"]["FindingView"][];
+            /** Format: int64 */
+            frames: number;
+            /**
+             * Format: int64
+             * @description that was checked last; -1 for none
+             */
+            revision: number;
+            /**
+             * @description empty: it was never asked for
+             * @enum {string}
+             */
+            state: "" | "queued" | "running" | "done" | "failed";
+        };
         Command: {
             /** Format: double */
             at?: number;
@@ -698,6 +964,61 @@ export interface components {
             treatments: components["schemas"]["Treatment"][];
             unseen?: boolean;
         };
+        CutShotsRequest: {
+            boundaries: components["schemas"]["Boundary"][];
+        };
+        DecideRequest: {
+            by: string;
+            /**
+             * Format: int64
+             * @description that the note is pinned to
+             */
+            frame?: number;
+            note?: string;
+            /**
+             * @description without one it is a note
+             * @enum {string}
+             */
+            state?: "todo" | "work" | "ready" | "back" | "approved" | "waived";
+            /**
+             * Format: double
+             * @description and where on it, px
+             */
+            x?: number;
+            /** Format: double */
+            y?: number;
+        };
+        Decision: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /**
+             * Format: int64
+             * @description that the note is pinned to
+             */
+            frame?: number;
+            /** Format: int64 */
+            id: number;
+            item: string;
+            note: string;
+            /**
+             * Format: int64
+             * @description of the shot, that was looked at
+             */
+            revision: number;
+            shot: string;
+            /** @enum {string} */
+            state: "todo" | "work" | "ready" | "back" | "approved" | "waived";
+            /** @enum {string} */
+            was: "todo" | "work" | "ready" | "back" | "approved" | "waived";
+            /**
+             * Format: double
+             * @description and where on it, px
+             */
+            x?: number;
+            /** Format: double */
+            y?: number;
+        };
         DeliveryView: {
             /** Format: date-time */
             created: string;
@@ -732,6 +1053,18 @@ export interface components {
             state: "queued" | "rendering" | "joining" | "verifying" | "done" | "failed" | "cancelled";
             /** Format: int64 */
             verified: number;
+        };
+        Details: {
+            description: string;
+            /** @description a day, as 2026-11-30; empty where there is none */
+            due: string;
+            /** @enum {string} */
+            kind: "plate" | "logo" | "sign" | "number" | "text" | "face" | "other";
+            name: string;
+            /** @description why it must be hidden */
+            reason: string;
+            /** @description who asked */
+            requester: string;
         };
         Document: {
             covers: components["schemas"]["Cover"][];
@@ -827,6 +1160,42 @@ export interface components {
             /** Format: double */
             rank: number;
         };
+        FindingView: {
+            /** Format: date-time */
+            at?: string;
+            by: string;
+            /** @description its id; empty where it concerns the whole shot */
+            cover: string;
+            /** @description what a machine read */
+            evidence: string;
+            /** Format: double */
+            figure: number;
+            /** Format: date-time */
+            found: string;
+            /** Format: int64 */
+            frame: number;
+            /** @description the frames concerned, in order */
+            frames: components["schemas"]["Span"][];
+            id: string;
+            item: string;
+            kind: string;
+            /** @description x, y, width, height on the worst frame, px */
+            place?: number[];
+            reason: string;
+            /** @description there is a picture of what was made out */
+            recovered: boolean;
+            /** Format: int64 */
+            revision: number;
+            says: string;
+            /** @enum {string} */
+            severity: "severe" | "minor";
+            shot: string;
+            /** @enum {string} */
+            state: "open" | "waived" | "mended";
+            title: string;
+            /** @description of the figure */
+            unit: string;
+        };
         FollowBody: {
             /**
              * Format: int64
@@ -901,6 +1270,24 @@ export interface components {
             /** Format: int64 */
             width: number;
         };
+        ImportListRequest: {
+            by: string;
+            csv: string;
+            /** @description enter it; without it only say what would be made */
+            do?: boolean;
+        };
+        ImportView: {
+            /** Format: int64 */
+            changed: number;
+            /** @description the list was entered */
+            done: boolean;
+            /** Format: int64 */
+            new: number;
+            rows: components["schemas"]["Made"][];
+            /** Format: int64 */
+            same: number;
+            wrong: components["schemas"]["RowError"][];
+        };
         Info: {
             codec: string;
             container: string;
@@ -941,12 +1328,18 @@ export interface components {
         Item: {
             /** Format: date-time */
             created: string;
+            description: string;
+            /** @description a day, as 2026-11-30; empty where there is none */
+            due: string;
             id: string;
             /** @enum {string} */
             kind: "plate" | "logo" | "sign" | "number" | "text" | "face" | "other";
             name: string;
             programme: string;
-            shot: string;
+            /** @description why it must be hidden */
+            reason: string;
+            /** @description who asked */
+            requester: string;
         };
         JumpRequest: {
             /** Format: int64 */
@@ -972,12 +1365,28 @@ export interface components {
             size: number;
             text: string;
         };
+        ListView: {
+            items: components["schemas"]["Item"][];
+            /** @description the items in the shots; an item without a row is in none yet */
+            seen: components["schemas"]["Seen"][];
+            shots: components["schemas"]["Shot"][];
+        };
         LookedRequest: {
             cover: string;
             /** @description the cover's digest by frame */
             frames: {
                 [key: string]: string;
             };
+        };
+        Made: {
+            kind: string;
+            /** Format: int64 */
+            line: number;
+            name: string;
+            /** @description the names of the shots it is placed in by this row */
+            shots: string[];
+            /** @enum {string} */
+            what: "new" | "changed" | "same";
         };
         MatteFrame: {
             move?: components["schemas"]["Point"];
@@ -1025,6 +1434,15 @@ export interface components {
             /** Format: int64 */
             frame: number;
             knots: components["schemas"]["Knot"][];
+        };
+        PlaceItemRequest: {
+            /**
+             * Format: int64
+             * @description frames of the shot; -1 where they are not known
+             */
+            first: number;
+            /** Format: int64 */
+            last: number;
         };
         Placement: {
             move: components["schemas"]["Point"];
@@ -1083,6 +1501,8 @@ export interface components {
             id: string;
             items: components["schemas"]["Item"][];
             name: string;
+            /** @description the items in the shots */
+            seen: components["schemas"]["Seen"][];
             shots: components["schemas"]["Shot"][];
             sources: components["schemas"]["SourceView"][];
         };
@@ -1134,10 +1554,35 @@ export interface components {
             max: components["schemas"]["Point"];
             min: components["schemas"]["Point"];
         };
+        RefusalView: {
+            item: string;
+            shot: string;
+            why: string;
+        };
         ReplaceDocumentRequest: {
             /** Format: int64 */
             base: number;
             document: components["schemas"]["Document"];
+        };
+        ReviewShotView: {
+            /** @description the newest revision was checked */
+            checked: boolean;
+            items: components["schemas"]["ReviewView"][];
+            /** Format: int64 */
+            revision: number;
+            shot: components["schemas"]["Shot"];
+            sourceInfo: components["schemas"]["SourceView"];
+        };
+        ReviewView: {
+            /** @description the names of what hides it */
+            covers: string[];
+            /** @description the newest first */
+            decisions: components["schemas"]["Decision"][];
+            findings: components["schemas"]["FindingView"][];
+            item: components["schemas"]["Item"];
+            seen: components["schemas"]["Seen"];
+            /** @description the frames in which it is hidden */
+            span?: components["schemas"]["Span"];
         };
         RevisionView: {
             /** Format: date-time */
@@ -1150,9 +1595,63 @@ export interface components {
             /** Format: int64 */
             number: number;
         };
+        RowError: {
+            /** Format: int64 */
+            line: number;
+            why: string;
+        };
+        RowKey: {
+            item: string;
+            shot: string;
+        };
+        RunCheckRequest: {
+            /** @description also what was checked and has not changed */
+            afresh?: boolean;
+        };
+        Seen: {
+            assignee: string;
+            /** Format: date-time */
+            at: string;
+            /** @description who decided last */
+            by: string;
+            /** @description it was checked as it is hidden now */
+            checked: boolean;
+            /** @description something hides it there */
+            covered: boolean;
+            /**
+             * Format: int64
+             * @description frames of the shot; -1 where they are not known
+             */
+            first: number;
+            item: string;
+            /** Format: int64 */
+            last: number;
+            /** Format: int64 */
+            minor: number;
+            /** @description of the last decision */
+            note: string;
+            /**
+             * Format: int64
+             * @description open severe findings
+             */
+            severe: number;
+            shot: string;
+            /** @enum {string} */
+            state: "todo" | "work" | "ready" | "back" | "approved" | "waived";
+        };
+        SetBoundariesRequest: {
+            boundaries: components["schemas"]["Boundary"][];
+        };
         Shot: {
             /** Format: date-time */
             created: string;
+            /**
+             * Format: int64
+             * @description the source's frame that is the shot's frame 0
+             */
+            first: number;
+            /** Format: int64 */
+            frames: number;
             id: string;
             name: string;
             programme: string;
@@ -1161,6 +1660,13 @@ export interface components {
         ShotView: {
             /** Format: date-time */
             created: string;
+            /**
+             * Format: int64
+             * @description the source's frame that is the shot's frame 0
+             */
+            first: number;
+            /** Format: int64 */
+            frames: number;
             id: string;
             items: components["schemas"]["Item"][];
             /** @description by cover and frame: the digest of the cover when somebody looked at it and found it right */
@@ -1173,6 +1679,8 @@ export interface components {
             programme: string;
             programmeName: string;
             revision: components["schemas"]["RevisionView"];
+            /** @description how far they have come */
+            seen: components["schemas"]["Seen"][];
             source: string;
             sourceInfo: components["schemas"]["SourceView"];
         };
@@ -1278,6 +1786,11 @@ export interface components {
             bare: number;
             /** Format: double */
             detail: number;
+            /**
+             * Format: double
+             * @description the detail from which lettering can be read
+             */
+            from: number;
             readable: boolean;
             /** Format: double */
             stroke: number;
@@ -1375,6 +1888,10 @@ export interface components {
             frame: number;
             /** Format: double */
             value: number;
+        };
+        WaiveRequest: {
+            by: string;
+            reason: string;
         };
     };
     responses: never;
@@ -1505,6 +2022,41 @@ export interface operations {
             };
         };
     };
+    waive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaiveRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     addGraphic: {
         parameters: {
             query?: {
@@ -1561,6 +2113,70 @@ export interface operations {
                 content: {
                     "application/json": string;
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    changeItem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Details"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Item"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    removeItem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -1682,6 +2298,175 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProgrammeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    checkProgramme: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckProgrammeRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    importList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportListRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addUnplaced: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Details"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Item"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    changeRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BulkView"];
                 };
             };
             /** @description Error */
@@ -1916,6 +2701,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AttemptView"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getCheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    runCheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunCheckRequest"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -2169,6 +3018,106 @@ export interface operations {
             };
         };
     };
+    placeItem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceItemRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    unplaceItem: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    decide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecideRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Seen"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     jump: {
         parameters: {
             query?: never;
@@ -2392,6 +3341,37 @@ export interface operations {
             };
         };
     };
+    getReview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewShotView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     showsThrough: {
         parameters: {
             query?: never;
@@ -2510,6 +3490,105 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getBoundaries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoundaryView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setBoundaries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetBoundariesRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    cutShots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutShotsRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shot"][];
+                };
             };
             /** @description Error */
             default: {

@@ -31,6 +31,16 @@ export type Style = components['schemas']['StyleView'];
 export type Through = components['schemas']['ThroughView'];
 export type Graphic = components['schemas']['Graphic'];
 export type Label = components['schemas']['Label'];
+export type Seen = components['schemas']['Seen'];
+export type State = Seen['state'];
+export type Finding = components['schemas']['FindingView'];
+export type CheckResult = components['schemas']['CheckView'];
+export type List = components['schemas']['ListView'];
+export type ShotRow = components['schemas']['Shot'];
+export type Review = components['schemas']['ReviewShotView'];
+export type Decision = components['schemas']['Decision'];
+export type ImportResult = components['schemas']['ImportView'];
+export type Boundary = components['schemas']['Boundary'];
 export type Value = Treatment['strength'];
 
 export const api = createClient<paths>({ baseUrl: '' });

@@ -2,6 +2,7 @@
 // and everything that changes them. Edits show at once; they are saved one after
 // another in the background and never lost (see saves.ts).
 import { api, ask, listen, patch, type Command, type Copied, type Cover, type Delivery, type Document, type Ease, type Edit, type Item, type Knot, type Patch, type Placement, type Point, type Revision, type Shot, type Treatment } from './api';
+import { Checking } from './checking.svelte';
 import { Concealing } from './concealing.svelte';
 import { carry, core, loadCore, type Glance, type Hand, type Slat } from './core';
 import { Drawing, type Shape } from './drawing.svelte';
@@ -12,7 +13,7 @@ import { Playhead } from './playhead.svelte';
 import { Saves, type Conflict } from './saves';
 
 export type Tool = 'move' | 'pick' | 'surface' | 'points' | 'brush' | Shape;
-export type Step = 'outline' | 'follow' | 'hold' | 'conceal';
+export type Step = 'outline' | 'follow' | 'hold' | 'conceal' | 'check';
 export type Look = 'concealed' | 'clean' | 'matte' | 'side' | 'wipe' | 'pair';
 export type Scope = 'frame' | 'span';
 export type KeyState = 'none' | 'keyed' | 'here';
@@ -21,6 +22,7 @@ export class Bench extends Playhead {
   follows = new Following(this);
   holds = new Holding(this);
   conceals = new Concealing(this);
+  checks = new Checking(this);
   shot = $state<Shot>();
   document = $state.raw<Document>();
   private drafts = $state(0); // raised when the core's draft changes
@@ -73,8 +75,8 @@ export class Bench extends Playhead {
     const [shot] = await Promise.all([ask(api.GET('/api/shots/{id}', { params: { path: { id } } })), loadCore()]);
     this.shot = shot;
     const i = shot.sourceInfo.info;
-    core.clock(i.rate.num, i.rate.den, i.timecode);
-    this.frames = new Frames(shot.source, shot.id, this.last, () => this.drawn++);
+    core.clock(i.rate.num, i.rate.den, i.timecode, shot.first);
+    this.frames = new Frames(shot.source, shot.id, shot.first, this.last, () => this.drawn++);
     this.looks = shot.looks;
     this.saves = new Saves(id, {
       document: () => this.loaded(),
@@ -93,6 +95,8 @@ export class Bench extends Playhead {
     if (this.cover) this.frame = this.cover.span.first;
     this.stop = listen((kind, what) => void this.heard(kind, what));
     void this.loadDeliveries().catch((e) => this.say(e));
+    void this.checks.load().catch((e) => this.say(e));
+    this.arrive();
   }
 
   close(): void {
@@ -102,6 +106,16 @@ export class Bench extends Playhead {
     clearTimeout(this.idle);
     this.preparing?.abort();
     this.speed = 0;
+  }
+
+  /** Goes where the address points: ?item=…&frame=…&step=check. */
+  private arrive(): void {
+    const q = new URLSearchParams(location.search);
+    const item = q.get('item');
+    if (item && this.items.some((i) => i.id === item)) this.choose(item);
+    if (q.get('step') === 'check') this.step = 'check';
+    const f = Number(q.get('frame'));
+    if (q.has('frame') && Number.isInteger(f)) this.seek(f);
   }
 
   private async heard(kind: string, id: string): Promise<void> {
@@ -116,6 +130,8 @@ export class Bench extends Playhead {
     }
     if ((kind === 'look' && id === shot.id) || kind === 'all') this.looks = await ask(api.GET('/api/shots/{id}/looks', { params: { path: { id: shot.id } } }));
     if (kind === 'programme' || kind === 'all') await this.conceals.open();
+    if ((kind === 'check' && id === shot.id) || (kind === 'list' && id === shot.id) || (kind === 'shot' && id === shot.id) || kind === 'all') await this.checks.load();
+    if (kind === 'list' && id === shot.id) this.shot = await ask(api.GET('/api/shots/{id}', { params: { path: { id } } }));
     if (kind === 'attempt') await this.follows.heard(id);
     if (kind === 'all') await this.follows.open();
     if (kind === 'delivery' || kind === 'all') await this.loadDeliveries();
@@ -153,7 +169,7 @@ export class Bench extends Playhead {
   }
 
   get last(): number {
-    return (this.shot?.sourceInfo.frames ?? 1) - 1;
+    return (this.shot?.frames ?? 1) - 1;
   }
   get rate(): { num: number; den: number } {
     return this.shot!.sourceInfo.info.rate;

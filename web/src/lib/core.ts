@@ -163,7 +163,7 @@ export const core = {
   digest: (id: string, f: number) => call<string>('digest', id, f),
   /** Of what was looked at (cover, frame, digest), the frames unchanged since, by cover. */
   looked: (l: Record<string, Record<string, string>>) => call<Record<string, number[]>>('looked', JSON.stringify(l)),
-  clock: (num: number, den: number, start: string) => call<void>('clock', num, den, start),
+  clock: (num: number, den: number, start: string, first: number) => call<void>('clock', num, den, start, first),
   timecode: (f: number) => call<string>('timecode', f),
   /** The frame that a person means who types s while frame now is shown. */
   frameOf: (s: string, now: number) => call<number>('frameOf', s, now),

@@ -22,6 +22,7 @@ export class Frames {
   constructor(
     private source: string,
     private shot: string,
+    private first: number, // the source's frame that is the shot's frame 0
     private last: number,
     private sharper: () => void, // a patch was replaced by its exact one
   ) {}
@@ -52,7 +53,7 @@ export class Frames {
   }
 
   view(f: number, full = false): Held<ImageBitmap> {
-    const url = full ? `/api/sources/${this.source}/frames/${f}` : `/api/sources/${this.source}/views/${f}.jpg`;
+    const url = full ? `/api/sources/${this.source}/frames/${this.first + f}` : `/api/sources/${this.source}/views/${this.first + f}.jpg`;
     return this.fetch(
       this.views,
       url,

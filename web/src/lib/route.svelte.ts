@@ -1,4 +1,4 @@
-// Where the browser is: /, /programmes/ID, /sources/ID, /shots/ID.
+// Where the browser is: /, /programmes/ID, /review/ID, /sources/ID, /shots/ID.
 class Route {
   path = $state(location.pathname);
   constructor() {
@@ -12,13 +12,14 @@ class Route {
   }
   go(path: string) {
     history.pushState(null, '', path);
-    this.path = path;
+    this.path = path.split('?')[0]!;
   }
   /** For links: goes there without loading the page anew. */
   follow = (e: MouseEvent) => {
     if (e.ctrlKey || e.metaKey || e.shiftKey || e.button !== 0) return;
     e.preventDefault();
-    this.go((e.currentTarget as HTMLAnchorElement).pathname);
+    const a = e.currentTarget as HTMLAnchorElement;
+    this.go(a.pathname + a.search);
   };
 }
 export const route = new Route();

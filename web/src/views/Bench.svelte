@@ -76,6 +76,7 @@
         <button class="btn btn-ghost btn-xs btn-square" aria-label="Undo (Ctrl+Z)" disabled={!b.revision?.canUndo} onclick={b.undo}><Undo2 size={15} /></button>
         <button class="btn btn-ghost btn-xs btn-square" aria-label="Redo (Ctrl+Shift+Z)" disabled={!b.revision?.canRedo} onclick={b.redo}><Redo2 size={15} /></button>
         <button class="btn btn-ghost btn-xs btn-square" aria-label="All actions and keys (?)" onclick={() => document.dispatchEvent(new CustomEvent('all-actions'))}><Keyboard size={15} /></button>
+        <button class="btn btn-ghost btn-xs font-normal {b.checks.severe ? 'text-error' : b.checks.said === 'clean' ? 'text-success' : 'quiet'}" title="What the check found (Alt+5)" data-testid="check" onclick={() => b.go('check')}>{b.checks.severe && b.checks.current ? '▼ ' : ''}{b.checks.said}</button>
         <button class="btn btn-xs" onclick={() => (delivering = true)}>
           <Truck size={14} /> Deliver{#if active.length}&nbsp;<span class="tc">{Math.round((100 * active[0]!.rendered) / active[0]!.frames)} %</span>{/if}
         </button>

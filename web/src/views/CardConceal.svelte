@@ -82,7 +82,7 @@
 <div class="border-base-300 flex flex-col gap-1 border-y py-1.5" data-testid="through">
   {#if th && th.stroke > 0}
     <p class="text-[12px] {th.readable ? 'text-error' : 'quiet'}" role={th.readable ? 'alert' : undefined}>
-      {#if th.readable}The picture shows through: {shows} % of its strokes can be made out at f {b.here}.{:else}{shows} % of the strokes ({th.stroke.toFixed(0)} px) can be made out at f {b.here}; from 70 % on they can be read.{/if}
+      {#if th.readable}The picture shows through: {shows} % of its strokes can be made out at f {b.here}.{:else}{shows} % of the strokes ({th.stroke.toFixed(0)} px) can be made out at f {b.here}; from {Math.round(100 * th.from)} % on they can be read.{/if}
     </p>
     <progress class="progress w-full {th.readable ? 'progress-error' : 'progress-success'}" value={shows} max="100" aria-label="What of the strokes can be made out"></progress>
   {:else}

@@ -208,6 +208,19 @@
           {#each runs(b.looked[cover.id] ?? []) as [from, to] (from)}
             <div class="absolute top-[24px] h-[3px] bg-[#6fb39d]" style="left:{from * step}px;width:{Math.max((to - from + 1) * step, 3)}px" data-testid="looked-at"></div>
           {/each}
+          <!-- What the check found: severe ones notched from above, minor ones as an edge. -->
+          {#each b.checks.of(cover.id).filter((f) => f.state === 'open') as f (f.id)}
+            {#each f.frames as s (s.first)}
+              <button
+                class="absolute top-[1px] h-[8px] cursor-pointer"
+                style="left:{s.first * step}px;width:{Math.max((s.last - s.first + 1) * step, 5)}px;{f.severity === 'severe' ? 'background:#e8684a;clip-path:polygon(0 0,100% 0,100% 45%,calc(50% + 5px) 45%,50% 100%,calc(50% - 5px) 45%,0 45%)' : 'border-top:2px dashed #e0bd6b'}"
+                aria-label="{f.title}, f {s.first}–{s.last}"
+                title={f.title}
+                data-testid="slat-finding"
+                onpointerdown={(e) => (e.stopPropagation(), b.checks.go(f))}
+              ></button>
+            {/each}
+          {/each}
           {#if hand && !cover.locked}
             {#each ['first', 'last'] as const as side (side)}
               <div

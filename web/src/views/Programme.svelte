@@ -6,11 +6,25 @@
   import { bytes, kinds } from '../lib/format';
   import { route } from '../lib/route.svelte';
   import { uploads } from '../lib/uploads.svelte';
+  import { Clearance, type Row } from '../lib/list.svelte';
+  import { me } from '../lib/me';
+  import { order, states } from '../lib/states';
   import Deliveries from './Deliveries.svelte';
+  import EditItem from './EditItem.svelte';
+  import ImportList from './ImportList.svelte';
+  import ListRows from './ListRows.svelte';
   import Styles from './Styles.svelte';
 
   let { id }: { id: string } = $props();
+  // svelte-ignore state_referenced_locally
+  const c = new Clearance(id);
   let p = $state.raw<Programme>();
+  let file = $state<File>();
+  let editing = $state<Row | 'new'>();
+  let asking = $state<'waived' | 'back' | ''>('');
+  let note = $state('');
+  let who = $state(me.name);
+  let search = $state<HTMLInputElement>();
   let error = $state('');
   let media = $state<MediaFile[]>();
   let bringing = $state('');
@@ -23,10 +37,53 @@
       error = (e as Error).message;
     }
   }
+  // Many things may happen at once: what is shown is asked for once after them.
+  let later: ReturnType<typeof setTimeout> | undefined;
   onMount(() => {
     void load();
-    return listen(() => void load());
+    void c.load();
+    const stop = listen((kind) => {
+      if (kind === 'look' || kind === 'attempt') return;
+      clearTimeout(later);
+      later = setTimeout(() => (void load(), void c.load()), 150);
+    });
+    return () => (stop(), clearTimeout(later));
   });
+  const readyShots = $derived(new Set(p?.shots.filter((s) => sourceOf(s)?.state === 'ready').map((s) => s.id)));
+  const done = $derived(c.rows.length ? Math.round((100 * (c.counts.approved + c.counts.waived)) / c.rows.length) : 0);
+  let lots = $state(24); // shots shown
+
+  /** Keys of the list, while nothing is typed. */
+  function press(e: KeyboardEvent) {
+    const t = e.target as HTMLElement;
+    if (e.key === 'Escape' && t === search) return search!.blur();
+    if (e.ctrlKey || e.metaKey || e.altKey || t.closest('input:not([type=checkbox]),select,textarea,dialog,button,a[href]') || file || editing || asking) return;
+    const row = c.rows.find((r) => r.key === c.at);
+    const keys: Record<string, () => unknown> = {
+      ArrowDown: () => c.move(1),
+      ArrowUp: () => c.move(-1),
+      PageDown: () => c.move(12),
+      PageUp: () => c.move(-12),
+      ' ': () => c.at && c.pick(c.at),
+      Enter: () => row?.shot && route.go(`/shots/${row.shot.id}?item=${row.item.id}`),
+      '/': () => search?.focus(),
+      e: () => row && (editing = row),
+      n: () => (editing = 'new'),
+      r: () => c.change({ state: 'ready' }),
+      t: () => c.change({ state: 'work' }),
+      w: () => c.meant.length && ((asking = 'waived'), (note = '')),
+    };
+    const k = keys[e.key];
+    if (!k) return;
+    e.preventDefault();
+    k();
+  }
+  async function noted(e: Event) {
+    e.preventDefault();
+    const state = asking as 'waived' | 'back';
+    asking = '';
+    await c.change({ state, note });
+  }
 
   const sourceOf = (shot: { source: string }) => p!.sources.find((s) => s.id === shot.source)!;
   const brought = $derived(new Set(p?.sources.map((s) => s.name)));
@@ -68,17 +125,78 @@
     await load();
   }
 
+  async function checkAll() {
+    try {
+      await ask(api.POST('/api/programmes/{id}/check', { params: { path: { id } }, body: {} }));
+    } catch (e) {
+      error = (e as Error).message;
+    }
+  }
+
   const pct = (a: number, b: number) => Math.round((100 * a) / Math.max(b, 1));
 </script>
 
 <div data-theme="celator-paper" style="min-height:100%">
-  <main class="mx-auto flex max-w-5xl flex-col gap-5 px-6 py-5">
+  <main class="mx-auto flex max-w-6xl flex-col gap-5 px-6 py-5">
     <header class="flex items-baseline gap-3">
       <a class="quiet hover:underline" href="/" onclick={route.follow}>Programmes</a>
       <h1 class="text-2xl font-semibold">{p?.name ?? ''}</h1>
-      <span class="quiet ml-auto">{p ? `${p.shots.length} shots, ${p.items.length} items` : ''}</span>
+      <span class="quiet">{p ? `${p.shots.length} shots, ${p.items.length} items` : ''}</span>
+      <label class="quiet ml-auto flex items-center gap-1">You are <input class="input input-xs w-32" aria-label="Your name" bind:value={who} onchange={() => (me.name = who)} maxlength="200" /></label>
+      <a class="btn btn-sm" href="/review/{id}" onclick={route.follow}>Review{c.counts.ready ? ` (${c.counts.ready})` : ''}</a>
+      <div class="dropdown dropdown-end">
+        <button class="btn btn-sm" aria-haspopup="menu">Report</button>
+        <ul class="dropdown-content menu bg-base-100 border-base-300 z-20 w-44 border p-1" role="menu">
+          <li role="none"><a role="menuitem" href="/api/programmes/{id}/report.html" target="_blank">To read and print</a></li>
+          <li role="none"><a role="menuitem" href="/api/programmes/{id}/report.pdf" download>As PDF</a></li>
+          <li role="none"><a role="menuitem" href="/api/programmes/{id}/report.csv" download>As CSV</a></li>
+        </ul>
+      </div>
     </header>
-    {#if error}<p class="text-error" role="alert">{error}</p>{/if}
+    {#if error || c.error}<p class="text-error" role="alert">{error || c.error}</p>{/if}
+
+    <section class="flex flex-col gap-2" aria-labelledby="list-title">
+      <div class="flex flex-wrap items-center gap-2">
+        <h2 id="list-title" class="text-lg font-semibold">Clearance list</h2>
+        <span class="bg-base-300 relative h-2 w-40 overflow-hidden" role="progressbar" aria-label="Approved or waived" aria-valuenow={done} aria-valuemin="0" aria-valuemax="100"><span class="bg-success absolute inset-y-0 left-0" style="width:{done}%"></span></span>
+        <span class="quiet mr-auto">{done} % done{#each order as s (s)}{#if c.counts[s]}, {c.counts[s]} {states[s].name.toLowerCase()}{/if}{/each}</span>
+        <button class="btn btn-sm" onclick={checkAll}>Check all</button>
+        <label class="btn btn-sm">Import CSV<input type="file" accept=".csv,text/csv" class="sr-only" data-testid="import-file" onchange={(e) => ((file = e.currentTarget.files?.[0]), (e.currentTarget.value = ''))} /></label>
+        <a class="btn btn-sm" href="/api/programmes/{id}/list.csv" download>Export CSV</a>
+        <button class="btn btn-sm" onclick={() => (editing = 'new')}>New item</button>
+      </div>
+      <div class="flex flex-wrap items-center gap-2">
+        <input bind:this={search} class="input input-sm w-56" type="search" placeholder="Search the list (/)" aria-label="Search the list" bind:value={c.query} oninput={() => c.narrowed()} />
+        <select class="select select-sm w-36" aria-label="State" bind:value={c.state} onchange={() => c.narrowed()}><option value="all">All states</option><option value="open">Not done</option>{#each order as s (s)}<option value={s}>{states[s].name}</option>{/each}</select>
+        <select class="select select-sm w-36" aria-label="Kind" bind:value={c.kind} onchange={() => c.narrowed()}><option value="">All kinds</option>{#each Object.entries(kinds) as [k, t] (k)}<option value={k}>{t}</option>{/each}</select>
+        {#if c.people.length}<select class="select select-sm w-36" aria-label="Assigned to" bind:value={c.who} onchange={() => c.narrowed()}><option value="">Anybody’s</option><option value="-">Nobody’s</option>{#each c.people as w (w)}<option>{w}</option>{/each}</select>{/if}
+        <span class="quiet" data-testid="shown">{c.shown.length} of {c.rows.length}</span>
+        {#if c.picked.size || c.at}
+          <span class="ml-auto flex items-center gap-1" data-testid="bulk">
+            <span class="quiet">{c.picked.size ? `${c.picked.size} picked:` : 'The row:'}</span>
+            <button class="btn btn-xs" onclick={() => c.change({ state: 'work' })} title="T">In work</button>
+            <button class="btn btn-xs" onclick={() => c.change({ state: 'ready' })} title="R">Ready</button>
+            <button class="btn btn-xs" onclick={() => ((asking = 'waived'), (note = ''))} title="W">Waive</button>
+            <input class="input input-xs w-28" placeholder="Assign to" aria-label="Assign to" list="people" onchange={(e) => (c.change({ assignee: e.currentTarget.value }), (e.currentTarget.value = ''))} />
+            <datalist id="people">{#each c.people as w (w)}<option>{w}</option>{/each}</datalist>
+          </span>
+        {/if}
+      </div>
+      {#if asking}
+        <form class="flex items-center gap-2" onsubmit={noted}>
+          <!-- svelte-ignore a11y_autofocus -->
+          <input class="input input-sm flex-1" aria-label="Why it is waived" placeholder="Why it needs no cover" bind:value={note} required maxlength="2000" autofocus onkeydown={(e) => e.key === 'Escape' && (asking = '')} />
+          <button class="btn btn-sm btn-primary">Waive {c.meant.length}</button><button type="button" class="btn btn-sm" onclick={() => (asking = '')}>Leave it</button>
+        </form>
+      {/if}
+      {#if c.refused.length}
+        <div class="border-error flex items-start gap-2 border-l-4 pl-3" role="alert" data-testid="refused">
+          <ul class="max-h-32 flex-1 overflow-auto">{#each c.refused as r, i (i)}<li>{r.name}: {r.why}</li>{/each}</ul>
+          <button class="btn btn-xs" onclick={() => (c.refused = [])}>Read</button>
+        </div>
+      {/if}
+      <ListRows {c} edit={(r) => (editing = r)} stills={(shot) => readyShots.has(shot)} />
+    </section>
 
     <section class="flex flex-col gap-2">
       <div class="flex items-center gap-2">
@@ -126,13 +244,12 @@
       {/if}
 
       <ul class="grid grid-cols-3 gap-4">
-        {#each p?.shots ?? [] as shot (shot.id)}
+        {#each (p?.shots ?? []).slice(0, lots) as shot (shot.id)}
           {@const s = sourceOf(shot)}
-          {@const items = p!.items.filter((i) => i.shot === shot.id)}
           <li class="border-base-300 bg-base-200 flex flex-col border" data-testid="shot">
             <a href={s.state === 'failed' ? `/sources/${s.id}` : `/shots/${shot.id}`} onclick={route.follow} class="block aspect-video overflow-hidden bg-[#1c1c1c]" aria-label="Open {shot.name}">
-              {#if s.state !== 'failed' && s.views > Math.min(20, s.frames - 1)}
-                <img class="h-full w-full object-contain" alt="" src="/api/sources/{s.id}/views/{Math.min(20, s.frames - 1)}.jpg" />
+              {#if s.state !== 'failed' && s.views > shot.first + Math.min(20, shot.frames - 1)}
+                <img class="h-full w-full object-contain" alt="" loading="lazy" src="/api/sources/{s.id}/views/{shot.first + Math.min(20, shot.frames - 1)}.jpg" />
               {/if}
             </a>
             <div class="flex flex-1 flex-col gap-1 p-3">
@@ -143,7 +260,7 @@
                 {#if s.state === 'failed'}
                   <span class="text-error" role="alert">{s.error}</span>
                 {:else}
-                  <span class="tc">{s.info.width}×{s.info.height} · {(s.info.rate.num / s.info.rate.den).toFixed(2).replace('.00', '')} · {s.frames} f</span>
+                  <span class="tc">{s.info.width}×{s.info.height} · {(s.info.rate.num / s.info.rate.den).toFixed(2).replace('.00', '')} · {shot.frames} f</span>
                 {/if}
               </div>
               {#if s.state !== 'ready' && s.state !== 'failed'}
@@ -152,13 +269,6 @@
                   <span class="tc whitespace-nowrap">{s.state === 'conforming' ? 'conforming' : `${pct(s.views, s.frames)} %`}</span>
                 </div>
               {/if}
-              <ul>
-                {#each items as it (it.id)}
-                  <li class="flex justify-between"><span>{it.name}</span><span class="quiet">{kinds[it.kind]}</span></li>
-                {:else}
-                  {#if s.state !== 'failed'}<li class="quiet">No items yet. Open the shot to add one.</li>{/if}
-                {/each}
-              </ul>
               <div class="mt-auto flex gap-3 pt-1">
                 <a class="quiet hover:underline" href="/sources/{s.id}" onclick={route.follow}>About the source{s.notes.length ? ` (${s.notes.length})` : ''}</a>
                 <button class="quiet ml-auto hover:underline" onclick={() => remove(s)}>{s.state === 'failed' ? 'Dismiss' : 'Take out'}</button>
@@ -169,6 +279,7 @@
           {#if p}<li class="quiet col-span-3">No shots yet. Upload clips or bring them in from the media folder; each becomes a shot.</li>{/if}
         {/each}
       </ul>
+      {#if p && p.shots.length > lots}<button class="btn btn-sm self-start" onclick={() => (lots += 96)}>{p.shots.length - lots} more shots</button>{/if}
     </section>
 
     <Styles programme={id} />
@@ -181,3 +292,7 @@
     {/if}
   </main>
 </div>
+
+<svelte:window onkeydown={press} />
+{#if file}<ImportList programme={id} {file} onclose={() => (file = undefined)} done={() => (void c.load(), void load())} />{/if}
+{#if editing}<EditItem {c} row={editing === 'new' ? undefined : editing} onclose={() => (editing = undefined)} />{/if}

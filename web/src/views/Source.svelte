@@ -3,6 +3,7 @@
   import { api, ask, listen, type Source } from '../lib/api';
   import { bytes } from '../lib/format';
   import { route } from '../lib/route.svelte';
+  import Boundaries from './Boundaries.svelte';
 
   let { id }: { id: string } = $props();
   let s = $state.raw<Source>();
@@ -57,5 +58,6 @@
     {#if s && s.state !== 'ready' && s.state !== 'failed'}
       <p>View frames: {s.views} of {s.frames}</p>
     {/if}
+    {#if s?.state === 'ready' && s.frames > 1}<Boundaries {s} />{/if}
   </main>
 </div>

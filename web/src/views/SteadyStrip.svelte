@@ -71,16 +71,18 @@
         {#each { length: Math.min(per, span.last - at + 1) } as _, i (i)}
           {@const f = at + i}
           {@const c = s?.states[f - s.first] ?? '-'}
+          {@const bad = b.checks.at(b.cover!.id, f)}
           <button
             class="absolute top-0 flex h-full flex-col justify-end text-[11px] {f === b.frame ? 'outline-primary z-10 outline-2 -outline-offset-2' : ''}"
             style="left:{(f - first) * cellW}px;width:{cellW - 2}px;height:{cellH + 16}px"
-            aria-label="Frame {f}: {anchors.has(f) ? 'anchor' : marks[c] || 'good'}"
+            aria-label="Frame {f}: {anchors.has(f) ? 'anchor' : marks[c] || 'good'}{bad.map((x) => `, ${x.title}`).join('')}"
             onclick={() => (b.play(0), b.seek(f))}
           >
             {#if c === 'w'}<span class="absolute inset-x-0 top-0 h-[5px]" style="background:repeating-linear-gradient(135deg,#262626 0 3px,#c9a24f 3px 6px)"></span>{/if}
             {#if c === 'l'}<span class="absolute inset-x-0 top-0 h-[5px] bg-[#d9573a]"></span>{/if}
             <span class="tc flex justify-between px-1 leading-4"><span class={f === b.frame ? 'text-primary' : 'quiet'}>{f}</span><span class={c === 'l' ? 'text-error' : c === 'w' ? 'text-warning' : 'quiet'}>{anchors.has(f) ? '◆' : c === 'l' ? '! lost' : marks[c]}</span></span>
           </button>
+          {#if bad.length}<span class="pointer-events-none absolute top-0 z-10 max-w-[86px] truncate bg-[#161616]/85 px-1 text-[11px] leading-4 {bad.some((x) => x.severity === 'severe') ? 'text-[#f0765a]' : 'text-[#e0bd6b]'}" style="left:{(f - first) * cellW}px" data-testid="strip-finding" title={bad.map((x) => x.title).join(', ')}>{bad.some((x) => x.severity === 'severe') ? '▼' : '▽'} {bad[0]!.title}</span>{/if}
         {/each}
       {/each}
     </div>
