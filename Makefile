@@ -7,7 +7,7 @@ CORE_SOURCES := $(shell find core cmd/core-wasm -name '*.go' -not -name '*_test.
 export CELATOR_DATA ?= .run
 export PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD = 1
 
-.PHONY: help start build test test-go test-web test-e2e bench bench-track bench-holdout demo contract screenshots clean setup-run setup-test
+.PHONY: help start build test test-go test-web test-e2e bench bench-track bench-holdout bench-check demo contract screenshots clean setup-run setup-test
 
 help: ## what there is to make
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -69,6 +69,9 @@ bench-track: setup-test build ## measure the tracker against ground truth (PEERS
 
 bench-holdout: setup-test build ## measure proposed holdouts against ground truth
 	go run ./dev/benchholdout
+
+bench-check: setup-test build ## measure the check against planted faults
+	go run ./dev/benchcheck
 
 screenshots: setup-test build demo e2e/node_modules/.stamp ## make docs/screenshots anew from the demo data
 	cd e2e && npx --no-install playwright test --config screenshots.config.ts

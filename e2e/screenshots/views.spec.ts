@@ -128,6 +128,34 @@ test('main views', async ({ page }) => {
   await shot(page, 'actions');
   await page.keyboard.press('Escape');
   await saved(page);
+  // The check's finding on the trike, handed to the reviewer, and the report.
+  await openDemo(page, 'Cargo trike on the quay');
+  await expect(page.getByTestId('check')).toHaveText(/severe|minor|clean/, { timeout: 150_000 });
+  await page.keyboard.press('Alt+5');
+  await page.keyboard.press('Control+ArrowDown');
+  await page.waitForTimeout(1500);
+  await shot(page, 'check');
+  await page.getByRole('button', { name: 'Ready for review' }).click();
+  await expect(page.getByTestId('standing')).toContainText('Ready');
+  const programme = await page.evaluate(() => (window as any).bench.shot.programme as string);
+  await page.goto(`/review/${programme}`);
+  await expect(page.getByTestId('review-picture')).toHaveAttribute('data-shown', /:concealed$/, { timeout: 60_000 });
+  await page.getByLabel('Reviewer’s name').fill('Maren Toll');
+  await page.getByRole('slider', { name: 'Frame' }).fill('150');
+  await page.waitForTimeout(1500);
+  await page.getByTestId('review-picture').click({ position: { x: 400, y: 300 } });
+  await page.getByRole('textbox', { name: 'Note' }).fill('It can be read from the frames together');
+  await page.waitForTimeout(500);
+  await shot(page, 'review');
+  await page.getByRole('button', { name: 'Send back' }).click();
+  await page.waitForTimeout(500);
+  await page.goto(`/api/programmes/${programme}/report.html`);
+  await page.waitForTimeout(500);
+  await shot(page, 'report');
+  await page.goto(`/programmes/${programme}`);
+  await page.waitForTimeout(3000);
+  await shot(page, 'programme');
+
   await page.goto('/');
   await page.getByRole('link', { name: /Tidewrack/ }).click();
   await page.getByTestId('shot').filter({ hasText: 'Departures' }).getByRole('link', { name: 'About the source' }).click();

@@ -1,0 +1,195 @@
+import { execFileSync } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test, type Page } from '@playwright/test';
+import { clip, dragOn, folder, goTo, newProgramme, saved } from '../help';
+
+/** A plate with lettering that rests before a wall: 50 frames, and a cut to another scene. */
+function plate(name: string): string {
+  return clip(
+    name,
+    '-f', 'lavfi', '-i', 'color=c=0x5a4a40:size=480x270:rate=25:duration=2,noise=alls=12:all_seed=3,drawbox=x=150:y=100:w=180:h=60:color=0xe8e4d8:t=fill,drawbox=x=170:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=186:y=115:w=20:h=8:color=0x202020:t=fill,drawbox=x=192:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=214:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=214:y=137:w=20:h=8:color=0x202020:t=fill,drawbox=x=244:y=115:w=24:h=30:color=0x202020:t=6,drawbox=x=280:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=296:y=115:w=8:h=30:color=0x202020:t=fill',
+    '-f', 'lavfi', '-i', 'testsrc2=size=480x270:rate=25:duration=1',
+    '-filter_complex', '[0:v][1:v]concat=n=2:v=1[v]', '-map', '[v]',
+    '-c:v', 'libx264', '-pix_fmt', 'yuv420p', '-g', '24', '-crf', '12', '-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-timecode', '10:00:00:00',
+  );
+}
+
+const accessible = async (page: Page) => expect((await new AxeBuilder({ page }).analyze()).violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`)).toEqual([]);
+const row = (page: Page, name: string) => page.getByTestId('row').filter({ hasText: name });
+const checked = (page: Page) => expect(page.getByTestId('check')).toHaveText(/clean|severe|minor/, { timeout: 150_000 });
+
+test('from a list to an approved item and its report', async ({ page }) => {
+  test.setTimeout(480_000);
+  const id = await newProgramme(page, 'Checked');
+  await page.getByTestId('upload').setInputFiles(plate('plate.mp4'));
+  const shot = page.getByTestId('shot');
+  await expect(shot).toHaveCount(1);
+  await expect(shot.locator('progress')).toHaveCount(0);
+
+  // The cut is found on the source's page, and made into shots.
+  await shot.getByRole('link', { name: /About the source/ }).click();
+  await expect(page.getByTestId('boundary')).toHaveCount(1, { timeout: 30_000 });
+  await expect(page.getByTestId('boundary')).toContainText('f 50');
+  await page.getByRole('button', { name: 'Make 2 shots' }).click();
+  await expect(page.getByRole('status')).toHaveText('2 shots now.');
+  await page.goto(`/programmes/${id}`);
+  await expect(page.getByTestId('shot')).toHaveCount(2);
+
+  // A list with a line that cannot stand enters nothing; the mended one is entered.
+  const list = join(folder, 'list.csv');
+  const lines = ['name,kind,description,reason,requested by,due,source,in,out', 'Wall plate,plate,On the wall,Private,Legal,2026-12-01,plate.mp4,10:00:00:00,10:00:01:24', 'Loose mark,logo,,Sponsor,Producer,,,,'];
+  writeFileSync(list, [...lines, 'Nameless,thing,,,,,,,'].join('\n'));
+  await page.getByTestId('import-file').setInputFiles(list);
+  const dialog = page.getByTestId('import');
+  await expect(dialog.getByTestId('wrong')).toContainText('Line 4: there is no kind');
+  await expect(dialog.getByRole('button', { name: 'Enter the list' })).toBeDisabled();
+  await dialog.getByRole('button', { name: 'Leave it' }).click();
+  await expect(page.getByTestId('row')).toHaveCount(0);
+  writeFileSync(list, lines.join('\n'));
+  await page.getByTestId('import-file').setInputFiles(list);
+  await expect(dialog).toContainText('2 new, 0 changed');
+  await dialog.getByRole('button', { name: 'Enter the list' }).click();
+  await expect(page.getByTestId('row')).toHaveCount(2);
+  await expect(row(page, 'Wall plate')).toContainText('plate.mp4 1');
+  await expect(row(page, 'Wall plate').getByTestId('state')).toContainText('To do');
+
+  await accessible(page);
+
+  // By the keyboard: search, pick, and what cannot be is refused with its reason.
+  await page.keyboard.press('/');
+  await page.keyboard.type('wall');
+  await expect(page.getByTestId('shown')).toHaveText('1 of 2');
+  await page.keyboard.press('Escape');
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('r');
+  await expect(page.getByTestId('refused')).toContainText('hides it in this shot yet');
+  await page.keyboard.press('Enter');
+  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /^0:/);
+
+  // Covered, but the span begins too late and the cells are small: the check says so.
+  await page.getByRole('button', { name: 'Box' }).click();
+  await dragOn(page, 146, 96, 334, 164);
+  await saved(page);
+  await page.keyboard.press('Alt+4');
+  await page.getByRole('group', { name: 'Treatment' }).getByRole('button', { name: 'Mosaic' }).click();
+  await saved(page);
+  for (const label of ['Cell across', 'Cell down']) {
+    const field = page.getByRole('textbox', { name: label, exact: true });
+    if (await field.count()) {
+      await field.fill('3');
+      await field.press('Enter');
+      await saved(page);
+    }
+  }
+  await goTo(page, '6');
+  await page.keyboard.press('i');
+  await saved(page);
+  await page.keyboard.press('Alt+5');
+  await checked(page);
+  const kinds = page.getByTestId('finding');
+  await expect(kinds.filter({ hasText: 'Readable' }).first()).toBeVisible();
+  const bare = page.locator('[data-testid=finding][data-kind=bare-ends]');
+  await expect(bare).toHaveCount(1);
+  await expect(bare).toContainText('f 0–5');
+  await expect(page.getByTestId('slat-finding').first()).toBeVisible();
+  await accessible(page);
+  // The keys lead to it.
+  await page.keyboard.press('Control+ArrowDown');
+  await expect(page.getByTestId('finding').locator('[aria-current=true]')).toHaveCount(1);
+  await page.getByRole('button', { name: 'Ready for review' }).click();
+  await expect(page.getByTestId('standing')).toContainText('Ready');
+
+  // A reviewer cannot approve it, and sends it back with a note on a frame and a place.
+  await page.goto(`/review/${id}`);
+  await expect(page.getByTestId('to-review')).toHaveCount(1);
+  await expect(page.getByTestId('review-picture')).toHaveAttribute('data-shown', /:concealed$/);
+  await page.getByLabel('Reviewer’s name').fill('Maren Toll');
+  await page.keyboard.press('Tab');
+  await expect(page.getByRole('button', { name: /Approve/ })).toBeDisabled();
+  await page.keyboard.down('c');
+  await expect(page.getByTestId('review-picture')).toHaveAttribute('data-shown', /:clean$/);
+  await page.keyboard.up('c');
+  await page.getByTestId('review-picture').click({ position: { x: 300, y: 200 } });
+  await page.getByRole('textbox', { name: 'Note' }).fill('I can read it');
+  await expect(page.getByTestId('pin')).toHaveCount(1);
+  await accessible(page);
+  await page.getByRole('button', { name: 'Send back' }).click();
+  await expect(page.getByTestId('to-review')).toHaveCount(0);
+
+  // Mended on the bench: the findings close by themselves.
+  await page.goto(`/programmes/${id}`);
+  await expect(row(page, 'Wall plate').getByTestId('state')).toContainText('I can read it');
+  await row(page, 'Wall plate').getByRole('link').first().click();
+  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
+  await page.keyboard.press('Alt+5');
+  await expect(page.getByTestId('note')).toContainText('I can read it');
+  await goTo(page, '0');
+  await page.keyboard.press('i');
+  await saved(page);
+  await page.keyboard.press('Alt+4');
+  await page.getByRole('group', { name: 'Treatment' }).getByRole('button', { name: 'Fill', exact: true }).click();
+  await saved(page);
+  await page.keyboard.press('Alt+5');
+  await expect(page.getByTestId('check')).toHaveText('clean', { timeout: 150_000 });
+  await expect(page.getByTestId('finding')).toHaveCount(0);
+  await page.getByRole('button', { name: 'Ready for review' }).click();
+  await expect(page.getByTestId('standing')).toContainText('Ready');
+
+  // The editor may not approve it; the reviewer does, and the report says so.
+  await page.goto(`/review/${id}`);
+  await page.getByLabel('Reviewer’s name').fill('Editor');
+  await page.keyboard.press('Tab');
+  await page.getByRole('button', { name: /Approve/ }).click();
+  await expect(page.getByRole('alert')).toContainText('omebody else');
+  await page.getByLabel('Reviewer’s name').fill('Maren Toll');
+  await page.keyboard.press('Tab');
+  await page.getByRole('button', { name: /Approve/ }).click();
+  await expect(page.getByTestId('to-review')).toHaveCount(0);
+  await page.goto(`/programmes/${id}`);
+  await expect(row(page, 'Wall plate').getByTestId('state')).toContainText('Approved');
+
+  // What needs no cover is waived with a reason, which the report has.
+  await row(page, 'Loose mark').getByRole('button', { name: 'Edit' }).click();
+  await page.getByLabel('Also seen in').selectOption({ label: 'plate.mp4 2' });
+  await page.getByRole('button', { name: 'Keep it' }).click();
+  await row(page, 'Loose mark').getByRole('checkbox').check();
+  await page.getByTestId('bulk').getByRole('button', { name: 'Waive' }).click();
+  await page.getByLabel('Why it is waived').fill('Agreed with the sponsor');
+  await page.getByRole('button', { name: 'Waive 1' }).click();
+  await expect(row(page, 'Loose mark').getByTestId('state')).toContainText('Waived');
+  await expect(page.getByRole('progressbar', { name: 'Approved or waived' })).toHaveAttribute('aria-valuenow', '100');
+
+  const report = await page.request.get(`/api/programmes/${id}/report.html`);
+  const html = await report.text();
+  for (const word of ['Wall plate', 'Maren Toll', 'Agreed with the sponsor', 'I can read it', 'Mended']) expect(html).toContain(word);
+  await page.goto(`/api/programmes/${id}/report.html`);
+  await expect(page.locator('article')).toHaveCount(2);
+  await expect(page.locator('img').first()).toHaveJSProperty('complete', true);
+  const pdf = await page.request.get(`/api/programmes/${id}/report.pdf`, { timeout: 60_000 });
+  expect(pdf.status()).toBe(200);
+  expect((await pdf.body()).subarray(0, 5).toString()).toBe('%PDF-');
+
+  // The same document on the command line: clean, and not clean.
+  await page.goto(`/programmes/${id}`);
+  await row(page, 'Wall plate').getByRole('link').first().click();
+  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
+  const doc = await page.evaluate(() => (window as any).bench.document);
+  const file = join(folder, 'checked.json');
+  const part = clip('part.mp4', '-i', join(folder, 'plate.mp4'), '-frames:v', '50', '-c:v', 'libx264', '-crf', '8', '-pix_fmt', 'yuv420p');
+  const check = (d: unknown): { code: number; out: any[] } => {
+    writeFileSync(file, JSON.stringify(d));
+    try {
+      return { code: 0, out: JSON.parse(execFileSync('../bin/celator', ['check', '--json', '--clip', part, '--document', file]).toString()) };
+    } catch (e: any) {
+      return { code: e.status, out: e.status === 3 ? JSON.parse(e.stdout.toString()) : [] };
+    }
+  };
+  expect(check(doc)).toEqual({ code: 0, out: [] });
+  const late = structuredClone(doc);
+  late.covers[0].span.first = 1;
+  const r = check(late);
+  expect(r.code).toBe(3);
+  expect(r.out.map((f) => f.kind)).toContain('bare-ends');
+});
