@@ -10,7 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"celator/core/cover"
-	"celator/core/frame"
 	"celator/internal/demo"
 	"celator/internal/jobs"
 	"celator/internal/library"
@@ -92,8 +91,8 @@ func (p *place) run(ctx context.Context) (r *running, err error) {
 	return r, nil
 }
 
-func (r *running) work(ctx context.Context, atHand func(string, int) *frame.Picture) error {
-	j, err := jobs.Start(ctx, r.store, r.lib, r.log, atHand)
+func (r *running) work(ctx context.Context, bench jobs.Bench) error {
+	j, err := jobs.Start(ctx, r.store, r.lib, r.log, bench)
 	if err != nil {
 		return err
 	}
@@ -125,7 +124,7 @@ func serveCommand() *cobra.Command {
 		frames := preview.NewFrames(384 << 20)
 		r.close = append(r.close, frames.Close)
 		if work {
-			if err := r.work(ctx, frames.AtHand); err != nil {
+			if err := r.work(ctx, frames); err != nil {
 				return err
 			}
 		}

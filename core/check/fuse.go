@@ -95,7 +95,7 @@ func (w *watch) attacked(f int, live cover.Live, hides bool, m geom.Map, sure bo
 // resolution by image registration", CVGIP 53(3), 1991) with the treatments themselves as
 // the model of what was done. It returns what came out, beside the original, and how much
 // of the detail that is.
-func fuse(d *cover.Document, c *cover.Cover, shots []attacked, scene *treat.Scene, onto func(int) geom.Map, paths []geom.Path) (*Recovered, Through) {
+func fuse(d *cover.Document, c *cover.Cover, shots []attacked, scene *treat.Scene, paths []geom.Path, pace func()) (*Recovered, Through) {
 	if len(shots) < 2 {
 		return nil, Through{}
 	}
@@ -179,6 +179,7 @@ func fuse(d *cover.Document, c *cover.Cover, shots []attacked, scene *treat.Scen
 	}
 	ahead, was := slices.Clone(x), make([]float32, w*h)
 	for round := range rounds {
+		pace()
 		var wg sync.WaitGroup
 		for hand := range hands {
 			wg.Go(func() {

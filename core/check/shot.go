@@ -25,6 +25,10 @@ type Shot struct {
 	d      *cover.Document
 	watch  []*watch
 	learnt bool
+
+	// Pace, when given, is called between pieces of work, by several at once; a check
+	// that nobody waits for lets others go first there.
+	Pace func()
 }
 
 // beyond is how many frames outside a span are looked at, on either side.
@@ -100,7 +104,14 @@ func (s *Shot) Frame(f int, was, now *frame.Picture) {
 		s.learnt = true
 		s.each(func(w *watch) { w.learn(s.d) })
 	}
+	s.pace()
 	s.each(func(w *watch) { w.frame(f, was, now) })
+}
+
+func (s *Shot) pace() {
+	if s.Pace != nil {
+		s.Pace()
+	}
 }
 
 // each lets all covers work at once.
@@ -119,7 +130,7 @@ func (s *Shot) each(do func(w *watch)) {
 // Findings returns what was found in the pictures. The scene is what the document's
 // treatments know of the shot; nil where they need nothing.
 func (s *Shot) Findings(scene *treat.Scene) []Finding {
-	s.each(func(w *watch) { w.conclude(scene) })
+	s.each(func(w *watch) { w.conclude(scene, s.pace) })
 	var out []Finding
 	for _, w := range s.watch {
 		out = append(out, w.found...)
@@ -580,7 +591,7 @@ func (w *watch) lettering() {
 }
 
 // conclude makes findings of what was seen.
-func (w *watch) conclude(scene *treat.Scene) {
+func (w *watch) conclude(scene *treat.Scene, pace func()) {
 	name := w.c.Name
 	w.lettering()
 	add := func(k Kind, frames []cover.Span, e *evil, says string, args ...any) {
@@ -612,7 +623,7 @@ func (w *watch) conclude(scene *treat.Scene) {
 		at := spans(w.read.frames, every)
 		add(Readable, at, &w.read, "%s can be read through its treatment on %s: %.0f %% of its detail is left.", name, said(at), w.read.worst)
 	} else if len(w.shots) > 0 {
-		if r, t := fuse(w.d, w.c, w.shots, scene, w.onto, w.paths); t.Readable {
+		if r, t := fuse(w.d, w.c, w.shots, scene, w.paths, pace); t.Readable {
 			e := evil{at: w.shots[len(w.shots)/2].f, worst: 100 * t.Detail, place: bounds(w.c, w.shots[len(w.shots)/2].f, 0)}
 			add(ReadableOverFrames, []cover.Span{{First: w.shots[0].f, Last: w.shots[len(w.shots)-1].f}}, &e,
 				"%s cannot be read on one frame, but from %d frames laid over each other %.0f %% of its detail comes back.", name, len(w.shots), 100*t.Detail)

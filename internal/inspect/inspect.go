@@ -27,6 +27,7 @@ type Job struct {
 	Cuts     []int                   // the first frames after cuts; nil looks for them in the frames that are read
 	Wanted   func(cover string) bool // nil: all
 	Progress func(done, of int)
+	Pace     func() // lets others go first, between pieces of work; nil lets nobody
 }
 
 // ahead is how many frames are read and concealed ahead of the check.
@@ -42,6 +43,7 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 	}
 	d := j.Document
 	shot := check.NewShot(d, j.Wanted)
+	shot.Pace = j.Pace
 	stretches := shot.Stretches()
 	var known *treat.Scene
 	if len(stretches) > 0 {

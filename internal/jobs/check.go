@@ -47,7 +47,11 @@ func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) err
 		return river.JobSnooze(pause)
 	}
 	if err == nil {
-		err = r.inspect(ctx, sh, src, head)
+		pace := func() {}
+		if !job.Args.Now {
+			pace = func() { r.giveWay(ctx) }
+		}
+		err = r.inspect(ctx, sh, src, head, pace)
 	}
 	return outcome(ctx, job, err, false, func(why string) {
 		r.log.Warn("check failed", "shot", sh.Name, "why", why)
@@ -55,7 +59,19 @@ func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) err
 	})
 }
 
-func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, head store.Revision) error {
+// giveWay waits a little while somebody works on the bench or waits for a tracker, so
+// that a check goes slower then, but goes on.
+func (r *Runner) giveWay(ctx context.Context) {
+	const step, most = 50 * time.Millisecond, 600 * time.Millisecond
+	for waited := time.Duration(0); waited < most && ctx.Err() == nil; waited += step {
+		if r.following.Load() == 0 && (r.bench == nil || r.bench.Quiet() > 4*step) {
+			return
+		}
+		time.Sleep(step)
+	}
+}
+
+func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, head store.Revision, pace func()) error {
 	clip, id, err := r.lib.Shot(sh, src)
 	if err != nil {
 		return err
@@ -96,6 +112,7 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 	found, err := inspect.Run(ctx, inspect.Job{Source: src.Digest + id, Clip: clip, Scenes: &r.scenes, Document: d, Styles: styles, Cuts: cuts,
 		Wanted:   func(c string) bool { return res.Checked[c] },
 		Progress: paced(func(done, of int) { r.store.SetInspection(ctx, sh.ID, done, of) }),
+		Pace:     pace,
 	})
 	if err != nil {
 		return err

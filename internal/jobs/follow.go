@@ -39,6 +39,10 @@ func (r *Runner) follow(ctx context.Context, job *river.Job[store.FollowArgs]) e
 // attempt runs a tracker and lets the shot's document take what it found.
 func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 	spec := a.Spec.V
+	if !spec.Compare {
+		r.following.Add(1)
+		defer r.following.Add(-1)
+	}
 	if spec.Front != nil {
 		return r.front(ctx, a)
 	}
@@ -72,8 +76,8 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 	}
 	j.Hidden = follow.Holdouts(head.Document)
 	j.AtHand = func(int) *frame.Picture { return nil }
-	if r.hand != nil {
-		j.AtHand = func(f int) *frame.Picture { return r.hand(id, f) }
+	if r.bench != nil {
+		j.AtHand = func(f int) *frame.Picture { return r.bench.AtHand(id, f) }
 	}
 	j.Found = func(f int, p []track.Pose) {
 		found.set(f, p)

@@ -15,6 +15,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -35,7 +36,7 @@ type Runner struct {
 	store  *store.Store
 	lib    library.Library
 	log    *slog.Logger
-	hand   func(source string, f int) *frame.Picture // decoded frames in memory, or nil
+	bench  Bench // may be nil
 	id     string
 	client *river.Client[pgx.Tx]
 	stop   context.CancelFunc
@@ -43,6 +44,14 @@ type Runner struct {
 	mu     sync.Mutex
 	plate  plates
 	scenes scene.Maker
+
+	following atomic.Int32 // runs of trackers that somebody waits for
+}
+
+// Bench is where people work, when they do so on this machine.
+type Bench interface {
+	AtHand(source string, f int) *frame.Picture // a decoded frame in memory, or nil
+	Quiet() time.Duration                       // since somebody last asked for a frame
 }
 
 const (
@@ -52,10 +61,10 @@ const (
 	tick = 250 * time.Millisecond
 )
 
-// Start begins to work. atHand, when given, returns frames that are decoded already.
-func Start(ctx context.Context, s *store.Store, lib library.Library, log *slog.Logger, atHand func(source string, f int) *frame.Picture) (*Runner, error) {
+// Start begins to work. The bench, when given, goes first.
+func Start(ctx context.Context, s *store.Store, lib library.Library, log *slog.Logger, bench Bench) (*Runner, error) {
 	host, _ := os.Hostname()
-	r := &Runner{store: s, lib: lib, log: log, hand: atHand, id: fmt.Sprintf("%s-%d-%s", host, os.Getpid(), store.NewID()[:13])}
+	r := &Runner{store: s, lib: lib, log: log, bench: bench, id: fmt.Sprintf("%s-%d-%s", host, os.Getpid(), store.NewID()[:13])}
 	workers := river.NewWorkers()
 	river.AddWorker(workers, river.WorkFunc(r.ingest))
 	river.AddWorker(workers, river.WorkFunc(r.segment))

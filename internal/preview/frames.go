@@ -25,6 +25,7 @@ type Frames struct {
 	bytes   int64
 	frames  *lru.Cache[frameKey, *frame.Picture]
 	sources map[string]*stream
+	asked   time.Time // when a frame was asked for last
 }
 
 type frameKey struct {
@@ -71,6 +72,13 @@ func (c *Frames) AtHand(id string, f int) *frame.Picture {
 	return p
 }
 
+// Quiet is how long nobody has asked for a frame.
+func (c *Frames) Quiet() time.Duration {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return time.Since(c.asked)
+}
+
 func (c *Frames) keep(k frameKey, p *frame.Picture) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -87,6 +95,9 @@ func (c *Frames) keep(k frameKey, p *frame.Picture) {
 // Get returns frame f of a clip, which must not be changed. id names the clip.
 func (c *Frames) Get(ctx context.Context, id string, clip media.Clip, f int) (*frame.Picture, error) {
 	k := frameKey{id, f}
+	c.mu.Lock()
+	c.asked = time.Now()
+	c.mu.Unlock()
 	if p, ok := c.cached(k); ok {
 		return p, nil
 	}

@@ -52,7 +52,7 @@ func open(t *testing.T) (site, string) {
 	}
 	frames := preview.NewFrames(64 << 20)
 	t.Cleanup(frames.Close)
-	r, err := jobs.Start(ctx, st, lib, slog.New(slog.DiscardHandler), frames.AtHand)
+	r, err := jobs.Start(ctx, st, lib, slog.New(slog.DiscardHandler), frames)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -122,19 +122,24 @@ export class Bench extends Playhead {
     const shot = this.shot!;
     if ((kind === 'shot' && id === shot.id) || kind === 'source' || kind === 'programme' || kind === 'all') {
       if (kind === 'source' && id !== shot.source) return;
-      const now = await ask(api.GET('/api/shots/{id}', { params: { path: { id: shot.id } } }));
-      await this.follows.learn(now.revision.document);
-      this.shot = now;
-      this.saves.heard(now.revision);
-      this.drawn++;
+      await this.refresh();
     }
     if ((kind === 'look' && id === shot.id) || kind === 'all') this.looks = await ask(api.GET('/api/shots/{id}/looks', { params: { path: { id: shot.id } } }));
     if (kind === 'programme' || kind === 'all') await this.conceals.open();
     if ((kind === 'check' && id === shot.id) || (kind === 'list' && id === shot.id) || (kind === 'shot' && id === shot.id) || kind === 'all') await this.checks.load();
-    if (kind === 'list' && id === shot.id) this.shot = await ask(api.GET('/api/shots/{id}', { params: { path: { id } } }));
+    if (kind === 'list' && id === shot.id) await this.refresh();
     if (kind === 'attempt') await this.follows.heard(id);
     if (kind === 'all') await this.follows.open();
     if (kind === 'delivery' || kind === 'all') await this.loadDeliveries();
+  }
+
+  /** Takes the shot as the server has it now. */
+  async refresh(): Promise<void> {
+    const now = await ask(api.GET('/api/shots/{id}', { params: { path: { id: this.shot!.id } } }));
+    await this.follows.learn(now.revision.document);
+    this.shot = now;
+    this.saves.heard(now.revision);
+    this.drawn++;
   }
 
   async loadDeliveries(): Promise<void> {

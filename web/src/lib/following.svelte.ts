@@ -34,7 +34,10 @@ export class Following {
   async open(): Promise<void> {
     const all = await ask(api.GET('/api/shots/{id}/attempts', { params: { path: { id: this.b.shot!.id } } }));
     this.attempts = all.filter((a) => !a.front);
-    for (const a of all) if (a.front) this.b.holds.heard(a);
+    for (const a of all) {
+      if (ended(a)) this.over.add(a.id);
+      if (a.front) this.b.holds.heard(a);
+    }
   }
 
   /** Makes sure that the core has the poses and mattes a document points at. */
@@ -50,11 +53,12 @@ export class Following {
       core.poses(id, a.poses);
       this.posed++;
     }
-    if (a.front && a.shot === this.b.shot!.id) this.b.holds.heard(a);
+    if (a.mattes) this.b.holds.learn(a);
     this.known.set(id, ended(a) ? 'ended' : 'running');
     return a;
   }
 
+  private over = new Set<string>(); // attempts shown as ended
   private elsewhere = new Set<string>(); // attempts of other shots
   private asking = new Map<string, boolean>(); // attempt -> asked for again meanwhile
   /** Something is new of an attempt. */
@@ -67,9 +71,14 @@ export class Following {
     this.asking.set(id, false);
     try {
       const a = await this.fetch(id);
-      if (a.shot === this.b.shot!.id) {
-        if (!a.front) this.put(a);
-      } else this.elsewhere.add(id);
+      if (a.shot !== this.b.shot!.id) this.elsewhere.add(id);
+      else {
+        // The document has what was found before the run is shown as ended.
+        if (ended(a) && !this.over.has(id)) await this.b.refresh();
+        if (ended(a)) this.over.add(id);
+        if (a.front) this.b.holds.heard(a);
+        else this.put(a);
+      }
     } finally {
       const again = this.asking.get(id);
       this.asking.delete(id);

@@ -129,12 +129,14 @@ export class Holding {
 
   // ---- Proposed ----------------------------------------------------------
 
+  /** Gives the core the mattes of a run. */
+  learn(a: Attempt): void {
+    core.mattes(a.id, a.mattes!);
+    if (ended(a)) this.known.add(a.id);
+    this.b.learned();
+  }
+
   heard(a: Attempt): void {
-    if (a.mattes) {
-      core.mattes(a.id, a.mattes);
-      if (ended(a)) this.known.add(a.id);
-      this.b.learned();
-    }
     const { mattes, ...rest } = a;
     void mattes;
     const old = this.runs.find((x) => x.id === a.id);
