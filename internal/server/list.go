@@ -14,7 +14,6 @@ import (
 
 	"celator/core/clearance"
 	"celator/core/cut"
-	"celator/core/timecode"
 	"celator/internal/store"
 )
 
@@ -231,11 +230,7 @@ func (s *server) reels(ctx context.Context, programme string) ([]clearance.Reel,
 	var out []clearance.Reel
 	for _, sh := range shots {
 		src := of[sh.Source]
-		tc, err := timecode.New(src.Info.V.Rate, src.Info.V.Timecode)
-		if err != nil {
-			tc = timecode.Timecode{Rate: src.Info.V.Rate}
-		}
-		out = append(out, clearance.Reel{ID: sh.ID, Name: sh.Name, Source: src.Name, First: sh.First, Last: sh.Last(), Timecode: tc})
+		out = append(out, clearance.Reel{ID: sh.ID, Name: sh.Name, Source: src.Name, First: sh.First, Last: sh.Last(), Timecode: clock(src)})
 	}
 	return out, nil
 }

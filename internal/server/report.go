@@ -24,22 +24,40 @@ import (
 	"celator/internal/store"
 )
 
-// report gathers what a programme's report says.
-func (s *server) report(ctx context.Context, programme string, pictures bool) (*report.Report, error) {
-	p, err := s.Store.Programme(ctx, programme)
-	if err != nil {
+// parts is all of a programme that its report speaks of.
+type parts struct {
+	programme  store.Programme
+	sources    []store.Source
+	shots      []store.Shot
+	items      []store.Item
+	seen       map[string][]store.Seen // of an item
+	findings   map[rowKey][]store.Finding
+	decisions  map[rowKey][]store.Decision
+	deliveries []store.Delivery
+	source     map[string]store.Source
+	shot       map[string]store.Shot
+	stale      map[string]bool // shots delivered before the covers were changed
+	heads      map[string]store.Revision
+}
+
+func (s *server) parts(ctx context.Context, programme string) (p *parts, err error) {
+	p = &parts{
+		seen: map[string][]store.Seen{}, findings: map[rowKey][]store.Finding{}, decisions: map[rowKey][]store.Decision{},
+		source: map[string]store.Source{}, shot: map[string]store.Shot{}, stale: map[string]bool{}, heads: map[string]store.Revision{},
+	}
+	if p.programme, err = s.Store.Programme(ctx, programme); err != nil {
 		return nil, err
 	}
-	sources, err := s.Store.Sources(ctx, programme)
-	if err != nil {
+	if p.sources, err = s.Store.Sources(ctx, programme); err != nil {
 		return nil, err
 	}
-	shots, err := s.Store.Shots(ctx, programme)
-	if err != nil {
+	if p.shots, err = s.Store.Shots(ctx, programme); err != nil {
 		return nil, err
 	}
-	items, err := s.Store.Items(ctx, programme)
-	if err != nil {
+	if p.items, err = s.Store.Items(ctx, programme); err != nil {
+		return nil, err
+	}
+	if p.deliveries, err = s.Store.Deliveries(ctx, programme); err != nil {
 		return nil, err
 	}
 	seen, err := s.Store.AllSeen(ctx, programme)
@@ -54,38 +72,80 @@ func (s *server) report(ctx context.Context, programme string, pictures bool) (*
 	if err != nil {
 		return nil, err
 	}
-	deliveries, err := s.Store.Deliveries(ctx, programme)
-	if err != nil {
-		return nil, err
+	for _, src := range p.sources {
+		p.source[src.ID] = src
 	}
-	r := &report.Report{Programme: p.Name, Made: time.Now()}
-	sourceOf, shotOf := map[string]store.Source{}, map[string]store.Shot{}
-	for _, src := range sources {
-		sourceOf[src.ID] = src
-		r.Sources = append(r.Sources, report.Source{Name: src.Name, Picture: fmt.Sprintf("%dx%d, %d bit, %.5g frames a second", src.Info.V.Width, src.Info.V.Height, src.Info.V.Depth, src.Info.V.Rate.Float()), Digest: src.Digest, Frames: src.Frames})
+	for _, sh := range p.shots {
+		p.shot[sh.ID] = sh
 	}
-	heads := map[string]store.Revision{}
-	for _, sh := range shots {
-		shotOf[sh.ID] = sh
-		if slices.ContainsFunc(seen, func(v store.Seen) bool { return v.Shot == sh.ID && v.Covered }) || slices.ContainsFunc(deliveries, func(d store.Delivery) bool { return d.Shot == sh.ID }) {
-			if heads[sh.ID], err = s.Store.Head(ctx, sh.ID); err != nil {
+	for _, f := range findings {
+		k := rowKey{f.Item, f.Shot}
+		p.findings[k] = append(p.findings[k], f)
+		if f.Kind == check.StaleDelivery && f.State != check.Mended {
+			p.stale[f.Shot] = true
+		}
+	}
+	for _, d := range decisions {
+		k := rowKey{d.Item, d.Shot}
+		p.decisions[k] = append(p.decisions[k], d)
+	}
+	worked := map[string]bool{}
+	for _, v := range seen {
+		p.seen[v.Item] = append(p.seen[v.Item], v)
+		worked[v.Shot] = worked[v.Shot] || v.Covered
+	}
+	for _, d := range p.deliveries {
+		worked[d.Shot] = true
+	}
+	for shot, yes := range worked {
+		if yes {
+			if p.heads[shot], err = s.Store.Head(ctx, shot); err != nil {
 				return nil, err
 			}
 		}
 	}
-	stale := map[string]bool{}
-	for _, f := range findings {
-		if f.Kind == check.StaleDelivery && f.State != store.FindingMended {
-			stale[f.Shot] = true
+	return p, nil
+}
+
+// report gathers what a programme's report says.
+func (s *server) report(ctx context.Context, programme string, pictures bool) (*report.Report, error) {
+	p, err := s.parts(ctx, programme)
+	if err != nil {
+		return nil, err
+	}
+	r := &report.Report{Programme: p.programme.Name, Made: time.Now(), Deliveries: p.delivered()}
+	for _, src := range p.sources {
+		i := src.Info.V
+		r.Sources = append(r.Sources, report.Source{Name: src.Name, Picture: fmt.Sprintf("%dx%d, %d bit, %.5g frames a second", i.Width, i.Height, i.Depth, i.Rate.Float()), Digest: src.Digest, Frames: src.Frames})
+	}
+	for _, it := range p.items {
+		base := report.Row{Name: it.Name, Kind: it.Kind, Description: it.Description, Reason: it.Reason, Requester: it.Requester, Due: it.Due, State: clearance.ToDo.Title()}
+		for _, v := range p.seen[it.ID] {
+			row := base
+			p.tell(&row, v)
+			if head, ok := p.heads[v.Shot]; ok {
+				sh := p.shot[v.Shot]
+				s.hidden(ctx, &row, it.ID, sh, p.source[sh.Source], head.Document, pictures)
+			}
+			r.Rows = append(r.Rows, row)
+		}
+		if len(p.seen[it.ID]) == 0 {
+			r.Rows = append(r.Rows, base)
 		}
 	}
-	newest := map[string]bool{}
-	for _, d := range deliveries {
+	return r, ctx.Err()
+}
+
+// delivered lists what was delivered, the newest first.
+func (p *parts) delivered() (out []report.Delivery) {
+	newer := map[string]bool{}
+	for _, d := range p.deliveries {
 		if d.State != store.Done {
 			continue
 		}
-		v := report.Delivery{Name: d.Name, Shot: shotOf[d.Shot].Name, Preset: d.Preset, SHA256: d.SHA256, Revision: d.Revision, Current: !newest[d.Shot] && (d.Revision == heads[d.Shot].Number || !stale[d.Shot])}
-		newest[d.Shot] = true
+		current := d.Revision == p.heads[d.Shot].Number || !p.stale[d.Shot]
+		v := report.Delivery{Name: d.Name, Shot: p.shot[d.Shot].Name, Preset: d.Preset, SHA256: d.SHA256, Revision: d.Revision, Current: current && !newer[d.Shot]}
+		newer[d.Shot] = true
 		if d.Finished != nil {
 			v.At = *d.Finished
 		}
@@ -95,50 +155,32 @@ func (s *server) report(ctx context.Context, programme string, pictures bool) (*
 				v.Proof += fmt.Sprintf("; every sample outside the covers equal to the source in %d", q.Compared)
 			}
 		}
-		r.Deliveries = append(r.Deliveries, v)
+		out = append(out, v)
 	}
-	for _, it := range items {
-		base := report.Row{Name: it.Name, Kind: it.Kind, Description: it.Description, Reason: it.Reason, Requester: it.Requester, Due: it.Due, State: clearance.ToDo.Title()}
-		placed := false
-		for _, v := range seen {
-			if v.Item != it.ID {
-				continue
-			}
-			placed = true
-			row := base
-			sh := shotOf[v.Shot]
-			src := sourceOf[sh.Source]
-			row.Shot, row.Source, row.State, row.Note = sh.Name, src.Name, v.State.Title(), v.Note
-			if head, ok := heads[sh.ID]; ok {
-				s.hidden(ctx, &row, it.ID, sh, src, head.Document, pictures)
-			}
-			for _, f := range findings {
-				if f.Shot == v.Shot && f.Item == it.ID {
-					row.Findings = append(row.Findings, report.Finding{Kind: check.Describe(f.Kind).Title, Says: f.Says, Evidence: f.Evidence, State: f.State, Reason: f.Reason, By: f.By, Severe: f.Severity == check.Severe, At: f.At})
-				}
-			}
-			for _, d := range decisions {
-				if d.Shot != v.Shot || d.Item != it.ID {
-					continue
-				}
-				w := report.Decision{By: d.By, State: d.State.Title(), Note: d.Note, At: d.At}
-				if d.Was == d.State {
-					w.State = "note"
-				}
-				if d.Frame != nil {
-					w.Where = clock(src).Format(int64(sh.First+*d.Frame)) + fmt.Sprintf(", f %d", *d.Frame)
-				}
-				row.Decisions = append(row.Decisions, w)
-			}
-			r.Rows = append(r.Rows, row)
-		}
-		if !placed {
-			r.Rows = append(r.Rows, base)
-		}
-	}
-	return r, nil
+	return out
 }
 
+// tell enters what is known of an item in a shot: its state, findings and decisions.
+func (p *parts) tell(row *report.Row, v store.Seen) {
+	sh, k := p.shot[v.Shot], rowKey{v.Item, v.Shot}
+	src := p.source[sh.Source]
+	row.Shot, row.Source, row.State, row.Note = sh.Name, src.Name, v.State.Title(), v.Note
+	for _, f := range p.findings[k] {
+		row.Findings = append(row.Findings, report.Finding{Kind: check.Describe(f.Kind).Title, Says: f.Says, Evidence: f.Evidence, State: string(f.State), Reason: f.Reason, By: f.By, Severe: f.Severity == check.Severe, At: f.At})
+	}
+	for _, d := range p.decisions[k] {
+		w := report.Decision{By: d.By, State: d.State.Title(), Note: d.Note, At: d.At}
+		if d.Was == d.State {
+			w.State = "note"
+		}
+		if d.Frame != nil {
+			w.Where = fmt.Sprintf("%s, f %d", clock(src).Format(int64(sh.First+*d.Frame)), *d.Frame)
+		}
+		row.Decisions = append(row.Decisions, w)
+	}
+}
+
+// clock counts a source's timecode, from nought where it has none.
 func clock(src store.Source) timecode.Timecode {
 	tc, err := timecode.New(src.Info.V.Rate, src.Info.V.Timecode)
 	if err != nil {

@@ -32,13 +32,6 @@ func (CheckArgs) InsertOpts() river.InsertOpts {
 // settle is how long after a change a check begins: editing goes first.
 const settle = 3 * time.Second
 
-// States of a finding.
-const (
-	FindingOpen   = "open"
-	FindingWaived = "waived"
-	FindingMended = "mended"
-)
-
 // Finding is something that the check found.
 type Finding struct {
 	ID        string             `db:"id" json:"id"`
@@ -54,7 +47,7 @@ type Finding struct {
 	Place     JSON[*[4]int]      `db:"place" json:"-"`
 	Evidence  string             `db:"evidence" json:"evidence" doc:"what a machine read"`
 	HasPic    bool               `db:"has_picture" json:"recovered" doc:"there is a picture of what was made out"`
-	State     string             `db:"state" json:"state" enum:"open,waived,mended"`
+	State     check.State        `db:"state" json:"state" enum:"open,waived,mended"`
 	Revision  int                `db:"revision" json:"revision"`
 	Found     time.Time          `db:"found" json:"found"`
 	Reason    string             `db:"reason" json:"reason"`
@@ -102,9 +95,9 @@ func (s *Store) RecoveredPicture(ctx context.Context, id string) (b []byte, err 
 
 // Waive lets a finding stand for a reason; without one it is open again.
 func (s *Store) Waive(ctx context.Context, id, by, reason string) (f Finding, err error) {
-	state := FindingWaived
+	state := check.Waived
 	if reason == "" {
-		state = FindingOpen
+		state = check.Open
 	}
 	err = none(s.db.GetContext(ctx, &f, `UPDATE finding SET state = $2, by = $3, reason = $4, at = now() WHERE id = $1 AND state <> 'mended' RETURNING `+findingColumns, id, state, by, reason))
 	if err != nil {
@@ -208,40 +201,36 @@ func (s *Store) Found(ctx context.Context, r Result) error {
 		if err := tx.SelectContext(ctx, &old, `SELECT `+findingColumns+` FROM finding WHERE shot = $1 AND state <> 'mended' FOR UPDATE`, r.Shot); err != nil {
 			return err
 		}
-		used := map[string]bool{}
+		var left []check.Kept
+		var found []check.Finding
+		for _, o := range old {
+			left = append(left, check.Kept{ID: o.ID, State: o.State, Finding: o.plain()})
+		}
 		for _, f := range r.Found {
-			f.Item = r.ItemOf[f.Cover]
-			i := again(old, f, used)
-			if i < 0 {
+			found = append(found, f.plain())
+		}
+		now, mended := check.Keep(left, found, func(c string) bool {
+			_, there := r.Covers[c]
+			return !there || r.Checked[c] // what is said of the whole shot is always looked for
+		})
+		for i, f := range r.Found {
+			f.Item, f.ID, f.State = r.ItemOf[f.Cover], now[i].ID, now[i].State
+			do := `UPDATE finding SET item = :item, severity = :severity, figure = :figure, says = :says, frames = :frames, frame = :frame, place = :place,
+				evidence = :evidence, revision = :revision, state = :state WHERE id = :id`
+			if f.ID == "" {
 				f.ID = NewID()
-				_, err := tx.NamedExecContext(ctx, `INSERT INTO finding (id, shot, cover, item, kind, severity, figure, says, frames, frame, place, evidence, revision)
-					VALUES (:id,:shot,:cover,:item,:kind,:severity,:figure,:says,:frames,:frame,:place,:evidence,:revision)`, f)
-				if err != nil {
-					return err
-				}
-			} else {
-				o := old[i]
-				used[o.ID] = true
-				f.ID, f.State = o.ID, o.State
-				if o.State == FindingWaived && worse(f, o) {
-					f.State = FindingOpen
-				}
-				_, err := tx.NamedExecContext(ctx, `UPDATE finding SET item = :item, severity = :severity, figure = :figure, says = :says, frames = :frames, frame = :frame, place = :place,
-					evidence = :evidence, revision = :revision, state = :state WHERE id = :id`, f)
-				if err != nil {
-					return err
-				}
+				do = `INSERT INTO finding (id, shot, cover, item, kind, severity, figure, says, frames, frame, place, evidence, revision)
+					VALUES (:id,:shot,:cover,:item,:kind,:severity,:figure,:says,:frames,:frame,:place,:evidence,:revision)`
+			}
+			if _, err := tx.NamedExecContext(ctx, do, f); err != nil {
+				return err
 			}
 			if _, err := tx.ExecContext(ctx, `UPDATE finding SET recovered = $2 WHERE id = $1`, f.ID, f.Recovered); err != nil {
 				return err
 			}
 		}
-		for _, o := range old {
-			_, there := r.Covers[o.Cover]
-			if used[o.ID] || o.Cover != "" && there && !r.Checked[o.Cover] {
-				continue
-			}
-			if _, err := tx.ExecContext(ctx, `UPDATE finding SET state = 'mended', at = now() WHERE id = $1`, o.ID); err != nil {
+		for _, id := range mended {
+			if _, err := tx.ExecContext(ctx, `UPDATE finding SET state = 'mended', at = now() WHERE id = $1`, id); err != nil {
 				return err
 			}
 		}
@@ -259,45 +248,9 @@ func (s *Store) Found(ctx context.Context, r Result) error {
 	})
 }
 
-// again finds the finding that one was before: of the same kind and cover, the one that
-// shares most frames with it.
-func again(old []Finding, f Finding, used map[string]bool) int {
-	best, most := -1, 0
-	for i, o := range old {
-		if o.Kind != f.Kind || o.Cover != f.Cover || used[o.ID] {
-			continue
-		}
-		n := 0
-		for _, a := range o.Frames.V {
-			for _, b := range f.Frames.V {
-				n += max(min(a.Last, b.Last)-max(a.First, b.First)+1, 0)
-			}
-		}
-		if n > most {
-			best, most = i, n
-		}
-	}
-	return best
-}
-
-// worse reports whether what was waived has become more than it was: by a quarter, or on
-// other frames.
-func worse(f, was Finding) bool {
-	if f.Figure > 1.25*was.Figure+1 || f.Severity == check.Severe && was.Severity != check.Severe {
-		return true
-	}
-	for _, a := range f.Frames.V {
-		for x := a.First; x <= a.Last; x++ {
-			in := false
-			for _, b := range was.Frames.V {
-				in = in || b.Holds(x)
-			}
-			if !in {
-				return true
-			}
-		}
-	}
-	return false
+// plain is a finding as the check knows it.
+func (f Finding) plain() check.Finding {
+	return check.Finding{Kind: f.Kind, Cover: f.Cover, Frames: f.Frames.V, Frame: f.Frame, Severity: f.Severity, Figure: f.Figure, Says: f.Says}
 }
 
 // PlaceOf is a rectangle as a finding keeps it.
