@@ -11,6 +11,7 @@ import (
 	"celator/internal/deliver"
 	"celator/internal/inspect"
 	"celator/internal/media"
+	"celator/internal/ocr"
 )
 
 // found ends the program with 3: the check did its work and found something.
@@ -25,6 +26,8 @@ type checked struct {
 	Title string  `json:"title"`
 	Unit  string  `json:"unit"`
 	Place *[4]int `json:"place,omitempty" doc:"x, y, width, height on the worst frame, px"`
+	// Evidence is what a machine reads in what was made out.
+	Evidence string `json:"evidence,omitempty"`
 }
 
 func checkCommand() *cobra.Command {
@@ -56,11 +59,17 @@ func checkCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
+		evidence := func(f check.Finding) string {
+			if r := f.Recovered; r != nil {
+				return ocr.Read(cmd.Context(), r.Broken, r.W, r.H)
+			}
+			return ""
+		}
 		if asJSON {
 			out := []checked{}
 			for _, f := range all {
 				a := check.Describe(f.Kind)
-				v := checked{Finding: f, Title: a.Title, Unit: a.Unit, Name: nameOf(doc, f.Cover)}
+				v := checked{Finding: f, Title: a.Title, Unit: a.Unit, Name: nameOf(doc, f.Cover), Evidence: evidence(f)}
 				if r := f.Place; !r.Empty() {
 					v.Place = &[4]int{r.Min.X, r.Min.Y, r.Dx(), r.Dy()}
 				}
@@ -81,7 +90,11 @@ func checkCommand() *cobra.Command {
 						frames += fmt.Sprintf("-%d", s.Last)
 					}
 				}
-				fmt.Printf("%s\t%s\t%s\t%s\t%.3g %s\t%s\n", f.Kind, f.Cover, frames, f.Severity, f.Figure, a.Unit, f.Says)
+				says := f.Says
+				if e := evidence(f); e != "" {
+					says += " A machine reads: " + e + "."
+				}
+				fmt.Printf("%s\t%s\t%s\t%s\t%.3g %s\t%s\n", f.Kind, f.Cover, frames, f.Severity, f.Figure, a.Unit, says)
 			}
 			if len(all) == 0 {
 				fmt.Fprintln(os.Stderr, "nothing was found")

@@ -2,12 +2,19 @@ package main
 
 import (
 	"encoding/json"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"math/rand"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
 
+	"celator/core/cover"
+	"celator/core/geom"
 	"celator/internal/media"
 )
 
@@ -114,5 +121,95 @@ func TestCommandLine(t *testing.T) {
 	left, _ := filepath.Glob(filepath.Join(dir, ".*.part"))
 	if len(left) > 0 {
 		t.Errorf("half-made files stay: %v", left)
+	}
+}
+
+// The check of a clip on disk: nothing where all is hidden, the very frames on which a
+// cover lies off, what a span leaves out, and the exit codes that scripts go by.
+func TestCheckCommand(t *testing.T) {
+	dir := t.TempDir()
+	rng := rand.New(rand.NewSource(5))
+	board := image.NewGray(image.Rect(0, 0, 160, 96))
+	for y := range 96 {
+		for x := range 160 {
+			v := byte(200)
+			if x > 5 && y > 5 && x < 154 && y < 90 && (x/8*7919+y/12*104729)%5 < 2 {
+				v = 40
+			}
+			board.SetGray(x, y, color.Gray{Y: v + byte(rng.Intn(9))})
+		}
+	}
+	still, err := os.Create(filepath.Join(dir, "board.png"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := png.Encode(still, board); err != nil {
+		t.Fatal(err)
+	}
+	still.Close()
+	clip := filepath.Join(dir, "clip.mp4")
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=c=gray:size=640x360:rate=25:duration=1.6", "-loop", "1", "-i", still.Name(),
+		"-filter_complex", "[0]noise=alls=10:allf=t[wall];[wall][1]overlay=x=60+6*n:y=120:shortest=1", "-c:v", "libx264", "-crf", "14", "-pix_fmt", "yuv420p", clip).CombinedOutput(); err != nil {
+		t.Fatalf("%v %s", err, out)
+	}
+	const frames = 40
+	document := func(first, last int, off map[int]float64) string {
+		d := cover.New(640, 360, frames)
+		fill := cover.NewTreatment("t", cover.Fill)
+		fill.Colour, fill.Around, fill.Grain = "#446688", false, cover.Const(0)
+		c := cover.Cover{ID: "c", Name: "Board", Span: cover.Span{First: first, Last: last}, Grow: cover.Const(2), Treatments: []cover.Treatment{fill},
+			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(60, 120), Max: geom.Pt(220, 216)})}}}}}
+		for f := range frames {
+			c.Motion.Keys = append(c.Motion.Keys, cover.PlacementKey{Frame: f, Placement: cover.Placement{Move: geom.Pt(float64(6*f)+off[f], 0), Size: geom.Pt(1, 1)}})
+		}
+		d.Covers = []cover.Cover{c}
+		b, err := d.Marshal()
+		if err != nil {
+			t.Fatal(err)
+		}
+		return string(b)
+	}
+	type finding struct {
+		Kind, Cover, Name, Severity, Says string
+		Frames                            []cover.Span
+		Place                             *[4]int
+	}
+	for _, c := range []struct {
+		name, document, kind string
+		code                 int
+		frames               []cover.Span
+	}{
+		{"off by what it grows", document(0, frames-1, map[int]float64{12: 1}), "", 0, nil},
+		{"off on one frame", document(0, frames-1, map[int]float64{12: 14}), "exposed", 3, []cover.Span{{First: 12, Last: 12}}},
+		{"a frame too short", document(1, frames-1, nil), "bare-ends", 3, []cover.Span{{First: 0, Last: 0}}},
+	} {
+		code, out, errs := run(t, c.document, "check", "--clip", clip, "--document", "-", "--json")
+		var all []finding
+		if err := json.Unmarshal([]byte(out), &all); err != nil || code != c.code {
+			t.Errorf("%s: exit %d, want %d; %v %s %s", c.name, code, c.code, err, out, errs)
+			continue
+		}
+		there := c.kind == ""
+		for _, f := range all {
+			there = there || f.Kind == c.kind && f.Cover == "c" && f.Name == "Board" && f.Severity == "severe" && f.Says != "" && fmt.Sprint(f.Frames) == fmt.Sprint(c.frames)
+		}
+		if !there {
+			t.Errorf("%s: %+v", c.name, all)
+		}
+		if c.kind == "bare-ends" {
+			continue
+		}
+		code, out, errs = run(t, c.document, "check", "--clip", clip, "--document", "-")
+		if code != c.code || strings.Count(out, "\n") != len(all) || (errs == "") != (len(all) > 0) {
+			t.Errorf("%s, as text: exit %d, %q %q", c.name, code, out, errs)
+		}
+	}
+	for name, args := range map[string][]string{"no document": {"check", "--clip", clip}, "no clip": {"check", "--document", "-"}} {
+		if code, out, errs := run(t, document(0, 39, nil), args...); code != 2 || out != "" || errs == "" {
+			t.Errorf("%s: exit %d, %q %q", name, code, out, errs)
+		}
+	}
+	if code, _, errs := run(t, strings.Replace(document(0, 39, nil), "640", "320", 1), "check", "--clip", clip, "--document", "-"); code != 1 || errs == "" {
+		t.Errorf("another size: exit %d, %q", code, errs)
 	}
 }

@@ -254,7 +254,10 @@ func (w *watch) within(f int, was, now *frame.Picture) {
 		}
 	}
 	if hides {
-		w.readThrough(f, live, shape, was, now)
+		// What shows through has nothing to do with where the target is.
+		var reading sync.WaitGroup
+		reading.Go(func() { w.readThrough(f, live, shape, was, now) })
+		defer reading.Wait()
 	}
 	if w.unknown {
 		w.states = append(w.states, st)
@@ -300,10 +303,6 @@ func cornersOf(q [4]geom.Point) []geom.Point { return q[:] }
 
 // cells compares what is hidden with where the target is, sample by sample.
 func (w *watch) cells(f int, g *glance, m geom.Map, s track.Sight, speed geom.Point, shape, live cover.Live, hides bool) {
-	seen, ok := w.compare(g, m, min(s.Spread+speed.Len()*.25, 4))
-	if !ok {
-		return
-	}
 	// What lies this near to the cover's edge may be hidden or not: nobody can tell.
 	slack := .3 + min(.3*s.Spread, .6) + 2*max(.97-s.Share, 0) // where much is hidden the far corners are guessed
 	if !s.Sure() {
@@ -319,12 +318,20 @@ func (w *watch) cells(f int, g *glance, m geom.Map, s track.Sight, speed geom.Po
 	open := shape
 	open.Holdouts = nil
 	var full, held frame.Plane
+	var drawing sync.WaitGroup
 	if hides {
-		full = raster.Matte(open, w.width, w.height)
-		held = full
-		if len(shape.Holdouts) > 0 {
-			held = raster.Matte(shape, w.width, w.height)
-		}
+		drawing.Go(func() {
+			full = raster.Matte(open, w.width, w.height)
+			held = full
+			if len(shape.Holdouts) > 0 {
+				held = raster.Matte(shape, w.width, w.height)
+			}
+		})
+	}
+	seen, ok := w.compare(g, m, min(s.Spread+speed.Len()*.25, 4))
+	drawing.Wait()
+	if !ok {
+		return
 	}
 	whole := seen.whole
 	back, err := m.Mul(w.plate.To).Inverse()

@@ -48,6 +48,7 @@ type Row struct {
 	Frames                                          int
 	State, Note                                     string
 	Treatment                                       string
+	Checked                                         bool         // as it is now
 	Before, After                                   template.URL // JPEG as data; empty where there is none
 	Findings                                        []Finding
 	Decisions                                       []Decision
@@ -90,17 +91,14 @@ func (r Row) Open() (n int) {
 var page string
 
 var tmpl = template.Must(template.New("report").Funcs(template.FuncMap{
-	"day":   func(t time.Time) string { return t.Format("2 January 2006") },
-	"when":  func(t time.Time) string { return t.Format("2 Jan 2006, 15:04") },
-	"short": func(s string) string { return s[:min(len(s), 16)] },
-	"lower": strings.ToLower,
+	"when": func(t time.Time) string { return t.Format("2 Jan 2006, 15:04") },
 }).Parse(page))
 
 // HTML writes the report as one page.
 func (r *Report) HTML(w io.Writer) error { return tmpl.Execute(w, r) }
 
 // Columns of the report as CSV.
-var Columns = []string{"name", "kind", "description", "reason", "requested by", "due", "source", "shot", "in", "out", "frames", "state", "note", "treatment", "open findings", "mended findings", "waived findings", "approved by", "approved at", "source digest", "delivery", "delivery sha256"}
+var Columns = []string{"name", "kind", "description", "reason", "requested by", "due", "source", "shot", "in", "out", "frames", "state", "note", "treatment", "checked", "open findings", "mended findings", "waived findings", "approved by", "approved at", "source digest", "delivery", "delivery sha256"}
 
 // CSV writes a line for each row of the report.
 func (r *Report) CSV(w io.Writer) error {
@@ -124,7 +122,10 @@ func (r *Report) CSV(w io.Writer) error {
 				waived = append(waived, fmt.Sprintf("%s: %s (%s)", f.Kind, f.Reason, f.By))
 			}
 		}
-		by, at := "", ""
+		by, at, checked := "", "", ""
+		if x.In != "" {
+			checked = map[bool]string{true: "yes", false: "no"}[x.Checked]
+		}
 		if x.State == "Approved" && len(x.Decisions) > 0 {
 			last := x.Decisions[len(x.Decisions)-1]
 			for _, d := range x.Decisions {
@@ -141,7 +142,7 @@ func (r *Report) CSV(w io.Writer) error {
 				break
 			}
 		}
-		line := []string{x.Name, x.Kind, x.Description, x.Reason, x.Requester, x.Due, x.Source, x.Shot, x.In, x.Out, fmt.Sprint(x.Frames), x.State, x.Note, x.Treatment,
+		line := []string{x.Name, x.Kind, x.Description, x.Reason, x.Requester, x.Due, x.Source, x.Shot, x.In, x.Out, fmt.Sprint(x.Frames), x.State, x.Note, x.Treatment, checked,
 			fmt.Sprint(x.Open()), fmt.Sprint(mended), strings.Join(waived, "; "), by, at, digest[x.Source], name, sha}
 		for i, v := range line { // what a spreadsheet would take for a formula
 			if v != "" && strings.ContainsAny(v[:1], "=+-@\t\r") {

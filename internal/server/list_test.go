@@ -218,7 +218,7 @@ func TestFromListToReport(t *testing.T) {
 		}
 	}
 	lines, err := csv.NewReader(strings.NewReader(s.text(programme + "/report.csv"))).ReadAll()
-	if err != nil || len(lines) != 3 || lines[1][0] != "Clock" || lines[1][11] != "Approved" || lines[1][17] != "Maren" {
+	if err != nil || len(lines) != 3 || lines[1][0] != "Clock" || lines[1][11] != "Approved" || lines[1][14] != "yes" || lines[1][18] != "Maren" {
 		t.Errorf("%v %v", lines, err)
 	}
 	// A change takes the approval back, and undoing it does not give it again.

@@ -164,7 +164,7 @@ func (p *parts) delivered() (out []report.Delivery) {
 func (p *parts) tell(row *report.Row, v store.Seen) {
 	sh, k := p.shot[v.Shot], rowKey{v.Item, v.Shot}
 	src := p.source[sh.Source]
-	row.Shot, row.Source, row.State, row.Note = sh.Name, src.Name, v.State.Title(), v.Note
+	row.Shot, row.Source, row.State, row.Note, row.Checked = sh.Name, src.Name, v.State.Title(), v.Note, v.Checked
 	for _, f := range p.findings[k] {
 		row.Findings = append(row.Findings, report.Finding{Kind: check.Describe(f.Kind).Title, Says: f.Says, Evidence: f.Evidence, State: string(f.State), Reason: f.Reason, By: f.By, Severe: f.Severity == check.Severe, At: f.At})
 	}
