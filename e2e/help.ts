@@ -61,6 +61,18 @@ export async function openDemo(page: Page, name: string): Promise<void> {
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
 }
 
+/** Enters an item on the bench, and waits until it is in hand with the box. */
+export async function addItem(page: Page, name: string, kind?: string): Promise<void> {
+  await page.getByRole('button', { name: 'Add an item' }).click();
+  await page.getByLabel('Name of the item').fill(name);
+  if (kind) await page.getByLabel('Kind').selectOption({ label: kind });
+  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await page.waitForFunction((name) => {
+    const b = (window as any).bench;
+    return b.tool === 'box' && b.items.find((i: any) => i.id === b.item)?.name === name;
+  }, name);
+}
+
 /** Where a point of the picture, in source pixels, is on the screen. */
 export async function onScreen(page: Page, x: number, y: number): Promise<{ x: number; y: number }> {
   const box = (await page.locator('canvas[data-main]').boundingBox())!;

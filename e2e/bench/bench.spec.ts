@@ -1,6 +1,6 @@
 // The interface's figures, measured in the real browser. Prints, never judges.
 import { expect, test, type Browser, type Page } from '@playwright/test';
-import { dragOn, onScreen, openDemo, saved } from '../help';
+import { addItem, dragOn, onScreen, openDemo, saved } from '../help';
 
 const p = (xs: number[], q: number) => [...xs].sort((a, b) => a - b)[Math.min(Math.floor(xs.length * q), xs.length - 1)]!;
 const say = (what: string, xs: number[]) => console.log(`${what}: median ${p(xs, 0.5).toFixed(0)} ms, p95 ${p(xs, 0.95).toFixed(0)} ms, worst ${Math.max(...xs).toFixed(0)} ms (${xs.length} times)`);
@@ -84,9 +84,7 @@ test('random frames, dragging, playing', async ({ page }) => {
   await saved(page);
 
   // Playing with two covers.
-  await page.getByRole('button', { name: 'Add an item' }).click();
-  await page.getByLabel('Name of the item').fill('Second');
-  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await addItem(page, 'Second');
   await dragOn(page, 200, 100, 400, 220);
   await page.evaluate(() => ((window as any).bench.item = (window as any).bench.items[0].id));
   await page.keyboard.press('Home');
@@ -138,9 +136,7 @@ async function scripting(browser: Browser, page: Page, f: () => Promise<void>): 
 
 test('a path of 40 knots is dragged', async ({ page, browser }) => {
   await openDemo(page, 'Crane and crate');
-  await page.getByRole('button', { name: 'Add an item' }).click();
-  await page.getByLabel('Name of the item').fill('Path');
-  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await addItem(page, 'Path');
   await page.evaluate(async () => {
     const b = (window as any).bench;
     const knots = Array.from({ length: 40 }, (_, i) => {

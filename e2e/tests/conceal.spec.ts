@@ -2,7 +2,7 @@ import { writeFileSync } from 'node:fs';
 import { deflateSync } from 'node:zlib';
 import { join } from 'node:path';
 import { expect, test, type Page } from '@playwright/test';
-import { bringIn, decode, document, dragOn, folder, goTo, newProgramme, onScreen, pattern, saved } from '../help';
+import { addItem, bringIn, decode, document, dragOn, folder, goTo, newProgramme, onScreen, pattern, saved } from '../help';
 
 /** A PNG of one colour. */
 function png(w: number, h: number, rgb: [number, number, number]): Buffer {
@@ -32,10 +32,7 @@ function png(w: number, h: number, rgb: [number, number, number]): Buffer {
 }
 
 async function cover(page: Page, name: string, kind: string, box: [number, number, number, number]): Promise<void> {
-  await page.getByRole('button', { name: 'Add an item' }).click();
-  await page.getByLabel('Name of the item').fill(name);
-  await page.getByLabel('Kind').selectOption({ label: kind });
-  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await addItem(page, name, kind);
   await dragOn(page, ...box);
   await page.keyboard.press('Alt+4');
 }

@@ -4,7 +4,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { bringIn, clip, decode, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, saved } from '../help';
+import { addItem, bringIn, clip, decode, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, saved } from '../help';
 
 type Pt = { x: number; y: number };
 const shot = '../.run/media/tidewrack-week/quay-trike';
@@ -68,9 +68,7 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   const source = clip('trike.mp4', '-i', `${shot}/clip.mp4`, '-vf', `trim=start_frame=${from}:end_frame=${from + frames},setpts=PTS-STARTPTS`, '-c:v', 'libx264', '-crf', '12', '-an');
   await newProgramme(page, 'Following');
   await bringIn(page, source);
-  await page.getByRole('button', { name: 'Add an item' }).click();
-  await page.getByLabel('Name of the item').fill('Plate');
-  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await addItem(page, 'Plate');
 
   // A box around the plate, and the tracker: two actions.
   await goTo(page, String(reference));
@@ -130,9 +128,7 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   expect(doc.covers[0].outlines[0].keys.map((k: any) => k.frame)).toEqual([60, reference]);
 
   // Another cover rides on the same track; taken off it, it stays within the tolerance.
-  await page.getByRole('button', { name: 'Add an item' }).click();
-  await page.getByLabel('Name of the item').fill('Mark');
-  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await addItem(page, 'Mark');
   await goTo(page, '50');
   const mark = wanted(50);
   await dragOn(page, mark[0]!.x, mark[0]!.y - 40, mark[1]!.x, mark[1]!.y - 20);
@@ -185,9 +181,7 @@ test('what cannot be followed is said, and a run can be stopped', async ({ page 
   const flat = clip('flat.mp4', '-f', 'lavfi', '-i', 'color=c=gray:size=640x360:rate=25:duration=0.4', '-f', 'lavfi', '-i', 'testsrc2=size=640x360:rate=25:duration=5', '-filter_complex', '[0][1]concat', '-c:v', 'libx264', '-pix_fmt', 'yuv420p');
   await newProgramme(page, 'Unfollowed');
   await bringIn(page, flat);
-  await page.getByRole('button', { name: 'Add an item' }).click();
-  await page.getByLabel('Name of the item').fill('Grey');
-  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await addItem(page, 'Grey');
   await dragOn(page, 200, 100, 320, 180);
   await page.getByRole('tab', { name: /Follow/ }).click();
   await expect(page.getByTestId('texture')).toContainText('Too little texture');

@@ -4,20 +4,13 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { bringIn, clip, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, openDemo, pattern, saved } from '../help';
+import { addItem, bringIn, clip, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, openDemo, pattern, saved } from '../help';
 
 async function click(page: Page, x: number, y: number, modifiers: ('Shift' | 'Alt')[] = []): Promise<void> {
   const p = await onScreen(page, x, y);
   for (const m of modifiers) await page.keyboard.down(m);
   await page.mouse.click(p.x, p.y);
   for (const m of modifiers) await page.keyboard.up(m);
-}
-
-async function item(page: Page, name: string): Promise<void> {
-  await page.getByRole('button', { name: 'Add an item' }).click();
-  await page.getByLabel('Name of the item').fill(name);
-  await page.getByRole('button', { name: 'Add', exact: true }).click();
-  await expect(page.getByRole('button', { name: 'Box (B)' })).toHaveAttribute('aria-pressed', 'true');
 }
 
 const frame = (page: Page) => page.evaluate(() => (window as any).bench.frame as number);
@@ -29,7 +22,7 @@ const hand = (page: Page, f?: number): Promise<any> => page.evaluate((f) => {
 test('each kind of outline is drawn, edited and undone', async ({ page }) => {
   await newProgramme(page, 'Outlines');
   await bringIn(page, pattern('outlines.mp4'));
-  await item(page, 'Sign');
+  await addItem(page, 'Sign');
 
   // Four corners, clicked.
   await page.keyboard.press('q');
@@ -133,7 +126,7 @@ test('each kind of outline is drawn, edited and undone', async ({ page }) => {
   await page.keyboard.press('m');
 
   // A box, and an ellipse that becomes a path, in a second item; an open path is not left behind.
-  await item(page, 'Other');
+  await addItem(page, 'Other');
   await dragOn(page, 300, 180, 380, 230);
   await page.getByRole('button', { name: 'Add outline' }).click();
   await page.keyboard.press('e');
@@ -175,7 +168,7 @@ test('each kind of outline is drawn, edited and undone', async ({ page }) => {
 test('keys, scopes, locks, and the list of changes', async ({ page }) => {
   await newProgramme(page, 'Keys');
   await bringIn(page, pattern('keys.mp4'));
-  await item(page, 'Thing');
+  await addItem(page, 'Thing');
   await dragOn(page, 100, 80, 160, 120);
   for (const [f, x] of [['20', 150], ['40', 200]] as const) {
     await goTo(page, f);
@@ -468,7 +461,7 @@ test('two browsers on one shot', async ({ page, context }) => {
   await newProgramme(page, 'Two');
   await bringIn(page, pattern('two.mp4'));
   for (const [name, x] of [['First', 60], ['Second', 260]] as const) {
-    await item(page, name);
+    await addItem(page, name);
     await dragOn(page, x, 60, x + 80, 120);
   }
   const other = await context.newPage();
@@ -572,7 +565,7 @@ test('a still picture is a shot of one frame, and comes back exactly', async ({ 
   await newProgramme(page, 'Still');
   await bringIn(page, source);
   await expect(page.getByTestId('frame')).toHaveText('f 0');
-  await item(page, 'Word');
+  await addItem(page, 'Word');
   await dragOn(page, 40, 40, 120, 90);
   await evenFill(page);
   await page.getByRole('button', { name: 'Deliver' }).click();
@@ -605,7 +598,7 @@ test('every state of the bench passes the accessibility check', async ({ page })
   };
   await newProgramme(page, 'Axe');
   await bringIn(page, pattern('axe.mp4'));
-  await item(page, 'Thing');
+  await addItem(page, 'Thing');
   await clean('drawing');
   await page.keyboard.press('q');
   for (const [x, y] of [[100, 60], [180, 70], [175, 120], [95, 110]]) await click(page, x!, y!);

@@ -6,7 +6,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { bringIn, clip, decode, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, saved } from '../help';
+import { addItem, bringIn, clip, decode, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, saved } from '../help';
 
 type Pt = { x: number; y: number };
 const shot = '../.run/media/tidewrack-week/chandlers-sign';
@@ -28,9 +28,7 @@ async function begin(page: Page, name: string): Promise<string> {
   const source = clip(`${name}.mp4`, '-i', `${shot}/clip.mp4`, '-vf', `trim=start_frame=${from}:end_frame=${from + frames},setpts=PTS-STARTPTS`, '-c:v', 'libx264', '-crf', '12', '-an');
   await newProgramme(page, name);
   await bringIn(page, source);
-  await page.getByRole('button', { name: 'Add an item' }).click();
-  await page.getByLabel('Name of the item').fill('Sign');
-  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await addItem(page, 'Sign');
   await goTo(page, String(reference));
   const xs = sign(reference).map((p) => p.x);
   const ys = sign(reference).map((p) => p.y);

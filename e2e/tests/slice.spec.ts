@@ -2,7 +2,7 @@
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
-import { bringIn, bytes, clip, decode, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, pattern, probe, saved } from '../help';
+import { addItem, bringIn, bytes, clip, decode, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, pattern, probe, saved } from '../help';
 
 test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
   const source = pattern('quay.mp4');
@@ -12,9 +12,7 @@ test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
   await expect(page.getByTestId('timecode')).toHaveText('10:00:00:00');
 
   // An item and its cover.
-  await page.getByRole('button', { name: 'Add an item' }).click();
-  await page.getByLabel('Name of the item').fill('Counter');
-  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await addItem(page, 'Counter');
   await dragOn(page, 100, 80, 180, 130);
   let doc = await document(page);
   expect(doc.covers).toHaveLength(1);
@@ -116,9 +114,7 @@ test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
 test('keys, undo and the clean picture survive a reload', async ({ page }) => {
   await newProgramme(page, 'Undo');
   await bringIn(page, pattern('undo.mp4'));
-  await page.getByRole('button', { name: 'Add an item' }).click();
-  await page.getByLabel('Name of the item').fill('Thing');
-  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await addItem(page, 'Thing');
   await page.getByRole('button', { name: 'Ellipse' }).click();
   await dragOn(page, 60, 60, 140, 120);
   for (const f of ['20', '40']) {
