@@ -287,12 +287,32 @@ func (w *watch) within(f int, was, now *frame.Picture) {
 		}
 		return
 	}
-	w.cells(f, &g, m, s, speed, shape, live, hides)
+	w.cells(f, &g, m, s, speed, shape, live, hides, s.Sure() && w.slipped())
+}
+
+// slipped says whether the cover lies elsewhere from its target than on the frames before.
+// What measuring errs by is much the same from one frame to the next, so that this is the
+// cover's doing.
+func (w *watch) slipped() bool {
+	const back, least = 12, 1. // frames; px
+	n := len(w.states) - 1
+	var x, y []float64
+	for _, s := range w.states[max(n-back, 0):n] {
+		if s.sure {
+			x, y = append(x, s.off.X), append(y, s.off.Y)
+		}
+	}
+	if len(x) < 3 {
+		return false
+	}
+	slices.Sort(x)
+	slices.Sort(y)
+	return w.states[n].off.Sub(geom.Pt(x[len(x)/2], y[len(y)/2])).Len() > least
 }
 
 // believed: a place far from the cover must be clearly better than the cover's.
 func believed(there, here track.Sight) bool {
-	return there.Share > .55 && there.Mean > .55 && there.Share > here.Share+.12
+	return there.Share > .55 && there.Mean > .55 && (there.Share > here.Share+.12 || there.Firm > here.Firm+.25)
 }
 
 func (w *watch) sightAt(g *glance, m geom.Map) track.Sight {
@@ -302,11 +322,14 @@ func (w *watch) sightAt(g *glance, m geom.Map) track.Sight {
 func cornersOf(q [4]geom.Point) []geom.Point { return q[:] }
 
 // cells compares what is hidden with where the target is, sample by sample.
-func (w *watch) cells(f int, g *glance, m geom.Map, s track.Sight, speed geom.Point, shape, live cover.Live, hides bool) {
+func (w *watch) cells(f int, g *glance, m geom.Map, s track.Sight, speed geom.Point, shape, live cover.Live, hides, slipped bool) {
 	// What lies this near to the cover's edge may be hidden or not: nobody can tell.
 	slack := .3 + min(.3*s.Spread, .6) + 2*max(.97-s.Share, 0) // where much is hidden the far corners are guessed
 	if !s.Sure() {
 		slack++
+	}
+	if slipped {
+		slack = .1
 	}
 	shape.Grow += slack
 	if shape.Side != cover.SoftenInside { // where it hides by two thirds, which is quicker than its softness
@@ -370,7 +393,8 @@ func (w *watch) cells(f int, g *glance, m geom.Map, s track.Sight, speed geom.Po
 	}
 	unit := float64(seen.bin * seen.bin)
 	all := in * unit
-	limit := math.Max(math.Max(math.Min(leastArea, leastShare*w.areaOn(m)), tiny), .002*w.areaOn(m))
+	least := math.Max(math.Min(leastArea, leastShare*w.areaOn(m)), tiny)
+	limit := math.Max(least, .002*w.areaOn(m))
 	bare := float64(exposed.n) * unit
 	for _, t := range live.Treatments { // a graphic may leave some of the outline bare
 		if p := w.d.GraphicOf(t.Graphic); hides && len(live.Treatments) == 1 && t.Kind == cover.Patch {
@@ -387,7 +411,9 @@ func (w *watch) cells(f int, g *glance, m geom.Map, s track.Sight, speed geom.Po
 	// A thin line along the rim says something only where it is long; what is thick does
 	// in any case.
 	lies := exposed.thick()*unit >= .65*limit || s.Sure() && exposed.solid() && bare >= math.Max(limit, .3*w.rim(m))
-	if bare > float64(exposed.n)*unit {
+	if slipped { // where the cover is known to lie off, a line is enough
+		lies = bare >= least
+	} else if bare > float64(exposed.n)*unit {
 		lies = bare >= limit
 	}
 	if lies {

@@ -125,10 +125,12 @@ test('from a list to an approved item and its report', async ({ page }) => {
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
   await page.keyboard.press('Alt+5');
   await expect(page.getByTestId('note')).toContainText('I can read it');
-  await goTo(page, '0');
-  await page.keyboard.press('i');
+  await bare.getByRole('button').first().click();
+  await bare.getByRole('button', { name: 'Lengthen the span' }).click();
   await saved(page);
-  await page.keyboard.press('Alt+4');
+  expect(await page.evaluate(() => (window as any).bench.cover.span.first)).toBe(0);
+  await kinds.filter({ hasText: 'Readable' }).first().getByRole('button').first().click();
+  await page.keyboard.press('Control+ArrowRight');
   await page.getByRole('group', { name: 'Treatment' }).getByRole('button', { name: 'Fill', exact: true }).click();
   await saved(page);
   await page.keyboard.press('Alt+5');

@@ -1,7 +1,7 @@
 // What the check found in the shot: read when it changes, led to, waived, mended by
 // editing. The check itself runs in the queue after every pause.
-import { api, ask, type CheckResult, type Finding, type Seen, type State } from './api';
-import type { Bench } from './bench.svelte';
+import { api, ask, type CheckResult, type Finding, type Seen, type Span, type State } from './api';
+import type { Bench, Step } from './bench.svelte';
 import { me } from './me';
 
 export class Checking {
@@ -69,6 +69,44 @@ export class Checking {
     }
     const at = list.findIndex((f) => f.id === this.picked);
     this.go(list[at < 0 ? (way > 0 ? 0 : list.length - 1) : (at + way + list.length) % list.length]!);
+  }
+
+  /** What mends a finding at once, or else leads to where it is mended. */
+  mend(f: Finding): { says: string; run: () => void } | undefined {
+    const b = this.b;
+    const c = b.document?.covers.find((x) => x.id === f.cover);
+    if (!c || c.locked) return undefined;
+    const lead = (step: Step, says: string, then = () => {}) => ({ says, run: () => (this.go(f), b.go(step), then()) });
+    const span = (span: Span, says: string) => ({ says, run: () => (this.go(f), b.onCover({ do: 'span', span })) });
+    switch (f.kind) {
+      case 'bare-ends':
+        return span({ first: Math.min(c.span.first, f.frames[0]!.first), last: Math.max(c.span.last, f.frames.at(-1)!.last) }, 'Lengthen the span');
+      case 'cut-crossed':
+        return span({ ...c.span, last: f.frame - 1 }, 'End the span at the cut');
+      case 'exposed':
+      case 'jumping':
+      case 'weak':
+        return c.track ? lead('follow', 'Put the track right', () => b.follows.mend()) : lead('outline', 'Put the outline right');
+      case 'holdout-leak':
+      case 'cover-on-foreground':
+        return lead('hold', 'Go to Hold out');
+      case 'readable':
+      case 'readable-over-frames':
+      case 'style-deviation':
+        return lead('conceal', 'Go to Conceal');
+      case 'larger-than-needed':
+      case 'unintended-key':
+        return lead('outline', 'Go to Outline');
+      default:
+        return undefined;
+    }
+  }
+  /** Mends the finding that was led to. */
+  mendPicked(): void {
+    const f = this.open.find((x) => x.id === this.picked);
+    const m = f && this.mend(f);
+    if (m) m.run();
+    else this.b.error = f ? 'This finding is mended elsewhere; its text says how.' : 'Go to a finding first (Ctrl+↓).';
   }
 
   async run(): Promise<void> {

@@ -97,6 +97,7 @@ export const actions: Action[] = [
   { name: 'Step Check', keys: ['Alt+5'], run: (b) => b.go('check') },
   { name: 'Go to the next finding', keys: ['Ctrl+ArrowDown'], run: (b) => b.checks.next(1) },
   { name: 'Go to the finding before', keys: ['Ctrl+ArrowUp'], run: (b) => b.checks.next(-1) },
+  { name: 'Mend the finding, or go to where it is mended', keys: ['Ctrl+ArrowRight'], run: (b) => b.checks.mendPicked() },
   { name: 'Check the shot now', keys: ['Ctrl+Enter'], run: (b) => b.checks.run() },
   { name: 'The item is ready for the reviewer', keys: ['Ctrl+Shift+Enter'], run: (b) => b.checks.move('ready') },
   { name: 'Fit the picture', keys: ['F'], run: (b) => ((b.zoom = 0), (b.centre = undefined)) },

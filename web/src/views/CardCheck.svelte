@@ -62,7 +62,11 @@
             <div class="flex gap-1"><button class="btn btn-primary btn-xs">Waive it</button><button type="button" class="btn btn-xs" onclick={() => (waiving = '')}>Leave it</button></div>
           </form>
         {:else}
-          <button class="btn btn-xs self-start" onclick={() => ((waiving = f.id), (reason = ''))}>Waive with a reason</button>
+          {@const m = k.mend(f)}
+          <div class="flex flex-wrap gap-1">
+            {#if m}<button class="btn btn-xs btn-primary" title="Ctrl+→" onclick={m.run}>{m.says}</button>{/if}
+            <button class="btn btn-xs" onclick={() => ((waiving = f.id), (reason = ''))}>Waive with a reason</button>
+          </div>
         {/if}
       {/if}
     </li>
@@ -77,7 +81,7 @@
   <div class="border-base-300 mt-1 flex flex-col gap-1.5 border-t pt-2" data-testid="standing">
     <p><span class={s.colour} aria-hidden="true">{s.mark}</span> <span class="font-semibold">{s.name}</span>{#if k.seen.by}<span class="quiet text-[12px]">, {k.seen.by}</span>{/if}</p>
     {#if k.seen.state !== 'ready' && k.seen.state !== 'approved'}
-      <button class="btn btn-sm btn-primary" onclick={() => k.move('ready')} disabled={!b.cover}>Ready for review</button>
+      <button class="btn btn-sm {k.severe ? '' : 'btn-primary'}" onclick={() => k.move('ready')} disabled={!b.cover}>Ready for review</button>
       {#if k.severe}<p class="quiet text-[12px]">It cannot be approved while severe findings are open.</p>{/if}
     {:else}
       <button class="btn btn-xs self-start" onclick={() => k.move('work')}>Back to work</button>

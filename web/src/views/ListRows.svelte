@@ -38,7 +38,7 @@
         <td class="py-1.5 pr-2">
           {#if r.shot && stills(r.shot.id)}
             <span class="flex gap-1">
-              {#each ['&before=1', ''] as which (which)}
+              {#each r.seen!.covered ? ['&before=1', ''] : ['&before=1'] as which (which)}
                 <img class="h-[44px] w-[76px] bg-[#1c1c1c] object-cover" loading="lazy" alt={which ? 'Before' : 'After'} src="/api/shots/{r.shot.id}/stills/{middle(r)}?item={r.item.id}{which}&v={r.seen!.at}" />
               {/each}
             </span>
@@ -54,8 +54,12 @@
         </td>
         <td class="py-1.5 pr-2 whitespace-nowrap" data-testid="state"><span class={s.colour}><span aria-hidden="true">{s.mark}</span> {s.name}</span>{#if r.seen?.note && ['back', 'waived'].includes(r.seen.state)}<span class="quiet block max-w-44 text-[12px] whitespace-normal">{r.seen.note}</span>{/if}</td>
         <td class="py-1.5 pr-2 whitespace-nowrap">
-          {#if r.seen?.severe}<span class="text-error font-semibold">▼ {r.seen.severe} severe</span>{/if}
-          {#if r.seen?.minor}<span class="quiet block">{r.seen.minor} minor</span>{/if}
+          {#if r.seen?.severe || r.seen?.minor}
+            <a class="hover:underline" href="/shots/{r.shot!.id}?item={r.item.id}&step=check" onclick={route.follow}>
+              {#if r.seen.severe}<span class="text-error font-semibold">▼ {r.seen.severe} severe</span>{/if}
+              {#if r.seen.minor}<span class="quiet block">{r.seen.minor} minor</span>{/if}
+            </a>
+          {/if}
           {#if r.seen && !r.seen.severe && !r.seen.minor}<span class={r.seen.checked && r.seen.covered ? 'text-success' : 'quiet'}>{!r.seen.covered ? '–' : r.seen.checked ? 'none' : 'to be checked'}</span>{/if}
         </td>
         <td class="tc py-1.5 pr-2 whitespace-nowrap {r.item.due && r.item.due < today && !['approved', 'waived'].includes(r.seen?.state ?? '') ? 'text-error' : ''}">{r.item.due}</td>
