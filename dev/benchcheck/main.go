@@ -16,6 +16,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -177,7 +178,7 @@ type count struct{ planted, found int }
 
 type tally struct {
 	kinds  map[check.Kind]*count
-	false_ map[check.Kind]int // on clean documents
+	amiss map[check.Kind]int // on clean documents
 	clean  int                // of them, frames
 	frames int
 	wall   time.Duration
@@ -186,7 +187,7 @@ type tally struct {
 
 func (t *tally) at(k check.Kind) *count {
 	if t.kinds == nil {
-		t.kinds, t.false_ = map[check.Kind]*count{}, map[check.Kind]int{}
+		t.kinds, t.amiss = map[check.Kind]*count{}, map[check.Kind]int{}
 	}
 	if t.kinds[k] == nil {
 		t.kinds[k] = &count{}
@@ -194,14 +195,18 @@ func (t *tally) at(k check.Kind) *count {
 	return t.kinds[k]
 }
 
+func (t *tally) wrong(k check.Kind, n int) {
+	t.at(k)
+	t.amiss[k] += n
+}
+
 func (t *tally) add(o tally) {
-	t.at(check.Exposed)
 	for k, v := range o.kinds {
 		t.at(k).planted += v.planted
 		t.at(k).found += v.found
 	}
-	for k, v := range o.false_ {
-		t.false_[k] += v
+	for k, v := range o.amiss {
+		t.wrong(k, v)
 	}
 	t.clean += o.clean
 	t.frames += o.frames
@@ -217,7 +222,7 @@ func (t *tally) line() string {
 	}
 	s += fmt.Sprintf(" | clean %d frames, false:", t.clean)
 	for _, a := range check.Kinds {
-		if n := t.false_[a.Kind]; n > 0 {
+		if n := t.amiss[a.Kind]; n > 0 {
 			s += fmt.Sprintf(" %s %d", a.Kind, n)
 		}
 	}
@@ -237,109 +242,119 @@ func (c *clip) run(ctx context.Context, d *cover.Document, what string) ([]check
 	return all, wall
 }
 
-func has(all []check.Finding, f int, kinds ...check.Kind) bool {
-	for _, x := range all {
-		for _, k := range kinds {
-			if x.Kind != k {
+func has(all []check.Finding, f int, k check.Kind) bool {
+	return slices.ContainsFunc(all, func(x check.Finding) bool {
+		return x.Kind == k && slices.ContainsFunc(x.Frames, func(s cover.Span) bool { return s.Holds(f) })
+	})
+}
+
+// planted is a spoiled document, with the frames on which each kind must be found; where
+// it is enough that a kind is found anywhere, its frames are nil.
+type planted struct {
+	what string
+	d    *cover.Document
+	at   map[check.Kind][]int
+}
+
+// covers checks a clip's covers as they should be, and then spoiled in several ways.
+func covers(ctx context.Context, dir string, s demo.Shot) (t tally) {
+	c := open(ctx, dir, s)
+	tight := c.document()
+	tight.Covers[0].Grow, tight.Covers[0].Soften = cover.Const(0), cover.ConstPair(0, 0)
+	for _, p := range []planted{{"clean", c.document(), nil}, {"tight", tight, nil}} {
+		all, wall := c.run(ctx, p.d, p.what)
+		t.clean += len(c.truth)
+		if p.what == "clean" {
+			t.frames, t.wall = len(c.truth), wall
+		}
+		for _, f := range all {
+			t.wrong(f.Kind, 1)
+		}
+	}
+	for _, p := range slices.Concat(c.shifted(), c.ends(), c.leaksAndJumps(), c.inFront(), c.weak()) {
+		all, _ := c.run(ctx, p.d, p.what)
+		for k, frames := range p.at {
+			n := t.at(k)
+			if frames == nil {
+				n.planted++
+				if slices.ContainsFunc(all, func(f check.Finding) bool { return f.Kind == k }) {
+					n.found++
+				}
 				continue
 			}
+			for _, f := range frames {
+				n.planted++
+				if has(all, f, k) {
+					n.found++
+				} else if each {
+					area, share := c.bare(p.d, f)
+					fmt.Printf("    missed: %s on f %d; %.0f px², %.1f %% are bare\n", k, f, area, 100*share)
+				}
+			}
+		}
+		if p.what != "shifted" {
+			continue
+		}
+		for _, x := range all { // called exposed, on frames on which nothing is
 			for _, s := range x.Frames {
-				if s.Holds(f) {
-					return true
+				for f := s.First; f <= s.Last && x.Kind == check.Exposed; f++ {
+					if a, share := c.bare(p.d, f); a < 10 && share < .01 {
+						t.wrong(check.Exposed, 1)
+					}
 				}
 			}
 		}
 	}
-	return false
+	return t
 }
 
-// covers spoils the covers of a clip in several ways.
-func covers(ctx context.Context, dir string, s demo.Shot) (t tally) {
-	c := open(ctx, dir, s)
-	t.at(check.Exposed)
-	seen := func(f int) bool { return c.truth[f].Visible > .5 }
+func (c *clip) seen(f int) bool { return c.truth[f].Visible > .5 }
 
+// shifted covers lie off on single frames, ever farther.
+func (c *clip) shifted() []planted {
 	d := c.document()
-	all, wall := c.run(ctx, d, "clean")
-	t.clean, t.frames, t.wall = len(c.truth), len(c.truth), wall
-	for _, f := range all {
-		t.false_[f.Kind]++
-	}
-
-	// As tight as it can be.
-	d = c.document()
-	d.Covers[0].Grow, d.Covers[0].Soften = cover.Const(0), cover.ConstPair(0, 0)
-	all, _ = c.run(ctx, d, "tight")
-	t.clean += len(c.truth)
-	for _, f := range all {
-		t.false_[f.Kind]++
-	}
-
-	// A cover that lies off on single frames, ever farther.
-	d = c.document()
-	var planted []int
+	frames := []int{}
 	for k, f := 0, 5; f < len(c.truth)-5; k, f = k+1, f+7 {
-		if !seen(f) {
+		if !c.seen(f) {
 			continue
 		}
 		by := []float64{2, 3, 4, 6, 9, 15}[k%6]
-		dir := geom.Pt(math.Cos(float64(k)*2.4), math.Sin(float64(k)*2.4)).Mul(by)
+		way := geom.Pt(math.Cos(float64(k)*2.4), math.Sin(float64(k)*2.4)).Mul(by)
 		for i := range key(d, f) {
-			key(d, f)[i].P = key(d, f)[i].P.Add(dir)
+			key(d, f)[i].P = key(d, f)[i].P.Add(way)
 		}
 		if a, share := c.bare(d, f); a >= 40 || share >= .04 {
-			planted = append(planted, f)
+			frames = append(frames, f)
 		}
 	}
-	all, _ = c.run(ctx, d, "shifted")
-	for _, f := range planted {
-		e := t.at(check.Exposed)
-		e.planted++
-		if has(all, f, check.Exposed) {
-			e.found++
-		} else if each {
-			a, share := c.bare(d, f)
-			fmt.Printf("    missed: %.0f px², %.1f %% on f %d\n", a, 100*share, f)
-		}
-	}
-	for _, x := range all {
-		for _, s := range x.Frames {
-			for f := s.First; f <= s.Last && x.Kind == check.Exposed; f++ {
-				if a, share := c.bare(d, f); a < 10 && share < .01 {
-					t.false_[check.Exposed]++
-				}
+	return []planted{{"shifted", d, map[check.Kind][]int{check.Exposed: frames}}}
+}
+
+// ends: the span is a frame too short at either end.
+func (c *clip) ends() (out []planted) {
+	last := len(c.truth) - 1
+	for _, end := range []int{0, last} {
+		if c.seen(end) {
+			d := c.document()
+			if end == 0 {
+				d.Covers[0].Span.First = 1
+			} else {
+				d.Covers[0].Span.Last = last - 1
 			}
+			out = append(out, planted{"ends", d, map[check.Kind][]int{check.BareEnds: {end}}})
 		}
 	}
+	return out
+}
 
-	// The span is a frame too short at either end.
-	for _, end := range []int{0, len(c.truth) - 1} {
-		if !seen(end) {
-			continue
-		}
-		d = c.document()
-		if end == 0 {
-			d.Covers[0].Span.First++
-		} else {
-			d.Covers[0].Span.Last--
-		}
-		all, _ = c.run(ctx, d, "ends")
-		e := t.at(check.BareEnds)
-		e.planted++
-		if has(all, end, check.BareEnds) {
-			e.found++
-		} else if each {
-			fmt.Printf("    missed: bare end %d\n", end)
-		}
-	}
-
-	// A holdout where nothing passes, and a cover that jumps.
-	d = c.document()
-	planted = planted[:0]
+// leaksAndJumps: holdouts where nothing passes, and covers that jump but hide.
+func (c *clip) leaksAndJumps() []planted {
+	d := c.document()
 	d.Covers[0].Grow = cover.Const(12)
-	var jumps []int
+	leaks, jumps := []int{}, []int{}
+	whole := func(f int) bool { return c.truth[f].Visible >= .98 }
 	for f := 6; f < len(c.truth)-6; f += 11 {
-		if !seen(f) || c.truth[f].Visible < .98 {
+		if !whole(f) {
 			continue
 		}
 		q := c.truth[f].Corners
@@ -350,9 +365,8 @@ func covers(ctx context.Context, dir string, s demo.Shot) (t tally) {
 		}
 		d.Covers = append(d.Covers, cover.Cover{ID: fmt.Sprintf("leak%d", f), Name: "leak", Span: cover.Span{First: f, Last: f}, HoldsOut: []string{"c1"}, Treatments: []cover.Treatment{},
 			Outlines: []cover.Outline{{ID: "o1", Shape: cover.ShapeCorners, Keys: []cover.PathKey{{Frame: f, Knots: p}}}}})
-		planted = append(planted, f)
-		g := f + 5
-		if g < len(c.truth)-6 && seen(g) && c.truth[g].Visible > .98 {
+		leaks = append(leaks, f)
+		if g := f + 5; g < len(c.truth)-6 && whole(g) {
 			size := math.Sqrt(math.Abs(geom.Area(q[:])))
 			for i := range key(d, g) {
 				key(d, g)[i].P = key(d, g)[i].P.Add(geom.Pt(3+.015*size, -2))
@@ -360,63 +374,33 @@ func covers(ctx context.Context, dir string, s demo.Shot) (t tally) {
 			jumps = append(jumps, g)
 		}
 	}
-	if len(planted) > 0 {
-		all, _ = c.run(ctx, d, "leaks")
-		for _, f := range planted {
-			e := t.at(check.HoldoutLeak)
-			e.planted++
-			if has(all, f, check.HoldoutLeak) {
-				e.found++
-			} else if each {
-				fmt.Printf("    missed: leak %d\n", f)
-			}
-		}
-		for _, f := range jumps {
-			e := t.at(check.Jumping)
-			e.planted++
-			if has(all, f, check.Jumping) {
-				e.found++
-			} else if each {
-				fmt.Printf("    missed: jump %d\n", f)
-			}
-		}
+	if len(leaks) == 0 {
+		return nil
 	}
+	return []planted{{"leaks", d, map[check.Kind][]int{check.HoldoutLeak: leaks, check.Jumping: jumps}}}
+}
 
-	// Nothing is held out of what passes in front.
-	if c.front != nil {
-		n := 0
-		for _, tr := range c.truth {
-			if tr.Visible > .3 && tr.Visible < .75 {
-				n++
-			}
-		}
-		if n > 4 {
-			d = c.document()
-			d.Covers = d.Covers[:1]
-			all, _ = c.run(ctx, d, "front")
-			e := t.at(check.OnForeground)
-			e.planted++
-			for _, x := range all {
-				if x.Kind == check.OnForeground {
-					e.found++
-					break
-				}
-			}
+// inFront: nothing is held out of what passes in front.
+func (c *clip) inFront() []planted {
+	n := 0
+	for _, t := range c.truth {
+		if t.Visible > .3 && t.Visible < .75 {
+			n++
 		}
 	}
+	if c.front == nil || n < 5 {
+		return nil
+	}
+	d := c.document()
+	d.Covers = d.Covers[:1]
+	return []planted{{"front", d, map[check.Kind][]int{check.OnForeground: nil}}}
+}
 
-	// A treatment that hides nothing.
-	d = c.document()
-	weak := cover.NewTreatment("t1", cover.Mosaic)
-	weak.Cell = cover.ConstPair(2, 2)
-	d.Covers[0].Treatments = []cover.Treatment{weak}
-	all, _ = c.run(ctx, d, "weak")
-	e := t.at(check.Readable)
-	e.planted++
-	for _, x := range all {
-		if x.Kind == check.Readable {
-			e.found++
-		}
-	}
-	return t
+// weak: a treatment that hides nothing.
+func (c *clip) weak() []planted {
+	d := c.document()
+	t := cover.NewTreatment("t1", cover.Mosaic)
+	t.Cell = cover.ConstPair(2, 2)
+	d.Covers[0].Treatments = []cover.Treatment{t}
+	return []planted{{"weak", d, map[check.Kind][]int{check.Readable: nil}}}
 }
