@@ -178,7 +178,7 @@ type count struct{ planted, found int }
 
 type tally struct {
 	kinds  map[check.Kind]*count
-	amiss map[check.Kind]int // on clean documents
+	amiss  map[check.Kind]int // on clean documents
 	clean  int                // of them, frames
 	frames int
 	wall   time.Duration
