@@ -1,0 +1,133 @@
+package jobs
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"math/rand"
+	"slices"
+	"testing"
+	"time"
+
+	"celator/core/check"
+	"celator/core/cover"
+	"celator/core/geom"
+	"celator/internal/inspect"
+	"celator/internal/store"
+)
+
+// However a shot is edited while checks run, of what they find part by part comes out what
+// one check of the whole finds, once each, and nothing is left waiting.
+func TestChecksCatchUp(t *testing.T) {
+	if testing.Short() {
+		t.Skip()
+	}
+	ctx := context.Background()
+	b := open(t)
+	src, shot := b.bring(t, 2, "480x270")
+	r, err := Start(ctx, b.st, b.lib, slog.New(slog.DiscardHandler), nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer r.Stop()
+	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) }, func(s store.Source) bool { return s.State == store.Ready })
+	edit := func(cmds ...cover.Command) {
+		t.Helper()
+		for {
+			head, err := b.st.Head(ctx, shot.ID)
+			if err != nil {
+				t.Fatal(err)
+			}
+			_, err = b.st.Edit(ctx, shot.ID, head.Number, "me", func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) })
+			var conflict *store.Conflict
+			if errors.As(err, &conflict) {
+				continue
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+			return
+		}
+	}
+	mosaic := func(cell float64) []cover.Treatment {
+		m := cover.NewTreatment("t", cover.Mosaic)
+		m.Cell = cover.ConstPair(cell, cell)
+		return []cover.Treatment{m}
+	}
+	for i, at := range []geom.Rect{{Min: geom.Pt(130, 70), Max: geom.Pt(300, 150)}, {Min: geom.Pt(20, 170), Max: geom.Pt(150, 250)}} {
+		id := fmt.Sprint("c", i)
+		edit(cover.Command{Do: "add", New: &cover.Cover{ID: id, Name: id, Span: cover.Span{First: 5, Last: 40}, Treatments: mosaic(2),
+			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Frame: 5, Knots: geom.Box(at)}}}}}})
+	}
+	caughtUp := func(what string) []store.Finding {
+		t.Helper()
+		wait(t, what, func() (store.Inspection, error) { return b.st.Inspection(ctx, shot.ID) }, func(i store.Inspection) bool {
+			n, err := b.st.HeadNumber(ctx, shot.ID)
+			return i.State == "done" && i.Revision == n && err == nil
+		})
+		found, err := b.st.Findings(ctx, shot.ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return found
+	}
+	first := caughtUp("the first check")
+	if !slices.ContainsFunc(first, func(f store.Finding) bool { return f.Kind == check.Readable && f.Cover == "c1" }) {
+		t.Fatalf("cells of two pixels: %+v", first)
+	}
+
+	rng := rand.New(rand.NewSource(9))
+	for range 14 {
+		c := fmt.Sprint("c", rng.Intn(2))
+		switch rng.Intn(5) {
+		case 0:
+			edit(cover.Command{Do: "treat", Cover: c, Treatments: mosaic(float64(2 + rng.Intn(20)))})
+		case 1:
+			edit(cover.Command{Do: "treat", Cover: c, Treatments: []cover.Treatment{cover.NewTreatment("t", cover.Fill)}})
+		case 2:
+			edit(cover.Command{Do: "span", Cover: c, Span: &cover.Span{First: 2 + rng.Intn(5), Last: 36 + rng.Intn(8)}})
+		case 3:
+			edit(cover.Command{Do: "rename", Cover: c, Name: fmt.Sprint("Name ", rng.Intn(99))})
+		case 4:
+			if err := b.st.Check(ctx, shot.ID, rng.Intn(2) == 0); err != nil {
+				t.Fatal(err)
+			}
+		}
+		time.Sleep(time.Duration(rng.Intn(900)) * time.Millisecond)
+	}
+	edit(cover.Command{Do: "treat", Cover: "c0", Treatments: mosaic(3)}) // so that there is something to find
+	found := caughtUp("the last check")
+	head, err := b.st.Head(ctx, shot.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	reel, source, err := b.st.Reel(ctx, shot.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	clip, _, err := b.lib.Shot(reel, source)
+	if err != nil {
+		t.Fatal(err)
+	}
+	whole, err := inspect.Run(ctx, inspect.Job{Source: source.Digest, Clip: clip, Document: head.Document, Cuts: []int{}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got, want []string
+	for _, f := range found {
+		got = append(got, fmt.Sprint(f.Kind, f.Cover, f.Frames.V, f.State))
+	}
+	for _, f := range whole {
+		want = append(want, fmt.Sprint(f.Kind, f.Cover, f.Frames, check.Open))
+	}
+	slices.Sort(got)
+	slices.Sort(want)
+	if len(want) == 0 || !slices.Equal(got, want) {
+		t.Errorf("part by part %v, at once %v", got, want)
+	}
+	var waiting int
+	if err := b.st.Pool.QueryRow(ctx, `SELECT count(*) FROM river_job WHERE kind = 'check' AND state NOT IN ('completed', 'cancelled', 'discarded')`).Scan(&waiting); err != nil || waiting > 0 {
+		t.Errorf("%d checks wait, %v", waiting, err)
+	}
+}
