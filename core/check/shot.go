@@ -290,9 +290,9 @@ func (w *watch) within(f int, was, now *frame.Picture) {
 	w.cells(f, &g, m, s, speed, shape, live, hides, s.Sure() && w.slipped())
 }
 
-// slipped says whether the cover lies elsewhere from its target than on the frames before.
-// What measuring errs by is much the same from one frame to the next, so that this is the
-// cover's doing.
+// slipped says whether the cover lies elsewhere from its target than on the frames before,
+// by its own doing: it is the cover that moves unevenly, and not where the target is found.
+// What measuring errs by is then much the same as before.
 func (w *watch) slipped() bool {
 	const back, least = 12, 1. // frames; px
 	n := len(w.states) - 1
@@ -302,12 +302,20 @@ func (w *watch) slipped() bool {
 			x, y = append(x, s.off.X), append(y, s.off.Y)
 		}
 	}
-	if len(x) < 3 {
+	if len(x) < 3 || !w.states[n-1].found || !w.states[n-2].found {
 		return false
 	}
 	slices.Sort(x)
 	slices.Sort(y)
-	return w.states[n].off.Sub(geom.Pt(x[len(x)/2], y[len(y)/2])).Len() > least
+	now, one, two := w.states[n], w.states[n-1], w.states[n-2]
+	if now.off.Sub(geom.Pt(x[len(x)/2], y[len(y)/2])).Len() < least {
+		return false
+	}
+	mid := geom.Bounds(cornersOf(w.corners())).Centre()
+	at := func(f int) geom.Point { return w.onto(f).Apply(mid) }
+	cover := at(now.f).Sub(at(one.f).Mul(2)).Add(at(two.f))
+	target := cover.Sub(now.off.Sub(one.off.Mul(2)).Add(two.off))
+	return cover.Len() > 2*target.Len()
 }
 
 // believed: a place far from the cover must be clearly better than the cover's.
