@@ -287,13 +287,18 @@ func (w *watch) within(f int, was, now *frame.Picture) {
 		}
 		return
 	}
-	w.cells(f, &g, m, s, speed, shape, live, hides, s.Sure() && w.slipped())
+	w.cells(f, &g, m, s, speed, shape, live, hides, w.slipped(s))
 }
 
 // slipped says whether the cover lies elsewhere from its target than on the frames before,
-// by its own doing: it is the cover that moves unevenly, and not where the target is found.
-// What measuring errs by is then much the same as before.
-func (w *watch) slipped() bool {
+// by its own doing: all of the target was found, or else it is the cover that moves
+// unevenly, and not where the target is found. What measuring errs by is then much the
+// same as before.
+func (w *watch) slipped(s track.Sight) bool {
+	const all = .97
+	if !s.Sure() {
+		return false
+	}
 	const back, least = 12, 1. // frames; px
 	n := len(w.states) - 1
 	var x, y []float64
@@ -315,7 +320,7 @@ func (w *watch) slipped() bool {
 	at := func(f int) geom.Point { return w.onto(f).Apply(mid) }
 	cover := at(now.f).Sub(at(one.f).Mul(2)).Add(at(two.f))
 	target := cover.Sub(now.off.Sub(one.off.Mul(2)).Add(two.off))
-	return cover.Len() > 2*target.Len()
+	return s.Share > all || cover.Len() > 2*target.Len()
 }
 
 // believed: a place far from the cover must be clearly better than the cover's.

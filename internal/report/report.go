@@ -63,8 +63,8 @@ type Finding struct {
 
 // Decision is a change of state, or a note.
 type Decision struct {
-	By, State, Note, Where string
-	At                     time.Time
+	By, State, Note, Change, Where string
+	At                             time.Time
 }
 
 // Count returns how many rows are in a state, by its title.

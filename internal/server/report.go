@@ -169,7 +169,7 @@ func (p *parts) tell(row *report.Row, v store.Seen) {
 		row.Findings = append(row.Findings, report.Finding{Kind: check.Describe(f.Kind).Title, Says: f.Says, Evidence: f.Evidence, State: string(f.State), Reason: f.Reason, By: f.By, Severe: f.Severity == check.Severe, At: f.At})
 	}
 	for _, d := range p.decisions[k] {
-		w := report.Decision{By: d.By, State: d.State.Title(), Note: d.Note, At: d.At}
+		w := report.Decision{By: d.By, State: d.State.Title(), Note: d.Note, Change: d.Change, At: d.At}
 		if d.Was == d.State {
 			w.State = "note"
 		}

@@ -45,6 +45,7 @@ type Decision struct {
 	By       string          `db:"by" json:"by"`
 	At       time.Time       `db:"at" json:"at"`
 	Note     string          `db:"note" json:"note"`
+	Change   string          `db:"change" json:"change" doc:"of the shot, that led to it by itself"`
 	Frame    *int            `db:"frame" json:"frame,omitempty" doc:"that the note is pinned to"`
 	X        *float64        `db:"x" json:"x,omitempty" doc:"and where on it, px"`
 	Y        *float64        `db:"y" json:"y,omitempty"`
@@ -265,7 +266,7 @@ func (s *Store) note(ctx context.Context, tx *sqlx.Tx, d Decision) error {
 }
 
 func said(ctx context.Context, tx *sqlx.Tx, d Decision) error {
-	_, err := tx.NamedExecContext(ctx, `INSERT INTO decision (item, shot, was, state, by, note, frame, x, y, revision) VALUES (:item,:shot,:was,:state,:by,:note,:frame,:x,:y,:revision)`, d)
+	_, err := tx.NamedExecContext(ctx, `INSERT INTO decision (item, shot, was, state, by, note, change, frame, x, y, revision) VALUES (:item,:shot,:was,:state,:by,:note,:change,:frame,:x,:y,:revision)`, d)
 	return err
 }
 
@@ -318,7 +319,7 @@ func (s *Store) edited(ctx context.Context, tx *sqlx.Tx, shot, author string, r 
 		}
 		moved = true
 		if next := row.State.Edited(); next != row.State {
-			if err := decided(ctx, tx, Decision{Item: row.Item, Shot: shot, Was: row.State, State: next, By: author, Note: "changed: " + r.Label, Revision: r.Number}); err != nil {
+			if err := decided(ctx, tx, Decision{Item: row.Item, Shot: shot, Was: row.State, State: next, By: author, Change: r.Label, Revision: r.Number}); err != nil {
 				return err
 			}
 		}

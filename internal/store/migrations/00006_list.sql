@@ -42,6 +42,7 @@ CREATE TABLE decision (
     by       text NOT NULL,
     at       timestamptz NOT NULL DEFAULT now(),
     note     text NOT NULL DEFAULT '',
+    change   text NOT NULL DEFAULT '',     -- of the document that led to it; nobody decided then
     frame    integer,                     -- that the note is pinned to, and where, px
     x        double precision,
     y        double precision,

@@ -992,6 +992,8 @@ export interface components {
             /** Format: date-time */
             at: string;
             by: string;
+            /** @description of the shot, that led to it by itself */
+            change: string;
             /**
              * Format: int64
              * @description that the note is pinned to

@@ -15,7 +15,7 @@
     void b.shot?.seen;
     const item = b.item;
     void ask(api.GET('/api/shots/{id}/review', { params: { path: { id: b.shot!.id } } })).then(
-      (r) => (notes = r.items.find((i) => i.item.id === item)?.decisions.filter((d) => d.note && !d.note.startsWith('changed: ')) ?? []),
+      (r) => (notes = r.items.find((i) => i.item.id === item)?.decisions.filter((d) => d.note) ?? []),
       () => {},
     );
   });

@@ -299,7 +299,7 @@
           <h3 class="font-semibold">So far</h3>
           <ol class="flex flex-col gap-1 text-[12px]" data-testid="decisions">
             {#each here.decisions as d (d.id)}
-              <li><button class="text-left" disabled={d.frame === undefined} onclick={() => d.frame !== undefined && seek(d.frame)}><span class="quiet">{new Date(d.at).toLocaleString('en-GB', { dateStyle: 'short', timeStyle: 'short' })}, {d.by}:</span> {said(d)}{#if d.note}, “{d.note}”{/if}{#if d.frame !== undefined}<span class="quiet"> f {d.frame}</span>{/if}</button></li>
+              <li><button class="text-left" disabled={d.frame === undefined} onclick={() => d.frame !== undefined && seek(d.frame)}><span class="quiet">{new Date(d.at).toLocaleString('en-GB', { dateStyle: 'short', timeStyle: 'short' })}, {d.by}:</span> {said(d)}{#if d.change}, because the shot was changed: {d.change}{/if}{#if d.note}, “{d.note}”{/if}{#if d.frame !== undefined}<span class="quiet"> f {d.frame}</span>{/if}</button></li>
             {/each}
           </ol>
         </div>
