@@ -6,6 +6,7 @@ test('a list of 2,000 items in 500 shots', async ({ page }) => {
   const id = await newProgramme(page, 'Long list');
   const path = clip('long.mp4', '-f', 'lavfi', '-i', 'testsrc2=size=320x180:rate=25:duration=42', '-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p', '-g', '25');
   await page.getByTestId('upload').setInputFiles(path);
+  await expect(page.getByTestId('shot')).toHaveCount(1, { timeout: 60_000 });
   await expect(page.getByTestId('shot').locator('progress')).toHaveCount(0, { timeout: 60_000 });
   const programme = await (await page.request.get(`/api/programmes/${id}`)).json();
   const source = programme.sources[0].id;
