@@ -25,6 +25,7 @@ const (
 	UnintendedKey      Kind = "unintended-key"
 	StyleDeviation     Kind = "style-deviation"
 	StaleDelivery      Kind = "stale-delivery"
+	NotVerified        Kind = "not-verified"
 )
 
 // Severity says what a finding means for a delivery.
@@ -59,6 +60,7 @@ var Kinds = []About{
 	{UnintendedKey, "Unintended key", Minor, "keys", "Remove the key, or give the value to the whole span."},
 	{StyleDeviation, "Style deviation", Minor, "differences", "Take the house style again, or let the cover go its own way."},
 	{StaleDelivery, "Stale delivery", Minor, "revisions", "Deliver the shot again."},
+	{NotVerified, "Not verified", Minor, "frames", "Look along its edges yourself, and waive this."},
 }
 
 // Describe returns what is said of a kind.

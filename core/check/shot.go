@@ -678,6 +678,10 @@ func (w *watch) conclude(scene *treat.Scene, pace func()) {
 	}
 	w.jumping()
 	w.unsteady()
+	if w.unknown {
+		e := evil{at: w.c.Span.First, worst: float64(len(w.states))}
+		add(NotVerified, []cover.Span{w.c.Span}, &e, "%s has too little texture to be found again in the picture: whether it lies bare was not looked for.", name)
+	}
 	if n := len(w.front.frames); n > 0 {
 		var at []cover.Span
 		for _, s := range spans(w.front.frames, 2) {

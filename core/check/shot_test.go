@@ -342,9 +342,32 @@ func TestDocument(t *testing.T) {
 	if all := Document(d, nil, map[string]cover.Style{"house": style}); len(all) != 1 || all[0].Kind != StyleDeviation || all[0].Figure != 1 {
 		t.Fatalf("the style is another: %v", kinds(all))
 	}
+	d.Covers[0].Style, d.Covers[0].Inverted = "", true
+	if all := Document(d, nil, nil); len(all) != 1 || all[0].Kind != NotVerified {
+		t.Fatalf("all but its outline is hidden: %v", kinds(all))
+	}
+	d.Covers[0].Style, d.Covers[0].Inverted = "house", false
 	d.Covers[0].Off = true
 	if all := Document(d, []int{20}, map[string]cover.Style{"house": style}); len(all) > 0 {
 		t.Fatalf("it is off: %v", kinds(all))
+	}
+}
+
+// What cannot be found again in the pictures is not passed in silence.
+func TestNothingToFindAgain(t *testing.T) {
+	s := newStage(drift, nil)
+	d := s.document()
+	if all := s.run(t, d); len(all) > 0 {
+		t.Fatalf("a plate with letters: %v", kinds(all))
+	}
+	rng := rand.New(rand.NewSource(2))
+	for _, p := range s.pics {
+		for i := range p.Planes[0] {
+			p.Planes[0][i] = byte(110 + rng.Intn(3))
+		}
+	}
+	if all := s.run(t, d); len(all) != 1 || all[0].Kind != NotVerified || all[0].Severity != Minor || all[0].Figure != length {
+		t.Fatalf("an even wall: %v", kinds(all))
 	}
 }
 
