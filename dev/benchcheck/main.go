@@ -271,7 +271,7 @@ func covers(ctx context.Context, dir string, s demo.Shot) (t tally) {
 			t.wrong(f.Kind, 1)
 		}
 	}
-	for _, p := range slices.Concat(c.shifted(), c.ends(), c.leaksAndJumps(), c.inFront(), c.weak()) {
+	for _, p := range slices.Concat(c.shifted(), c.adrift(), c.ends(), c.leaksAndJumps(), c.inFront(), c.weak()) {
 		all, _ := c.run(ctx, p.d, p.what)
 		for k, frames := range p.at {
 			n := t.at(k)
@@ -292,7 +292,7 @@ func covers(ctx context.Context, dir string, s demo.Shot) (t tally) {
 				}
 			}
 		}
-		if p.what != "shifted" {
+		if p.what != "shifted" && p.what != "adrift" {
 			continue
 		}
 		for _, x := range all { // called exposed, on frames on which nothing is
@@ -328,6 +328,27 @@ func (c *clip) shifted() []planted {
 		}
 	}
 	return []planted{{"shifted", d, map[check.Kind][]int{check.Exposed: frames}}}
+}
+
+// adrift: covers lie off for stretches of 16 frames, into which and out of which they
+// drift.
+func (c *clip) adrift() []planted {
+	const stretch = 16
+	d := c.document()
+	frames := []int{}
+	for k, f := 0, 10; f+stretch < len(c.truth)-5; k, f = k+1, f+2*stretch {
+		for i := range stretch {
+			by := []float64{2, 3, 5}[k%3] * min(1, float64(min(i+1, stretch-i))/5)
+			way := geom.Pt(math.Cos(float64(k)*2.4), math.Sin(float64(k)*2.4)).Mul(by)
+			for j := range key(d, f+i) {
+				key(d, f+i)[j].P = key(d, f+i)[j].P.Add(way)
+			}
+			if a, share := c.bare(d, f+i); c.seen(f+i) && (a >= 40 || share >= .04) {
+				frames = append(frames, f+i)
+			}
+		}
+	}
+	return []planted{{"adrift", d, map[check.Kind][]int{check.Exposed: frames}}}
 }
 
 // ends: the span is a frame too short at either end.
