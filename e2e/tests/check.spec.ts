@@ -130,7 +130,7 @@ test('from a list to an approved item and its report', async ({ page }) => {
   await saved(page);
   expect(await page.evaluate(() => (window as any).bench.cover.span.first)).toBe(0);
   await kinds.filter({ hasText: 'Readable' }).first().getByRole('button').first().click();
-  await page.keyboard.press('Control+ArrowRight');
+  await page.keyboard.press('Shift+G');
   await page.getByRole('group', { name: 'Treatment' }).getByRole('button', { name: 'Fill', exact: true }).click();
   await saved(page);
   await page.keyboard.press('Alt+5');

@@ -64,7 +64,7 @@
         {:else}
           {@const m = k.mend(f)}
           <div class="flex flex-wrap gap-1">
-            {#if m}<button class="btn btn-xs btn-primary" title="Ctrl+→" onclick={m.run}>{m.says}</button>{/if}
+            {#if m}<button class="btn btn-xs btn-primary" title="Shift+G" onclick={m.run}>{m.says}</button>{/if}
             <button class="btn btn-xs" onclick={() => ((waiving = f.id), (reason = ''))}>Waive with a reason</button>
           </div>
         {/if}
