@@ -68,8 +68,6 @@ type (
 		store.Programme
 		Sources    []sourceView   `json:"sources"`
 		Shots      []store.Shot   `json:"shots"`
-		Items      []store.Item   `json:"items"`
-		Seen       []store.Seen   `json:"seen" doc:"the items in the shots"`
 		Deliveries []deliveryView `json:"deliveries"`
 	}
 	revisionView struct {
@@ -341,12 +339,6 @@ func (s *server) programme(ctx context.Context, in *ByID) (*body[programmeView],
 		v.Sources = append(v.Sources, viewSource(src))
 	}
 	if v.Shots, err = s.Store.Shots(ctx, p.ID); err != nil {
-		return nil, problem(err)
-	}
-	if v.Items, err = s.Store.Items(ctx, p.ID); err != nil {
-		return nil, problem(err)
-	}
-	if v.Seen, err = s.Store.AllSeen(ctx, p.ID); err != nil {
 		return nil, problem(err)
 	}
 	ds, err := s.Store.Deliveries(ctx, p.ID)

@@ -1501,10 +1501,7 @@ export interface components {
             created: string;
             deliveries: components["schemas"]["DeliveryView"][];
             id: string;
-            items: components["schemas"]["Item"][];
             name: string;
-            /** @description the items in the shots */
-            seen: components["schemas"]["Seen"][];
             shots: components["schemas"]["Shot"][];
             sources: components["schemas"]["SourceView"][];
         };

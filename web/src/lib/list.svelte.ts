@@ -13,7 +13,7 @@ export interface Row {
 }
 export type Sort = 'shot' | 'name' | 'state' | 'due' | 'findings';
 
-const PAGE = 40;
+const PAGE = 24;
 
 export class Clearance {
   list = $state.raw<List>();

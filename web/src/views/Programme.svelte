@@ -141,7 +141,7 @@
     <header class="flex items-baseline gap-3">
       <a class="quiet hover:underline" href="/" onclick={route.follow}>Programmes</a>
       <h1 class="text-2xl font-semibold">{p?.name ?? ''}</h1>
-      <span class="quiet">{p ? `${p.shots.length} shots, ${p.items.length} items` : ''}</span>
+      <span class="quiet">{p && c.list ? `${p.shots.length} shots, ${c.list.items.length} items` : ''}</span>
       <label class="quiet ml-auto flex items-center gap-1">You are <input class="input input-xs w-32" aria-label="Your name" bind:value={who} onchange={() => (me.name = who)} maxlength="200" /></label>
       <a class="btn btn-sm" href="/review/{id}" onclick={route.follow}>Review{c.counts.ready ? ` (${c.counts.ready})` : ''}</a>
       <div class="dropdown dropdown-end">
