@@ -97,6 +97,9 @@ func (w *watch) cells(f int, g *glance, m geom.Map, s track.Sight, speed geom.Po
 	least := math.Max(math.Min(leastArea, leastShare*w.areaOn(m)), tiny)
 	limit := math.Max(least, .002*w.areaOn(m))
 	bare := float64(exposed.n) * unit
+	if slipped && seen.bin > 1 { // a line may be thinner than a sample
+		bare = w.bareLine(&seen, full, back, &exposed.box)
+	}
 	for _, t := range live.Treatments { // a graphic may leave some of the outline bare
 		if p := w.d.GraphicOf(t.Graphic); hides && len(live.Treatments) == 1 && t.Kind == cover.Patch {
 			if p == nil {
@@ -128,6 +131,32 @@ func (w *watch) cells(f int, g *glance, m geom.Map, s track.Sight, speed geom.Po
 	if n := front.near(2, 15) * unit; s.Sure() && n > .08*all && n < .8*all && n > 60 {
 		w.front.add(f, 100*n/w.areaOn(m), n, front.box)
 	}
+}
+
+// bareLine is the area, px², of what lies bare, counted in the picture's samples: the
+// view's may be larger than that. Beside the target's edge they hold what is around it
+// too, so that it is enough that the target is seen next to them.
+func (w *watch) bareLine(s *seen, full frame.Plane, back geom.Map, box *image.Rectangle) (area float64) {
+	near := make([]float32, len(s.like))
+	for y := range s.h {
+		for x := range s.w {
+			for j := max(y-1, 0); j <= min(y+1, s.h-1); j++ {
+				for i := max(x-1, 0); i <= min(x+1, s.w-1); i++ {
+					near[y*s.w+x] = max(near[y*s.w+x], s.like[j*s.w+i])
+				}
+			}
+		}
+	}
+	for y := range s.h * s.bin {
+		for x := range s.w * s.bin {
+			px, py := s.rect.Min.X+x, s.rect.Min.Y+y
+			if at(s.whole, px, py) >= .5 && at(full, px, py) < .65 && near[y/s.bin*s.w+x/s.bin] > 0 && w.content(back, px, py) {
+				area++
+				*box = box.Union(image.Rect(px, py, px+1, py+1))
+			}
+		}
+	}
+	return area
 }
 
 // areaOn is the target's area on a frame, px².

@@ -144,7 +144,7 @@ func (w *watch) within(f int, was, now *frame.Picture) {
 	if ok {
 		_, st.off = w.off(s.Map, covered)
 		st.found, st.sure, st.noise = true, s.Sure(), s.Spread
-		if st.off.Len() > 3 && !believed(s, w.sightAt(&g, covered)) {
+		if st.off.Len() > 2*w.loc.Grain(covered)+1 && !believed(s, w.sightAt(&g, covered)) {
 			st.found, st.sure, ok = false, false, false
 		}
 	}
@@ -165,7 +165,7 @@ func (w *watch) within(f int, was, now *frame.Picture) {
 }
 
 // slipped says whether the cover is known to lie off its target: farther than measuring
-// errs, on this frame and those before; or elsewhere than on those, by its own doing, since
+// errs, at once or for a while; or elsewhere than on those, by its own doing, since
 // all of the target was found, or it is the cover that moves unevenly and not where the
 // target is found. What measuring errs by is then much the same as before.
 func (w *watch) slipped(s track.Sight) bool {
@@ -188,7 +188,7 @@ func (w *watch) slipped(s track.Sight) bool {
 	slices.Sort(y)
 	now, one, two := w.states[n], w.states[n-1], w.states[n-2]
 	before := geom.Pt(x[len(x)/2], y[len(y)/2])
-	if s.Share > all && now.off.Len() > far && before.Len() > far {
+	if now.off.Len() > 2*far || s.Share > all && min(now.off.Len(), before.Len()) > far {
 		return true
 	}
 	if now.off.Sub(before).Len() < least {

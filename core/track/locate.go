@@ -109,5 +109,12 @@ func (l *Locator) At(f Frame, m geom.Map) Sight {
 	return sight(levels[fine].judge(m, &t.w))
 }
 
+// Grain is how large a sample of what the surface is compared by is on a frame, px: two
+// places nearer to each other than that look much alike.
+func (l *Locator) Grain(m geom.Map) float64 {
+	finest := l.t.ref.levels[0]
+	return max(scaleOf(m, finest)/finest.scale, 1)
+}
+
 // Reach is how far around a place a surface of this size is worth looking for, px.
 func (l *Locator) Reach(m geom.Map) float64 { return 24 + .35*math.Min(l.t.extent(m), 400) }
