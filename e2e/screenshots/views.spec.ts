@@ -136,7 +136,7 @@ test('main views', async ({ page }) => {
   await page.waitForTimeout(1500);
   await shot(page, 'check');
   await page.getByRole('button', { name: 'Ready for review' }).click();
-  await expect(page.getByTestId('standing')).toContainText('Ready');
+  await expect(page.getByTestId('standing').getByRole('button', { name: 'Back to work' })).toBeVisible();
   const programme = await page.evaluate(() => (window as any).bench.shot.programme as string);
   await page.goto(`/review/${programme}`);
   await expect(page.getByTestId('review-picture')).toHaveAttribute('data-shown', /:concealed$/, { timeout: 60_000 });
