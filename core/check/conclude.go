@@ -100,7 +100,7 @@ func (w *watch) conclude(scene *treat.Scene, pace func()) {
 	}
 	if n := len(w.front.frames); n > 0 {
 		var at []cover.Span
-		for _, s := range spans(w.front.frames, 2) {
+		for _, s := range w.joined(spans(w.front.frames, 2)) {
 			if s.Last-s.First >= 2 { // what is there for a moment is a reflection
 				at = append(at, s)
 			}
@@ -109,6 +109,20 @@ func (w *watch) conclude(scene *treat.Scene, pace func()) {
 			add(OnForeground, at, &w.front, "%s lies on what passes in front on %s: up to %.0f %% of it.", name, said(at), w.front.worst)
 		}
 	}
+}
+
+// joined joins stretches between which the target was not surely found on any frame: where
+// half of it is hidden, what hides it is still there.
+func (w *watch) joined(s []cover.Span) (out []cover.Span) {
+	for _, v := range s {
+		n := len(out)
+		if n > 0 && !slices.ContainsFunc(w.states, func(st state) bool { return st.sure && st.f > out[n-1].Last && st.f < v.First }) {
+			out[n-1].Last = v.Last
+		} else {
+			out = append(out, v)
+		}
+	}
+	return out
 }
 
 // jumping finds frames on which the cover moves as the picture does not.
