@@ -236,7 +236,7 @@
           {#each [...here.decisions.filter((d) => d.note && d.frame === frame && d.x !== undefined), ...(pin && pin.frame === frame ? [{ id: 0, x: pin.x, y: pin.y, note: 'your note' }] : [])] as d (d.id)}
             <span class="pointer-events-none absolute" style="left:{(100 * d.x!) / r.sourceInfo.info.width}%;top:{(100 * d.y!) / r.sourceInfo.info.height}%" data-testid="pin">
               <span class="absolute -top-2 -left-2 h-4 w-4 rotate-45 border-2 border-white outline outline-black"></span>
-              <span class="absolute top-2 left-3 max-w-60 bg-black/80 px-1.5 py-0.5 text-[12px] text-white">{d.note}</span>
+              <span class="absolute top-2 left-3 w-max max-w-60 bg-black/80 px-1.5 py-0.5 text-[12px] text-white">{d.note}</span>
             </span>
           {/each}
           {#if clean}<span class="absolute top-2 left-2 bg-black/70 px-2 text-white">Clean picture</span>{/if}
@@ -285,11 +285,11 @@
       </div>
       <div class="flex flex-col gap-1.5">
         <textarea bind:this={noteBox} class="textarea textarea-sm w-full" rows="3" aria-label="Note" placeholder="A note. Click the picture to pin it to a frame and a place." bind:value={note} maxlength="2000" onfocus={() => (playing = false)}></textarea>
-        {#if pin}<p class="quiet text-[12px]">Pinned to f {pin.frame} at {pin.x.toFixed(0)}, {pin.y.toFixed(0)}. <button class="underline" onclick={() => (pin = undefined)}>Not pinned</button></p>{/if}
+        {#if pin}<p class="quiet text-[12px]">Pinned to f {pin.frame} at {pin.x.toFixed(0)}, {pin.y.toFixed(0)}. <button class="underline" onclick={() => (pin = undefined)}>Take the pin off</button></p>{/if}
         <div class="flex gap-1">
           <button class="btn btn-sm btn-primary flex-1" disabled={here.seen.state !== 'ready' || severe > 0 || !who.trim()} onclick={() => decide('approved')}>Approve (A)</button>
           <button class="btn btn-sm flex-1" disabled={!['ready', 'approved'].includes(here.seen.state) || !note.trim() || !who.trim()} onclick={() => decide('back')}>Send back</button>
-          <button class="btn btn-sm" disabled={!note.trim() || !who.trim()} onclick={() => decide()}>Only note</button>
+          <button class="btn btn-sm" disabled={!note.trim() || !who.trim()} onclick={() => decide()}>Note only</button>
         </div>
         {#if !who.trim()}<p class="quiet text-[12px]">Give your name above: every decision has one.</p>
         {:else if severe}<p class="text-error text-[12px]">{severe} severe {severe === 1 ? 'finding is' : 'findings are'} open: it can be sent back, or {severe === 1 ? 'it' : 'they'} waived with a reason.</p>{/if}

@@ -21,13 +21,14 @@
   const target = $derived(b.holds.target);
   const held = $derived(b.holds.all.filter((c) => !c.off));
   const found = $derived(b.checks.open.filter((f) => f.cover === target?.id || (cover && f.item === b.item)));
+  const severe = $derived(found.filter((f) => f.severity === 'severe').length);
   const taken = (c: Cover, s: { first: number; last: number }) => c.proposed!.accepted.some((a) => a.first <= s.first && s.last <= a.last);
   const done = $derived<Record<Step, string>>({
     outline: cover ? 'done' : 'missing',
     follow: b.follows.running ? 'tracking' : cover?.track ? (b.follows.doubts(cover) ? 'weak' : b.unseen ? 'unseen' : 'done') : b.keys.length > 1 || (cover && still) ? (cover && b.unseen ? 'unseen' : 'done') : 'missing',
     hold: b.holds.running ? 'looking' : held.some((c) => c.proposed && b.holds.stretches(c).some((s) => !taken(c, s))) ? 'unseen' : held.length ? `${held.length}` : 'none',
     conceal: target?.treatments.some((t) => !t.off) && !target.off ? 'done' : 'missing',
-    check: found.length ? `${found.length}` : b.checks.current ? 'clean' : b.checks.running ? 'running' : 'to do',
+    check: severe ? `▼ ${severe}` : found.length ? `${found.length} minor` : b.checks.current ? 'clean' : b.checks.running ? 'running' : 'to do',
   });
 </script>
 
@@ -39,7 +40,7 @@
       {#each steps as [k, name] (k)}
         <button role="tab" aria-selected={b.step === k} class="border-b-2 px-0 py-1.5 {b.step === k ? 'border-primary font-semibold' : 'quiet border-transparent'}" onclick={() => b.go(k)}>
           {name}
-          <span class="block text-[12px] font-normal {done[k] === 'done' || done[k] === 'clean' ? 'text-success' : k === 'check' && found.some((f) => f.severity === 'severe') ? 'text-error font-semibold' : 'quiet'}">{k === 'check' && found.length ? '▼ ' : ''}{done[k]}</span>
+          <span class="block text-[12px] font-normal {done[k] === 'done' || done[k] === 'clean' ? 'text-success' : k === 'check' && severe ? 'text-error font-semibold' : 'quiet'}">{done[k]}</span>
         </button>
       {/each}
     </div>
