@@ -28,7 +28,7 @@
     follow: b.follows.running ? 'tracking' : cover?.track ? (b.follows.doubts(cover) ? 'weak' : b.unseen ? 'unseen' : 'done') : b.keys.length > 1 || (cover && still) ? (cover && b.unseen ? 'unseen' : 'done') : 'missing',
     hold: b.holds.running ? 'looking' : held.some((c) => c.proposed && b.holds.stretches(c).some((s) => !taken(c, s))) ? 'unseen' : held.length ? `${held.length}` : 'none',
     conceal: target?.treatments.some((t) => !t.off) && !target.off ? 'done' : 'missing',
-    check: severe ? `▼ ${severe}` : found.length ? `${found.length} minor` : b.checks.current ? 'clean' : b.checks.running ? 'running' : 'to do',
+    check: severe ? `▼ ${severe}` : found.length ? `${found.length}` : b.checks.current ? 'clean' : b.checks.running ? 'running' : 'to do',
   });
 </script>
 
