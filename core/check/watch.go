@@ -16,7 +16,6 @@ import (
 type watch struct {
 	target
 	d *cover.Document
-	c *cover.Cover
 
 	before  []glance // of the span, until it begins
 	prev    *geom.Map

@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"maps"
 	"slices"
 )
 
@@ -50,14 +51,37 @@ func (d *Document) Decides(id string) string {
 	return hex.EncodeToString(h.Sum(nil)[:16])
 }
 
+// Hiding returns the covers that hide an item; holdouts, covers that are switched off and
+// those without a treatment do not.
+func (d *Document) Hiding(item string) (out []*Cover) {
+	for i := range d.Covers {
+		if c := &d.Covers[i]; c.Item == item && item != "" && len(c.HoldsOut) == 0 && !c.Off && len(c.Treatments) > 0 {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// HidesAs reports whether a document hides the same things in the same way as another.
+func (d *Document) HidesAs(o *Document) bool {
+	all := func(d *Document) map[string]string {
+		out := map[string]string{}
+		for i := range d.Covers {
+			if c := &d.Covers[i]; len(c.HoldsOut) == 0 && !c.Off {
+				out[c.ID] = d.Decides(c.ID)
+			}
+		}
+		return out
+	}
+	return maps.Equal(all(d), all(o))
+}
+
 // DecidesItem names what decides how an item is hidden: all of its covers. It is empty
 // where it has none that hide anything.
 func (d *Document) DecidesItem(item string) string {
 	var all []string
-	for i := range d.Covers {
-		if c := &d.Covers[i]; c.Item == item && item != "" && len(c.HoldsOut) == 0 && !c.Off && len(c.Treatments) > 0 {
-			all = append(all, d.Decides(c.ID))
-		}
+	for _, c := range d.Hiding(item) {
+		all = append(all, d.Decides(c.ID))
 	}
 	if len(all) == 0 {
 		return ""

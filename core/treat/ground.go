@@ -155,7 +155,7 @@ func (s *Survey) Ground() (*Ground, error) {
 	}
 	g := &Ground{plate: p}
 	hole := s.hole(p)
-	g.clean = heal(p, hole)
+	g.clean = Heal(p, hole)
 	g.rim = rim(p, hole)
 	g.grain = s.measureGrain(p)
 	g.sharp = s.sharpness(hole)

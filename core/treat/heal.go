@@ -44,15 +44,12 @@ func beside(hole []bool, w, h int, wide float64) []bool {
 	return out
 }
 
-// Heal returns a plate whose hole, a mark for each of its samples, is filled from around
-// it.
-func Heal(p *plate.Plate, hole []bool) *plate.Plate { return heal(p, hole) }
-
-// heal fills the hole from its rim with the surface that has the least slope: Laplace's
-// equation with the rim's colours as boundary, coarse to fine (Pérez, Gangnet and Blake,
+// Heal fills the hole of a plate, a mark for each of its samples, from its rim with the
+// surface that has the least slope: Laplace's equation with the rim's colours as boundary,
+// coarse to fine (Pérez, Gangnet and Blake,
 // "Poisson image editing", SIGGRAPH 2003, without guidance; the start from Gortler et
 // al., "The lumigraph", SIGGRAPH 1996). What was never seen is filled alike.
-func heal(p *plate.Plate, hole []bool) *plate.Plate {
+func Heal(p *plate.Plate, hole []bool) *plate.Plate {
 	out := *p
 	out.Pix = slices.Clone(p.Pix)
 	w, h := p.W, p.H

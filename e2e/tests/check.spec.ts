@@ -126,6 +126,7 @@ test('from a list to an approved item and its report', async ({ page }) => {
   await page.keyboard.press('Alt+5');
   await expect(page.getByTestId('note')).toContainText('I can read it');
   await bare.getByRole('button').first().click();
+  await expect.poll(() => bare.getByTestId('still').evaluate((i: HTMLImageElement) => i.naturalWidth)).toBeGreaterThan(100);
   await bare.getByRole('button', { name: 'Lengthen the span' }).click();
   await saved(page);
   expect(await page.evaluate(() => (window as any).bench.cover.span.first)).toBe(0);

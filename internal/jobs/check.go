@@ -179,7 +179,7 @@ func (r *Runner) stale(ctx context.Context, sh store.Shot, head store.Revision) 
 	if err != nil {
 		return f, false, err
 	}
-	if same(then.Document, head.Document) {
+	if head.Document.HidesAs(then.Document) {
 		return f, false, nil
 	}
 	a := check.Describe(check.StaleDelivery)
@@ -187,29 +187,6 @@ func (r *Runner) stale(ctx context.Context, sh store.Shot, head store.Revision) 
 		Says: fmt.Sprintf("%s was delivered before the covers were changed. %s", name, a.Advice)}
 	f.Frames.V = []cover.Span{{First: 0, Last: sh.Frames - 1}}
 	return f, true, nil
-}
-
-// same reports whether two documents hide alike.
-func same(a, b *cover.Document) bool {
-	all := func(d *cover.Document) map[string]bool {
-		out := map[string]bool{}
-		for _, c := range d.Covers {
-			if len(c.HoldsOut) == 0 && !c.Off {
-				out[c.ID+"/"+d.Decides(c.ID)] = true
-			}
-		}
-		return out
-	}
-	x, y := all(a), all(b)
-	if len(x) != len(y) {
-		return false
-	}
-	for k := range x {
-		if !y[k] {
-			return false
-		}
-	}
-	return true
 }
 
 // paced calls f at most once a tick.

@@ -201,11 +201,7 @@ func (s *server) review(ctx context.Context, in *ByID) (*body[reviewShotView], e
 // hides names the covers of an item, and the frames in which they are live.
 func hides(d *cover.Document, item string) (names []string, span *cover.Span) {
 	names = []string{}
-	for i := range d.Covers {
-		c := &d.Covers[i]
-		if c.Item != item || c.Off || len(c.HoldsOut) > 0 {
-			continue
-		}
+	for _, c := range d.Hiding(item) {
 		names = append(names, c.Name)
 		if span == nil {
 			s := c.Span
@@ -257,12 +253,7 @@ func (s *server) still(w http.ResponseWriter, r *http.Request) {
 	q := r.URL.Query()
 	pic, doc, err := s.shown(r.Context(), chi.URLParam(r, "id"), f, q.Get("before") == "")
 	if err != nil {
-		var se huma.StatusError
-		status := http.StatusInternalServerError
-		if errors.As(err, &se) {
-			status = se.GetStatus()
-		}
-		http.Error(w, err.Error(), status)
+		failed(w, err)
 		return
 	}
 	part := pic.Rect()
@@ -298,11 +289,7 @@ func stillOf(pic *frame.Picture, part image.Rectangle) image.Image {
 // around is the part of a picture around the covers of an item on a frame.
 func around(d *cover.Document, item string, f int, all image.Rectangle) image.Rectangle {
 	var b image.Rectangle
-	for i := range d.Covers {
-		c := &d.Covers[i]
-		if c.Item != item || len(c.HoldsOut) > 0 {
-			continue
-		}
+	for _, c := range d.Hiding(item) {
 		for _, p := range c.Paths(f) {
 			r := p.Bounds()
 			b = b.Union(image.Rect(int(r.Min.X), int(r.Min.Y), int(r.Max.X)+1, int(r.Max.Y)+1))

@@ -198,10 +198,7 @@ func (s *server) hidden(ctx context.Context, row *report.Row, item string, sh st
 	tc := clock(src)
 	row.In, row.Out, row.Frames = tc.Format(int64(sh.First+span.First)), tc.Format(int64(sh.First+span.Last)), span.Last-span.First+1
 	var how []string
-	for _, c := range d.Covers {
-		if c.Item != item || c.Off || len(c.HoldsOut) > 0 {
-			continue
-		}
+	for _, c := range d.Hiding(item) {
 		for _, t := range c.Treatments {
 			if k := cover.Describe(t.Kind); k != nil && !t.Off && !slices.Contains(how, k.Title) {
 				how = append(how, k.Title)

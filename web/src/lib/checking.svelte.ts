@@ -4,6 +4,9 @@ import { api, ask, type CheckResult, type Finding, type Seen, type Span, type St
 import type { Bench, Step } from './bench.svelte';
 import { me } from './me';
 
+/** Where a finding's picture is: its place on its worst frame, as it would be delivered. */
+export const still = (f: Finding): string => `/api/shots/${f.shot}/stills/${f.frame}?${f.place ? `place=${f.place.join(',')}` : `item=${f.item}`}&v=${f.revision}`;
+
 export class Checking {
   result = $state.raw<CheckResult>();
   picked = $state(''); // the finding that was led to

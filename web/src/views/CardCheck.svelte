@@ -2,6 +2,7 @@
   import type { Bench } from '../lib/bench.svelte';
   import type { Finding, Decision } from '../lib/api';
   import { api, ask } from '../lib/api';
+  import { still } from '../lib/checking.svelte';
   import { states } from '../lib/states';
 
   let { b }: { b: Bench } = $props();
@@ -51,6 +52,8 @@
             <img class="w-full bg-black" style="image-rendering:auto" src="/api/findings/{f.id}/recovered?r={f.revision}" alt="The original above, what was made out below" data-testid="recovered" />
             <figcaption class="quiet text-[12px]">Above the original, below what the frames give away.{#if f.evidence}&nbsp;A machine reads “{f.evidence}”.{/if}</figcaption>
           </figure>
+        {:else}
+          <img class="w-full bg-black" src={still(f)} alt="The picture as it would be delivered, f {f.frame}" data-testid="still" />
         {/if}
         {#if f.state === 'waived'}
           <p class="text-[12px]">Waived by {f.by}: {f.reason}</p>

@@ -7,6 +7,7 @@
   import { kinds } from '../lib/format';
   import { me } from '../lib/me';
   import { route } from '../lib/route.svelte';
+  import { still } from '../lib/checking.svelte';
   import { states } from '../lib/states';
 
   let { id }: { id: string } = $props();
@@ -58,10 +59,9 @@
   async function show(e: Entry, anew: boolean) {
     r = await ask(api.GET('/api/shots/{id}/review', { params: { path: { id: e.shot } } }));
     at = { item: e.item, shot: e.shot };
-    const key = `${r.shot.id}`;
-    if (framesOf !== key) {
+    if (framesOf !== r.shot.id) {
       frames = new Frames(r.shot.source, r.shot.id, r.shot.first, r.shot.frames - 1, () => drawn++);
-      framesOf = key;
+      framesOf = r.shot.id;
     }
     if (anew) {
       frame = stretch[0];
@@ -275,7 +275,8 @@
         {#each here.findings as f (f.id)}
           <div class="bg-base-200 border-l-4 p-1.5 text-[12px] {f.state === 'waived' ? 'border-l-[#6b6b6b]' : f.severity === 'severe' ? 'border-l-[#d9573a]' : 'border-l-[#8d7a45]'}">
             <button class="text-left" onclick={() => seek(f.frame)}><b>{f.title}</b> <span class="quiet">{f.state === 'waived' ? 'waived' : f.severity}</span><br />{f.says}</button>
-            {#if f.recovered}<img class="mt-1 w-full bg-black" src="/api/findings/{f.id}/recovered?r={f.revision}" alt="The original above, what was made out below" />{/if}
+            {#if f.recovered}<img class="mt-1 w-full bg-black" src="/api/findings/{f.id}/recovered?r={f.revision}" alt="The original above, what was made out below" />
+            {:else}<img class="mt-1 w-full bg-black" loading="lazy" src={still(f)} alt="The picture as it would be delivered, f {f.frame}" />{/if}
             {#if f.state === 'waived'}<p>Waived by {f.by}: {f.reason}</p>
             {:else if waiving === f.id}
               <form class="mt-1 flex gap-1" onsubmit={(e) => waive(e, f.id, reason)}><input class="input input-xs flex-1" aria-label="Reason for waiving it" bind:value={reason} required maxlength="2000" /><button class="btn btn-xs">Waive it</button></form>
