@@ -15,11 +15,13 @@ import (
 
 	"celator/core/cover"
 	"celator/core/geom"
+	"celator/internal/confine"
 	"celator/internal/media"
 )
 
 // The tests run this binary as the program itself.
 func TestMain(m *testing.M) {
+	confine.Main()
 	if line, ok := os.LookupEnv("CELATOR_TEST_MAIN"); ok {
 		os.Args = append([]string{"celator"}, strings.Fields(line)...)
 		main()

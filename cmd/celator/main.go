@@ -11,12 +11,15 @@ import (
 	"syscall"
 
 	"github.com/spf13/cobra"
+
+	"celator/internal/confine"
 )
 
 // wrongUse marks errors of how the program was called; they exit with 2.
 type wrongUse struct{ error }
 
 func main() {
+	confine.Main() // where this process reads a stranger's picture, that is all it does
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	root := &cobra.Command{
@@ -30,7 +33,7 @@ func main() {
 		},
 	}
 	root.CompletionOptions.DisableDefaultCmd = true
-	root.AddCommand(serveCommand(), workerCommand(), demoCommand(), probeCommand(), renderCommand(), checkCommand(), trackCommand(), holdoutCommand(), openapiCommand())
+	root.AddCommand(serveCommand(), workerCommand(), sweepCommand(), demoCommand(), probeCommand(), renderCommand(), checkCommand(), trackCommand(), holdoutCommand(), openapiCommand())
 	for _, c := range root.Commands() {
 		args := c.Args
 		if args == nil {

@@ -2,28 +2,39 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
 	"path/filepath"
+	"slices"
+	"strconv"
+	"syscall"
+	"time"
 
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/spf13/cobra"
 
 	"celator/core/cover"
+	"celator/internal/budget"
 	"celator/internal/demo"
 	"celator/internal/jobs"
 	"celator/internal/library"
 	"celator/internal/pgcluster"
 	"celator/internal/preview"
+	"celator/internal/scene"
 	"celator/internal/server"
 	"celator/internal/store"
+	"celator/internal/sweep"
 	"celator/web"
 )
 
-// place is where a running program keeps and finds things.
+// place is where a running program keeps and finds things, and what it may take.
 type place struct {
 	data, media, database, logFormat string
-	fast                             bool
+	fast, chatty                     bool
+	memory, connections              int
 }
 
 func (p *place) flags(c *cobra.Command) {
@@ -32,15 +43,27 @@ func (p *place) flags(c *cobra.Command) {
 	f.StringVar(&p.media, "media", env("CELATOR_MEDIA", ""), "media folder to bring clips in from; DATA/media where not given (CELATOR_MEDIA)")
 	f.StringVar(&p.database, "database", env("CELATOR_DATABASE", ""), "address of a PostgreSQL database; a private server is started where not given (CELATOR_DATABASE)")
 	f.StringVar(&p.logFormat, "log", env("CELATOR_LOG", "text"), "format of the log on standard error: text or json (CELATOR_LOG)")
+	f.BoolVar(&p.chatty, "log-all", false, "log every request and job, not only those that fail")
 	f.BoolVar(&p.fast, "unsafe-database", os.Getenv("CELATOR_UNSAFE_DATABASE") != "", "private database without safety against power loss, for tests (CELATOR_UNSAFE_DATABASE)")
+	f.IntVar(&p.memory, "memory", number("CELATOR_MEMORY", budget.Default>>20), "memory that this process and those it starts may take, the database's aside, MB (CELATOR_MEMORY)")
+	f.IntVar(&p.connections, "connections", number("CELATOR_CONNECTIONS", store.DefaultConnections), "connections to the database (CELATOR_CONNECTIONS)")
+}
+
+func number(name string, otherwise int) int {
+	if n, err := strconv.Atoi(os.Getenv(name)); err == nil {
+		return n
+	}
+	return otherwise
 }
 
 // running is what a server and a worker share.
 type running struct {
-	log   *slog.Logger
-	lib   library.Library
-	store *store.Store
-	close []func()
+	log     *slog.Logger
+	lib     library.Library
+	store   *store.Store
+	budget  *budget.Budget
+	metrics *prometheus.Registry
+	close   []func()
 }
 
 func (r *running) stop() {
@@ -49,50 +72,88 @@ func (r *running) stop() {
 	}
 }
 
-func (p *place) run(ctx context.Context) (r *running, err error) {
-	r = &running{}
+// run opens what both need. address, where it is given, tells where the database is; else
+// a private one is started.
+func (p *place) run(ctx context.Context, address func() (string, error)) (r *running, err error) {
+	r = &running{metrics: prometheus.NewRegistry()}
 	defer func() {
 		if err != nil {
 			r.stop()
 		}
 	}()
+	r.metrics.MustRegister(collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	level := &slog.HandlerOptions{}
+	if p.chatty {
+		level.Level = slog.LevelDebug
+	}
 	switch p.logFormat {
 	case "text":
-		r.log = slog.New(slog.NewTextHandler(os.Stderr, nil))
+		r.log = slog.New(slog.NewTextHandler(os.Stderr, level))
 	case "json":
-		r.log = slog.New(slog.NewJSONHandler(os.Stderr, nil))
+		r.log = slog.New(slog.NewJSONHandler(os.Stderr, level))
 	default:
 		return r, wrongUse{fmt.Errorf("--log is text or json, not %q", p.logFormat)}
 	}
+	slog.SetDefault(r.log)
+	if int64(p.memory)<<20 < budget.Least {
+		return r, wrongUse{fmt.Errorf("--memory is at least %d MB", budget.Least>>20)}
+	}
+	r.budget = budget.New(int64(p.memory) << 20)
+	syscall.Umask(0o077) // what is kept is this user's alone, whoever writes it
 	if p.media == "" {
 		p.media = filepath.Join(p.data, "media")
 	}
 	if r.lib, err = library.New(p.media, filepath.Join(p.data, "store")); err != nil {
 		return r, err
 	}
-	url := p.database
-	if url == "" {
-		pg, err := pgcluster.Start(ctx, filepath.Join(p.data, "pg"), !p.fast)
+	if address == nil {
+		if err := pgcluster.Admit(p.data); err != nil {
+			return r, err
+		}
+		file := filepath.Join(p.data, "database")
+		// So that workers of this user find it; the folder keeps others out.
+		write := func(url string) error { return os.WriteFile(file, []byte(url), 0o600) }
+		pg, err := pgcluster.Start(ctx, pgcluster.Config{Dir: filepath.Join(p.data, "pg"), Durable: !p.fast, Log: r.log, Moved: func(url string) {
+			if err := write(url); err != nil {
+				r.log.Error("workers cannot be told where the database is", "error", err)
+			}
+		}})
 		if err != nil {
 			return r, err
 		}
 		r.close = append(r.close, pg.Stop)
-		url = pg.URL()
-		// So that workers of this user find it; the folder keeps others out.
-		if err := os.WriteFile(filepath.Join(p.data, "database"), []byte(url), 0o600); err != nil {
+		if err := write(pg.URL()); err != nil {
 			return r, err
 		}
-		r.close = append(r.close, func() { os.Remove(filepath.Join(p.data, "database")) })
+		r.close = append(r.close, func() { os.Remove(file) })
+		address = func() (string, error) {
+			url, err := pg.Address()
+			if err != nil {
+				err = store.Away(err)
+			}
+			return url, err
+		}
 	}
-	if r.store, err = store.Open(ctx, url); err != nil {
+	if r.store, err = p.open(ctx, address); err != nil {
 		return r, err
 	}
 	r.close = append(r.close, r.store.Close)
 	return r, nil
 }
 
-func (r *running) work(ctx context.Context, bench jobs.Bench) error {
-	j, err := jobs.Start(ctx, r.store, r.lib, r.log, bench)
+// open waits for a database that is just being started.
+func (p *place) open(ctx context.Context, address func() (string, error)) (*store.Store, error) {
+	for end := time.Now().Add(time.Minute); ; {
+		st, err := store.Open(ctx, store.Config{Address: address, Connections: p.connections})
+		if err == nil || !store.Unavailable(err) || ctx.Err() != nil || time.Now().After(end) {
+			return st, err
+		}
+		time.Sleep(200 * time.Millisecond)
+	}
+}
+
+func (r *running) work(ctx context.Context, bench jobs.Bench, scenes *scene.Maker) error {
+	j, err := jobs.Start(ctx, jobs.Config{Store: r.store, Library: r.lib, Log: r.log, Bench: bench, Budget: r.budget, Scenes: scenes, Metrics: r.metrics})
 	if err != nil {
 		return err
 	}
@@ -104,14 +165,31 @@ func serveCommand() *cobra.Command {
 	var p place
 	var addr string
 	var withDemo, work bool
+	var disk int
 	c := &cobra.Command{Use: "serve", Short: "Serve the application and work its queue"}
 	p.flags(c)
 	c.Flags().StringVar(&addr, "addr", env("CELATOR_ADDR", "127.0.0.1:8420"), "loopback address to serve on (CELATOR_ADDR)")
 	c.Flags().BoolVar(&withDemo, "demo", false, "draw the demo footage and load the demo programme where they are not there")
 	c.Flags().BoolVar(&work, "work", true, "work the queue in this process too")
+	c.Flags().IntVar(&disk, "frame-cache", number("CELATOR_FRAME_CACHE", 8<<10), "decoded frames that are kept on the disk, at most, MB; 0 keeps none (CELATOR_FRAME_CACHE)")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		ctx := cmd.Context()
-		r, err := p.run(ctx)
+		// The address and the folder first: what is somebody else's is not touched.
+		l, err := server.Listen(addr)
+		if err != nil {
+			return err
+		}
+		defer l.Close()
+		unlock, err := lockFolder(p.data, addr)
+		if err != nil {
+			return err
+		}
+		defer unlock()
+		var address func() (string, error)
+		if p.database != "" {
+			address = store.At(p.database)
+		}
+		r, err := p.run(ctx, address)
 		if err != nil {
 			return err
 		}
@@ -121,25 +199,33 @@ func serveCommand() *cobra.Command {
 				return err
 			}
 		}
-		frames := preview.NewFrames(384 << 20)
-		r.close = append(r.close, frames.Close)
-		if work {
-			if err := r.work(ctx, frames); err != nil {
+		var cache *preview.Disk
+		if disk > 0 {
+			if cache, err = preview.NewDisk(filepath.Join(r.lib.Store, "frames"), int64(disk)<<20, r.lib.Free); err != nil {
 				return err
 			}
+		}
+		frames := preview.NewFrames(r.budget, cache)
+		r.close = append(r.close, frames.Close)
+		patches := preview.NewPatches(r.budget, frames)
+		if work {
+			if err := r.work(ctx, frames, patches.Scenes); err != nil {
+				return err
+			}
+			go sweep.Often(ctx, r.store.ForReads(), r.lib, r.log)
 		}
 		web, err := web.Files()
 		if err != nil {
 			return err
 		}
-		h, err := server.New(ctx, server.Config{Store: r.store, Library: r.lib, Patches: preview.NewPatches(frames), Web: web, Log: r.log})
+		h, err := server.New(ctx, server.Config{Store: r.store, Library: r.lib, Patches: patches, Budget: r.budget, Web: web, Log: r.log, Metrics: r.metrics})
 		if err != nil {
 			return err
 		}
-		return server.Serve(ctx, addr, h, func(url string) {
-			r.log.Info("serving", "address", url)
-			fmt.Println("Celator is ready at", url)
-		})
+		url := "http://" + l.Addr().String()
+		r.log.Info("serving", "address", url)
+		fmt.Println("Celator is ready at", url)
+		return server.Serve(ctx, l, h)
 	}
 	return c
 }
@@ -150,24 +236,60 @@ func workerCommand() *cobra.Command {
 	p.flags(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		ctx := cmd.Context()
+		address := store.At(p.database)
 		if p.database == "" {
-			b, err := os.ReadFile(filepath.Join(p.data, "database"))
-			if err != nil {
+			file := filepath.Join(p.data, "database")
+			if _, err := os.Stat(file); err != nil {
 				return wrongUse{fmt.Errorf("no server is running on %s; name its database with --database", p.data)}
 			}
-			p.database = string(b)
+			address = func() (string, error) { // read again each time: the server may come back elsewhere
+				b, err := os.ReadFile(file)
+				if err != nil {
+					return "", store.Away(err)
+				}
+				return string(b), nil
+			}
 		}
-		r, err := p.run(ctx)
+		r, err := p.run(ctx, address)
 		if err != nil {
 			return err
 		}
 		defer r.stop()
-		if err := r.work(ctx, nil); err != nil {
+		if err := r.work(ctx, nil, nil); err != nil {
 			return err
 		}
 		r.log.Info("working")
 		<-ctx.Done()
 		return nil
+	}
+	return c
+}
+
+func sweepCommand() *cobra.Command {
+	var p place
+	var dry bool
+	c := &cobra.Command{Use: "sweep", Short: "Take away what nothing uses any more, as the server does every hour"}
+	p.flags(c)
+	c.Flags().BoolVar(&dry, "dry-run", false, "only say what would be taken away")
+	c.RunE = func(cmd *cobra.Command, _ []string) error {
+		address := store.At(p.database)
+		if p.database == "" {
+			b, err := os.ReadFile(filepath.Join(p.data, "database"))
+			if err != nil {
+				return wrongUse{fmt.Errorf("no server is running on %s; name its database with --database", p.data)}
+			}
+			address = store.At(string(b))
+		}
+		r, err := p.run(cmd.Context(), address)
+		if err != nil {
+			return err
+		}
+		defer r.stop()
+		done, err := sweep.Run(cmd.Context(), r.store.ForReads(), r.lib, sweep.Rules, dry, time.Now())
+		for _, d := range done {
+			fmt.Printf("%s\t%s\t%d\t%s\n", d.Rule, d.What, d.Bytes, d.Why)
+		}
+		return err
 	}
 	return c
 }
@@ -190,50 +312,93 @@ func demoCommand() *cobra.Command {
 
 const demoFolder = "tidewrack-week"
 
-// loadDemo draws the demo footage and makes the demo programme, once.
+// loadDemo draws the demo footage and makes the demo programme, once. Stopped in the
+// middle, the next start makes what is missing.
 func loadDemo(ctx context.Context, r *running) error {
 	dir := filepath.Join(r.lib.Media, demoFolder)
 	if err := demo.Generate(ctx, dir, demo.Shots, func(s string) { r.log.Info(s) }); err != nil {
 		return err
 	}
+	mark := filepath.Join(r.lib.Store, "demo-loaded") // afterwards it is people's own
+	if _, err := os.Stat(mark); err == nil {
+		return nil
+	}
 	all, err := r.store.Programmes(ctx)
 	if err != nil {
 		return err
 	}
-	for _, p := range all {
-		if p.Name == demo.Programme {
-			return nil
-		}
-	}
-	p, err := r.store.AddProgramme(ctx, demo.Programme)
-	if err != nil {
-		return err
-	}
-	for _, s := range demo.Shots {
-		src := store.Source{ID: store.NewID(), Programme: p.ID, Name: s.Title, Place: "media", Path: filepath.Join(demoFolder, s.Name, "clip.mp4")}
-		_, shot, err := server.AddSource(ctx, r.store, r.lib, src)
+	i := slices.IndexFunc(all, func(p store.Programme) bool { return p.Name == demo.Programme })
+	if i < 0 {
+		p, err := r.store.AddProgramme(ctx, demo.Programme)
 		if err != nil {
 			return err
 		}
+		all, i = append(all, p), len(all)
+	}
+	for _, s := range demo.Shots {
+		if err := loadShot(ctx, r, dir, all[i].ID, s); err != nil {
+			return err
+		}
+	}
+	return os.WriteFile(mark, nil, 0o600)
+}
+
+// loadShot enters a demo shot with its item and its cover, as far as they are not there.
+func loadShot(ctx context.Context, r *running, dir, programme string, s demo.Shot) error {
+	path := filepath.Join(demoFolder, s.Name, "clip.mp4")
+	shot, err := demoShot(ctx, r, programme, path, s.Title)
+	if err != nil {
+		return err
+	}
+	items, err := r.store.ItemsOf(ctx, shot.ID)
+	if err != nil {
+		return err
+	}
+	if len(items) == 0 {
 		item, err := r.store.AddItem(ctx, shot.ID, s.Clearance())
 		if err != nil {
 			return err
 		}
-		truth, err := demo.ReadTruth(filepath.Join(dir, s.Name))
-		if err != nil {
-			return err
-		}
-		c, ok := s.Cover(truth)
-		if !ok {
-			continue
-		}
-		c.Item = item.ID
-		_, err = r.store.Edit(ctx, shot.ID, 0, "Demo", func(d *cover.Document) (*cover.Document, string, error) {
-			return d.Apply(cover.Command{Do: "add", New: &c})
-		})
-		if err != nil {
-			return err
+		items = append(items, item)
+	}
+	truth, err := demo.ReadTruth(filepath.Join(dir, s.Name))
+	if err != nil {
+		return err
+	}
+	c, ok := s.Cover(truth)
+	if !ok {
+		return nil
+	}
+	c.Item = items[0].ID
+	_, err = r.store.Edit(ctx, shot.ID, store.On{Author: "Demo", Key: "demo"}, func(d *cover.Document) (*cover.Document, string, error) {
+		return d.Apply(cover.Command{Do: "add", New: &c})
+	})
+	var conflict *store.Conflict
+	if errors.As(err, &conflict) { // somebody works there already
+		return nil
+	}
+	return err
+}
+
+// demoShot returns the shot of a demo clip, which it brings in where it is not there.
+func demoShot(ctx context.Context, r *running, programme, path, title string) (store.Shot, error) {
+	sources, err := r.store.Sources(ctx, programme)
+	if err != nil {
+		return store.Shot{}, err
+	}
+	i := slices.IndexFunc(sources, func(s store.Source) bool { return s.Path == path })
+	if i < 0 {
+		_, shot, err := server.AddSource(ctx, r.store, r.lib, store.Source{ID: store.NewID(), Programme: programme, Name: title, Place: "media", Path: path})
+		return shot, err
+	}
+	shots, err := r.store.Shots(ctx, programme)
+	if err != nil {
+		return store.Shot{}, err
+	}
+	for _, sh := range shots {
+		if sh.Source == sources[i].ID {
+			return sh, nil
 		}
 	}
-	return nil
+	return store.Shot{}, fmt.Errorf("the demo clip %s has no shot", title)
 }

@@ -108,7 +108,8 @@ const (
 var ErrNoCover = errors.New("edit: the cover is not there any more")
 
 // Apply returns a copy of the document with the commands applied in order, and
-// what the first of them did, in words. On an error the document is unchanged.
+// what the first of them did, in words. On an error the document is unchanged; ErrLarge
+// is one of them.
 // Covers that no command names are shared between the two.
 func (d *Document) Apply(cmds ...Command) (*Document, string, error) {
 	next := *d
@@ -133,6 +134,9 @@ func (d *Document) Apply(cmds ...Command) (*Document, string, error) {
 		}
 	}
 	if err := next.validate(func(id string) bool { return own[id] }); err != nil {
+		return nil, "", err
+	}
+	if err := next.fits(); err != nil {
 		return nil, "", err
 	}
 	next.tidy()

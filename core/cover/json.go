@@ -32,6 +32,12 @@ func Parse(b []byte) (*Document, error) {
 	if len(b) > MaxBytes {
 		return nil, fmt.Errorf("document: larger than %d MB", MaxBytes>>20)
 	}
+	return Stored(b)
+}
+
+// Stored is Parse for a document that was taken before: the form that a database keeps
+// may be longer than the one that was measured then.
+func Stored(b []byte) (*Document, error) {
 	dec := json.NewDecoder(bytes.NewReader(b))
 	dec.DisallowUnknownFields()
 	var d Document

@@ -123,9 +123,9 @@ func New(f Format, data []byte) *Picture {
 	return p
 }
 
-// FromYCbCr returns the samples of a decoded JPEG, of full range and BT.601 as
-// JFIF has it, or ErrFormat for a subsampling other than 4:4:4, 4:2:2 or 4:2:0.
-func FromYCbCr(img *image.YCbCr) (*Picture, error) {
+// FormatOf is the format of a decoded JPEG's samples: full range and BT.601 as JFIF has
+// it, or ErrFormat for a subsampling other than 4:4:4, 4:2:2 or 4:2:0.
+func FormatOf(img *image.YCbCr) (Format, error) {
 	f := Format{Width: img.Rect.Dx(), Height: img.Rect.Dy(), Depth: 8, Range: Full, Matrix: BT601}
 	switch img.SubsampleRatio {
 	case image.YCbCrSubsampleRatio444:
@@ -134,7 +134,16 @@ func FromYCbCr(img *image.YCbCr) (*Picture, error) {
 	case image.YCbCrSubsampleRatio420:
 		f.SubX, f.SubY = 1, 1
 	default:
-		return nil, fmt.Errorf("%w: chroma subsampling %v", ErrFormat, img.SubsampleRatio)
+		return f, fmt.Errorf("%w: chroma subsampling %v", ErrFormat, img.SubsampleRatio)
+	}
+	return f, nil
+}
+
+// FromYCbCr returns the samples of a decoded JPEG (FormatOf).
+func FromYCbCr(img *image.YCbCr) (*Picture, error) {
+	f, err := FormatOf(img)
+	if err != nil {
+		return nil, err
 	}
 	p := New(f, nil)
 	for plane, src := range [][]byte{img.Y, img.Cb, img.Cr} {
@@ -333,6 +342,18 @@ func (f Format) Encode(r, g, b float64) [3]float32 {
 func (p *Picture) RGBA(r image.Rectangle) *image.RGBA {
 	r = r.Intersect(p.Rect())
 	out := image.NewRGBA(r)
+	// In bands: in between each sample is a float32, which for whole large pictures would
+	// take five times their size.
+	const band = 64
+	for y := r.Min.Y; y < r.Max.Y; y += band {
+		part := image.Rect(r.Min.X, y, r.Max.X, min(y+band, r.Max.Y))
+		p.rgba(part, out.SubImage(part).(*image.RGBA))
+	}
+	return out
+}
+
+// rgba converts a part of the picture into out, of that part.
+func (p *Picture) rgba(r image.Rectangle, out *image.RGBA) {
 	if p.Matrix == RGB {
 		scale := 255 / p.Max()
 		for plane, at := range [3]int{1, 2, 0} {
@@ -341,7 +362,7 @@ func (p *Picture) RGBA(r image.Rectangle) *image.RGBA {
 				out.Pix[4*i+3] = 255
 			}
 		}
-		return out
+		return
 	}
 	kr, kb := p.coefficients()
 	black, luma, chroma, zero := p.scale()
@@ -375,7 +396,6 @@ func (p *Picture) RGBA(r image.Rectangle) *image.RGBA {
 			dst[4*i], dst[4*i+1], dst[4*i+2], dst[4*i+3] = clip8(l+rv*v), clip8(l-gu*u-gv*v), clip8(l+bu*u), 255
 		}
 	}
-	return out
 }
 
 // siting returns the two chroma samples around luma sample i and the weight of

@@ -228,7 +228,8 @@ test('files that cannot be used are refused in words and leave nothing', async (
   writeFileSync(damaged, bad);
   await page.getByTestId('upload').setInputFiles(damaged);
   await expect(page.getByRole('alert').filter({ hasText: /cannot be used/ })).toBeVisible();
-  await page.getByRole('button', { name: 'Dismiss' }).click();
+  page.once('dialog', (d) => void d.accept());
+  await page.getByRole('button', { name: 'Take out' }).click();
   await expect(page.getByText('No shots yet.', { exact: false })).toBeVisible();
   expect((await (await request.get(`/api/programmes/${id}`)).json()).sources).toEqual([]);
 });

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
@@ -12,8 +13,14 @@ import (
 	"celator/core/cover"
 	"celator/core/frame"
 	"celator/core/geom"
+	"celator/internal/confine"
 	"celator/internal/media"
 )
+
+func TestMain(m *testing.M) {
+	confine.Main()
+	os.Exit(m.Run())
+}
 
 func clip(t *testing.T, name string, args ...string) media.Clip {
 	path := filepath.Join(t.TempDir(), name)
@@ -94,7 +101,7 @@ func TestArchiveIsTheSourceOutsideTheMattes(t *testing.T) {
 		joined := j
 		joined.Out = filepath.Join(t.TempDir(), "joined.mkv")
 		o := media.Output{Path: joined.Out, Preset: j.Preset, Source: c, Sound: c.Path, Frames: j.Total, Total: j.Total}
-		if err := media.Join(ctx, o, files, lengths); err != nil {
+		if err := media.Join(ctx, o, files, lengths, nil); err != nil {
 			t.Fatal(err)
 		}
 		if _, err := Verify(ctx, joined, nil); err != nil {
@@ -166,7 +173,7 @@ func TestReviewCopies(t *testing.T) {
 		files, lengths = append(files, s.Out), append(lengths, s.Last-s.First+1)
 	}
 	o := media.Output{Path: j.Out, Preset: j.Preset, Source: c, Sound: c.Path, Frames: j.Total, Total: j.Total}
-	if err := media.Join(ctx, o, files, lengths); err != nil {
+	if err := media.Join(ctx, o, files, lengths, nil); err != nil {
 		t.Fatal(err)
 	}
 	if p, err := Verify(ctx, j, nil); err != nil {

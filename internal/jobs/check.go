@@ -15,6 +15,7 @@ import (
 	"celator/core/cover"
 	"celator/core/cut"
 	"celator/core/frame"
+	"celator/internal/budget"
 	"celator/internal/inspect"
 	"celator/internal/ocr"
 	"celator/internal/store"
@@ -29,34 +30,28 @@ const checkVersion = "1/"
 
 // check looks at what changed in a shot since it was checked last.
 func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) error {
-	sh, src, err := r.store.Reel(ctx, job.Args.Shot)
-	if errors.Is(err, store.ErrNone) {
-		return nil
-	}
-	if err == nil && src.State != store.Ready {
-		if src.State == store.Failed {
-			return nil
+	id := job.Args.Shot
+	return attend(r, ctx, job, task{store.AnInspection, id, checkMemory, budget.Later, func(ctx context.Context, beat func(int)) error {
+		sh, src, err := r.store.Reel(ctx, id)
+		if err != nil || src.State == store.Failed {
+			return err
 		}
-		return river.JobSnooze(3 * time.Second)
-	}
-	var head store.Revision
-	if err == nil {
-		head, err = r.store.Head(ctx, sh.ID)
-	}
-	if err == nil && !job.Args.Now && time.Since(head.At) < pause {
-		return river.JobSnooze(pause)
-	}
-	if err == nil {
+		if src.State != store.Ready {
+			return river.JobSnooze(3 * time.Second)
+		}
+		head, err := r.store.Head(ctx, id)
+		if err != nil {
+			return err
+		}
+		if !job.Args.Now && time.Since(head.At) < pause {
+			return river.JobSnooze(pause)
+		}
 		pace := func() {}
 		if !job.Args.Now {
 			pace = func() { r.giveWay(ctx) }
 		}
-		err = r.inspect(ctx, sh, src, head, pace)
-	}
-	return outcome(ctx, job, err, false, func(why string) {
-		r.log.Warn("check failed", "shot", sh.Name, "why", why)
-		r.store.FailInspection(ctx, sh.ID, why)
-	})
+		return r.inspect(ctx, sh, src, head, pace, beat)
+	}, func(ctx context.Context, why string) error { return r.store.FailInspection(ctx, id, why) }})
 }
 
 // giveWay waits a little while somebody works on the bench or waits for a tracker, so
@@ -64,14 +59,14 @@ func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) err
 func (r *Runner) giveWay(ctx context.Context) {
 	const step, most = 50 * time.Millisecond, 600 * time.Millisecond
 	for waited := time.Duration(0); waited < most && ctx.Err() == nil; waited += step {
-		if r.following.Load() == 0 && (r.bench == nil || r.bench.Quiet() > 4*step) {
+		if r.following.Load() == 0 && (r.Bench == nil || r.Bench.Quiet() > 4*step) {
 			return
 		}
 		time.Sleep(step)
 	}
 }
 
-func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, head store.Revision, pace func()) error {
+func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, head store.Revision, pace func(), beat func(int)) error {
 	clip, id, err := r.lib.Shot(sh, src)
 	if err != nil {
 		return err
@@ -109,9 +104,10 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 	if err := r.store.BeginInspection(ctx, sh.ID); err != nil {
 		return err
 	}
-	found, err := inspect.Run(ctx, inspect.Job{Source: src.Digest + id, Clip: clip, Scenes: &r.scenes, Document: d, Styles: styles, Cuts: cuts,
+	tell := paced(func(done, of int) { r.store.SetInspection(ctx, sh.ID, done, of) })
+	found, err := inspect.Run(ctx, inspect.Job{Source: src.Digest + id, Clip: clip, Scenes: r.scenes, Document: d, Styles: styles, Cuts: cuts,
 		Wanted:   func(c string) bool { return res.Checked[c] },
-		Progress: paced(func(done, of int) { r.store.SetInspection(ctx, sh.ID, done, of) }),
+		Progress: func(done, of int) { beat(done); tell(done, of) },
 		Pace:     pace,
 	})
 	if err != nil {
@@ -202,24 +198,24 @@ func paced(f func(done, of int)) func(done, of int) {
 
 // search finds where shots begin in a source.
 func (r *Runner) search(ctx context.Context, job *river.Job[store.SearchArgs]) error {
-	src, err := r.store.Source(ctx, job.Args.Source)
-	if errors.Is(err, store.ErrNone) {
-		return nil
-	}
-	if err == nil && !src.Searched {
-		err = r.boundaries(ctx, src)
-	}
-	return outcome(ctx, job, err, false, func(why string) { r.log.Warn("no boundaries found", "source", src.Name, "why", why) })
+	id := job.Args.Source
+	return attend(r, ctx, job, task{store.ASource, id, followMemory, budget.Later, func(ctx context.Context, beat func(int)) error {
+		src, err := r.store.Source(ctx, id)
+		if err != nil || src.Searched {
+			return err
+		}
+		return r.boundaries(ctx, src, beat)
+	}, func(context.Context, string) error { return nil }}) // people find them too
 }
 
-func (r *Runner) boundaries(ctx context.Context, src store.Source) error {
+func (r *Runner) boundaries(ctx context.Context, src store.Source, beat func(int)) error {
 	clip, err := r.lib.Clip(src)
 	if err != nil {
 		return err
 	}
 	begun := time.Now()
 	var all cut.Finder
-	if err := clip.Thumbs(ctx, func(f int, p *frame.Picture) { all.Add(f, cut.Of(p)) }); err != nil {
+	if err := clip.Thumbs(ctx, func(f int, p *frame.Picture) { all.Add(f, cut.Of(p)); beat(f) }); err != nil {
 		return err
 	}
 	found := all.Boundaries()

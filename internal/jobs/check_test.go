@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"math/rand"
 	"slices"
 	"testing"
@@ -26,11 +25,7 @@ func TestChecksCatchUp(t *testing.T) {
 	ctx := context.Background()
 	b := open(t)
 	src, shot := b.bring(t, 2, "480x270")
-	r, err := Start(ctx, b.st, b.lib, slog.New(slog.DiscardHandler), nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer r.Stop()
+	b.work(t)
 	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) }, func(s store.Source) bool { return s.State == store.Ready })
 	edit := func(cmds ...cover.Command) {
 		t.Helper()
@@ -39,7 +34,7 @@ func TestChecksCatchUp(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			_, err = b.st.Edit(ctx, shot.ID, head.Number, "me", func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) })
+			_, err = b.st.Edit(ctx, shot.ID, store.On{Base: head.Number, Author: "me"}, func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) })
 			var conflict *store.Conflict
 			if errors.As(err, &conflict) {
 				continue
@@ -127,7 +122,7 @@ func TestChecksCatchUp(t *testing.T) {
 		t.Errorf("part by part %v, at once %v", got, want)
 	}
 	var waiting int
-	if err := b.st.Pool.QueryRow(ctx, `SELECT count(*) FROM river_job WHERE kind = 'check' AND state NOT IN ('completed', 'cancelled', 'discarded')`).Scan(&waiting); err != nil || waiting > 0 {
+	if err := b.st.QueuePool().QueryRow(ctx, `SELECT count(*) FROM river_job WHERE kind = 'check' AND state NOT IN ('completed', 'cancelled', 'discarded')`).Scan(&waiting); err != nil || waiting > 0 {
 		t.Errorf("%d checks wait, %v", waiting, err)
 	}
 }

@@ -15,6 +15,8 @@ import (
 	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/track"
+	"celator/internal/budget"
+	"celator/internal/fault"
 	"celator/internal/follow"
 	"celator/internal/media"
 	"celator/internal/store"
@@ -24,27 +26,32 @@ import (
 const shown = 120 * time.Millisecond
 
 func (r *Runner) follow(ctx context.Context, job *river.Job[store.FollowArgs]) error {
-	a, err := r.store.Attempt(ctx, job.Args.Attempt)
-	if errors.Is(err, store.ErrNone) {
-		return nil
-	}
-	if err == nil && (a.State == store.Queued || a.State == store.Running || a.State == store.Stopping) {
-		err = r.attempt(ctx, a)
-	}
-	return outcome(ctx, job, err, true, func(why string) {
-		r.store.EndAttempt(ctx, a.ID, store.Failed, why, 0, nil, nil)
-	})
+	id := job.Args.Attempt
+	return attend(r, ctx, job, task{store.AnAttempt, id, followMemory, budget.Now, func(ctx context.Context, beat func(int)) error {
+		a, err := r.store.Attempt(ctx, id)
+		if err != nil || a.Ended() {
+			return err
+		}
+		return r.attempt(ctx, a, beat)
+	}, func(ctx context.Context, why string) error {
+		return r.store.EndAttempt(ctx, id, store.Failed, sentence(errors.New(why)), 0, nil, nil)
+	}})
+}
+
+// passes reports whether an error of a run says nothing of what it was asked for.
+func passes(err error) bool {
+	return fault.IsMachine(err) || store.Unavailable(err) || store.Full(err)
 }
 
 // attempt runs a tracker and lets the shot's document take what it found.
-func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
+func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) error {
 	spec := a.Spec.V
 	if !spec.Compare {
 		r.following.Add(1)
 		defer r.following.Add(-1)
 	}
 	if spec.Front != nil {
-		return r.front(ctx, a)
+		return r.front(ctx, a, beat)
 	}
 	sh, src, err := r.store.Reel(ctx, a.Shot)
 	if err != nil {
@@ -76,13 +83,14 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 	}
 	j.Hidden = follow.Holdouts(head.Document)
 	j.AtHand = func(int) *frame.Picture { return nil }
-	if r.bench != nil {
-		j.AtHand = func(f int) *frame.Picture { return r.bench.AtHand(id, f) }
+	if r.Bench != nil {
+		j.AtHand = func(f int) *frame.Picture { return r.Bench.AtHand(id, f) }
 	}
 	j.Found = func(f int, p []track.Pose) {
 		found.set(f, p)
 		told[f] = true
 		at.told(f)
+		beat(len(told))
 		// The anchor's own pose is no news; the first that was found is.
 		if now := time.Now(); len(told) > 1 && now.Sub(last) >= shown {
 			last = now
@@ -106,7 +114,7 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt) error {
 		state = store.Stopped
 	case errors.As(err, &cut):
 		note = sentence(err)
-	case err != nil && ctx.Err() != nil:
+	case err != nil && (ctx.Err() != nil || passes(err)):
 		return err // taken up again by another run
 	case err != nil:
 		state, note = store.Failed, sentence(err)
@@ -154,17 +162,17 @@ func (t *front) told(f int) {
 func (r *Runner) take(ctx context.Context, a store.Attempt) error {
 	t := a.Spec.V.Track
 	t.Attempt, t.Poses = a.ID, nil
+	full, err := r.store.Attempt(ctx, a.ID)
+	if err != nil {
+		return err
+	}
 	for range 50 {
 		head, err := r.store.Head(ctx, a.Shot)
 		if err != nil {
 			return err
 		}
-		_, err = r.store.Edit(ctx, a.Shot, head.Number, a.Spec.V.Author, func(d *cover.Document) (*cover.Document, string, error) {
+		_, err = r.store.Edit(ctx, a.Shot, store.On{Base: head.Number, Author: a.Spec.V.Author, Key: "take-" + a.ID}, func(d *cover.Document) (*cover.Document, string, error) {
 			d, label, err := d.Apply(cover.Command{Do: "track", Track: &t})
-			if err != nil {
-				return nil, "", err
-			}
-			full, err := r.store.Attempt(ctx, a.ID)
 			if err != nil {
 				return nil, "", err
 			}

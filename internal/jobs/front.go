@@ -17,16 +17,16 @@ import (
 	"celator/internal/store"
 )
 
-// plates remembers what the last surface looks like, so that other settings and other
+// cleaned remembers what the last surface looks like, so that other settings and other
 // stretches need no second look at the shot.
-type plates struct {
+type cleaned struct {
 	key   string
 	plate *plate.Plate
 }
 
 // front runs over a stretch and keeps what passes in front of a surface; the document
 // then has a holdout of it, of which nothing is accepted yet.
-func (r *Runner) front(ctx context.Context, a store.Attempt) error {
+func (r *Runner) front(ctx context.Context, a store.Attempt, beat func(int)) error {
 	spec := a.Spec.V
 	sh, src, err := r.store.Reel(ctx, a.Shot)
 	if err != nil {
@@ -46,8 +46,8 @@ func (r *Runner) front(ctx context.Context, a store.Attempt) error {
 	j := follow.FrontOf(clip, &track, cover.Span{First: spec.From, Last: spec.To}, holdout.Settings{Sensitivity: p.Sensitivity, Edge: p.Edge, Least: p.Least})
 	key := id + "/" + track.Attempt
 	r.mu.Lock()
-	if r.plate.key == key {
-		j.Plate = r.plate.plate
+	if r.clean.key == key {
+		j.Plate = r.clean.plate
 	}
 	r.mu.Unlock()
 	if w, err := r.store.AttemptProgress(ctx, a.ID, 0, spec.From, nil); err != nil {
@@ -68,6 +68,7 @@ func (r *Runner) front(ctx context.Context, a store.Attempt) error {
 			return err
 		}
 		done++
+		beat(done)
 		if now := time.Now(); now.Sub(last) >= shown {
 			last = now
 			if w, err := r.store.AttemptProgress(work, a.ID, done, f, nil); err == nil && !w {
@@ -81,14 +82,14 @@ func (r *Runner) front(ctx context.Context, a store.Attempt) error {
 	plate, err := j.Find(work)
 	if plate != nil {
 		r.mu.Lock()
-		r.plate = plates{key, plate}
+		r.clean = cleaned{key, plate}
 		r.mu.Unlock()
 	}
 	state, note := store.Done, ""
 	switch {
 	case !wanted:
 		state = store.Stopped
-	case err != nil && ctx.Err() != nil:
+	case err != nil && (ctx.Err() != nil || passes(err)):
 		return err // taken up again; what was found is kept
 	case err != nil:
 		state, note = store.Failed, sentence(err)
@@ -146,7 +147,7 @@ func (r *Runner) propose(ctx context.Context, a store.Attempt) error {
 			cmds = []cover.Command{{Do: "add", New: &cover.Cover{ID: spec.Front.Cover, Name: spec.Front.Name, Span: span, HoldsOut: spec.Front.For, Proposed: &p,
 				Outlines: []cover.Outline{}, Treatments: []cover.Treatment{}}}}
 		}
-		_, err = r.store.Edit(ctx, a.Shot, head.Number, spec.Author, func(d *cover.Document) (*cover.Document, string, error) {
+		_, err = r.store.Edit(ctx, a.Shot, store.On{Base: head.Number, Author: spec.Author, Key: "take-" + a.ID}, func(d *cover.Document) (*cover.Document, string, error) {
 			return d.Apply(cmds...)
 		})
 		var conflict *store.Conflict

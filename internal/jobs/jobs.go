@@ -19,12 +19,15 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/prometheus/client_golang/prometheus"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 
 	"celator/core/cover"
 	"celator/core/frame"
+	"celator/internal/budget"
 	"celator/internal/deliver"
+	"celator/internal/fault"
 	"celator/internal/library"
 	"celator/internal/media"
 	"celator/internal/scene"
@@ -33,19 +36,33 @@ import (
 
 // Runner works the queue until it is stopped.
 type Runner struct {
-	store  *store.Store
+	Config
+	store  *store.Store // Config.Store, by the queue's connections
 	lib    library.Library
 	log    *slog.Logger
-	bench  Bench // may be nil
 	id     string
 	client *river.Client[pgx.Tx]
 	stop   context.CancelFunc
 	beats  sync.WaitGroup
-	mu     sync.Mutex
-	plate  plates
-	scenes scene.Maker
+	done   *prometheus.CounterVec
+	scenes *scene.Maker
+
+	mu    sync.Mutex
+	held  map[int64]time.Time // jobs by id, and since when they are over
+	clean cleaned
 
 	following atomic.Int32 // runs of trackers that somebody waits for
+}
+
+// Config is what a runner works with.
+type Config struct {
+	Store   *store.Store
+	Library library.Library
+	Log     *slog.Logger
+	Bench   Bench                 // may be nil
+	Budget  *budget.Budget        // may be nil
+	Scenes  *scene.Maker          // nil makes its own
+	Metrics prometheus.Registerer // may be nil
 }
 
 // Bench is where people work, when they do so on this machine.
@@ -57,14 +74,25 @@ type Bench interface {
 const (
 	beat = time.Second
 	lost = 5 * time.Second // a worker silent for so long has lost its jobs
+	// stranded is how old a thing without a job is before it gets one, and how often that
+	// is looked for.
+	stranded = 10 * time.Second
 	// tick is how often progress is written.
 	tick = 250 * time.Millisecond
 )
 
 // Start begins to work. The bench, when given, goes first.
-func Start(ctx context.Context, s *store.Store, lib library.Library, log *slog.Logger, bench Bench) (*Runner, error) {
+func Start(ctx context.Context, c Config) (*Runner, error) {
 	host, _ := os.Hostname()
-	r := &Runner{store: s, lib: lib, log: log, bench: bench, id: fmt.Sprintf("%s-%d-%s", host, os.Getpid(), store.NewID()[:13])}
+	r := &Runner{Config: c, store: c.Store.ForQueue(), lib: c.Library, log: c.Log, scenes: c.Scenes, held: map[int64]time.Time{},
+		id: fmt.Sprintf("%s-%d-%s", host, os.Getpid(), store.NewID()[:13])}
+	if r.scenes == nil {
+		r.scenes = &scene.Maker{}
+	}
+	r.done = prometheus.NewCounterVec(prometheus.CounterOpts{Name: "celator_jobs_total", Help: "Jobs by kind and what became of them."}, []string{"kind", "outcome"})
+	if c.Metrics != nil {
+		c.Metrics.MustRegister(r.done)
+	}
 	workers := river.NewWorkers()
 	river.AddWorker(workers, river.WorkFunc(r.ingest))
 	river.AddWorker(workers, river.WorkFunc(r.segment))
@@ -73,8 +101,8 @@ func Start(ctx context.Context, s *store.Store, lib library.Library, log *slog.L
 	river.AddWorker(workers, river.WorkFunc(r.check))
 	river.AddWorker(workers, river.WorkFunc(r.search))
 	var err error
-	r.client, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
-		ID: r.id, Workers: workers, Logger: slog.New(slog.DiscardHandler), JobTimeout: -1,
+	r.client, err = river.NewClient(riverpgxv5.New(c.Store.QueuePool()), &river.Config{
+		ID: r.id, Workers: workers, Logger: slog.New(slog.DiscardHandler), JobTimeout: -1, RetryPolicy: soon{},
 		Queues:            map[string]river.QueueConfig{store.IngestQueue: {MaxWorkers: 1}, store.RenderQueue: {MaxWorkers: 1}, store.FollowQueue: {MaxWorkers: 2}, store.CompareQueue: {MaxWorkers: 1}, store.CheckQueue: {MaxWorkers: 1}},
 		FetchCooldown:     50 * time.Millisecond,
 		FetchPollInterval: 500 * time.Millisecond,
@@ -83,24 +111,69 @@ func Start(ctx context.Context, s *store.Store, lib library.Library, log *slog.L
 		return nil, err
 	}
 	ctx, r.stop = context.WithCancel(context.WithoutCancel(ctx))
-	if _, err := s.Alive(ctx, r.id, lost); err != nil {
+	if _, err := r.store.Alive(ctx, r.id, nil, lost); err != nil {
 		return nil, err
 	}
-	r.beats.Go(func() {
-		for {
-			select {
-			case <-ctx.Done():
-				return
-			case <-time.After(beat):
-			}
-			if n, err := s.Alive(ctx, r.id, lost); err != nil && ctx.Err() == nil {
-				log.Warn("the queue cannot be reached", "error", err)
-			} else if n > 0 {
-				log.Info("took back jobs of a worker that is gone", "jobs", n)
+	r.beats.Go(func() { r.alive(ctx) })
+	return r, r.client.Start(ctx)
+}
+
+// alive says once a beat that this worker is there, and gives back to the queue what
+// nobody is at any more.
+func (r *Runner) alive(ctx context.Context) {
+	reached := true
+	var looked, swept time.Time
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(beat):
+		}
+		n, err := r.store.Alive(ctx, r.id, r.holding(), lost)
+		if err == nil && time.Since(looked) > stranded {
+			looked = time.Now()
+			var m int
+			if m, err = r.store.Strand(ctx, stranded); m > 0 {
+				r.log.Warn("put back what had no job", "things", m)
 			}
 		}
-	})
-	return r, r.client.Start(ctx)
+		if err == nil && looked.After(swept) {
+			swept = looked
+			r.sweepHalves(ctx)
+		}
+		switch {
+		case ctx.Err() != nil:
+			return
+		case err != nil && reached:
+			r.log.Warn("the queue cannot be reached", "error", err)
+		case err == nil && !reached:
+			r.log.Info("the queue is reached again")
+		case n > 0:
+			r.log.Info("took back jobs that nobody was at", "jobs", n)
+		}
+		reached = err == nil
+	}
+}
+
+// sweepHalves removes the segments that workers who are gone were writing.
+func (r *Runner) sweepHalves(ctx context.Context) {
+	halves, _ := filepath.Glob(r.lib.Segment("*.part"))
+	if len(halves) == 0 {
+		return
+	}
+	workers, err := r.store.Workers(ctx)
+	if err != nil {
+		return
+	}
+	for _, path := range halves {
+		// KEY.WORKER.part
+		_, worker, ok := strings.Cut(strings.TrimSuffix(filepath.Base(path), ".part"), ".")
+		if ok && !workers[worker] && worker != r.id {
+			if os.Remove(path) == nil {
+				r.log.Info("took away what a worker that is gone was writing", "file", filepath.Base(path))
+			}
+		}
+	}
 }
 
 // Stop interrupts what is being worked on, which another run takes up again.
@@ -115,21 +188,6 @@ func (r *Runner) Stop() {
 	r.store.Gone(ctx, r.id)
 }
 
-// outcome tells the queue what became of a job: interrupted jobs are put back,
-// others are tried again until fail says why for good.
-func outcome[T river.JobArgs](ctx context.Context, job *river.Job[T], err error, permanent bool, fail func(why string)) error {
-	switch {
-	case err == nil:
-		return nil
-	case ctx.Err() != nil:
-		return river.JobSnooze(0)
-	case permanent || job.Attempt >= job.MaxAttempts:
-		fail(err.Error())
-		return river.JobCancel(err)
-	}
-	return err
-}
-
 // every calls f at most once a tick; the returned function is for hot loops.
 func every(f func(done int)) func(done int) {
 	var last time.Time
@@ -142,43 +200,54 @@ func every(f func(done int)) func(done int) {
 }
 
 func (r *Runner) ingest(ctx context.Context, job *river.Job[store.IngestArgs]) error {
-	src, err := r.store.Source(ctx, job.Args.Source)
-	if errors.Is(err, store.ErrNone) {
-		return nil // removed in the meantime
-	}
-	if err == nil {
-		err = r.bringIn(ctx, src)
-	}
-	return outcome(ctx, job, err, errors.Is(err, media.ErrUnusable), func(why string) {
-		r.log.Info("source refused", "source", src.Name, "why", why)
-		r.lib.Remove(src.ID)
-		r.store.FailSource(ctx, src.ID, why)
-	})
+	id := job.Args.Source
+	return attend(r, ctx, job, task{store.ASource, id, ingestMemory, budget.Later, func(ctx context.Context, beat func(int)) error {
+		src, err := r.store.Source(ctx, id)
+		if err != nil || src.State == store.Ready {
+			return err
+		}
+		return r.bringIn(ctx, src, beat)
+	}, func(ctx context.Context, why string) error {
+		if err := r.lib.Clear(id); err != nil {
+			r.log.Warn("what was made of a source cannot be taken away", "source", id, "error", err)
+		}
+		return r.store.FailSource(ctx, id, why)
+	}})
 }
 
-func (r *Runner) bringIn(ctx context.Context, src store.Source) error {
+// bringIn makes what the bench needs of a source. Its file is only read.
+func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) error {
 	path, err := r.lib.SourcePath(src)
 	if err != nil {
 		return err
 	}
-	if err := os.MkdirAll(r.lib.Dir(src.ID), 0o755); err != nil {
+	clip := media.Clip{Path: path, Info: src.Info.V}
+	if err := r.lib.Room(media.ViewsSize(clip.Info)); err != nil {
 		return err
 	}
-	clip := media.Clip{Path: path, Info: src.Info.V}
+	if err := os.MkdirAll(r.lib.Dir(src.ID), 0o700); err != nil {
+		return err
+	}
 	var reading *media.Info
 	if clip.Info.Conformed() {
+		if err := r.lib.Room(media.ConformedSize(clip.Info) + media.ViewsSize(clip.Info)); err != nil {
+			return err
+		}
 		if err := r.store.SetSource(ctx, src.ID, store.Conforming, 0); err != nil {
 			return err
 		}
-		if clip, err = media.Conform(ctx, clip, r.lib.Conformed(src.ID)); err != nil {
+		if clip, err = media.Conform(ctx, clip, r.lib.Conformed(src.ID), beat); err != nil {
 			return err
 		}
 		reading = &clip.Info
 	}
 	begun := time.Now()
-	sums, err := media.MakeViews(ctx, clip, r.lib.Dir(src.ID), every(func(done int) {
-		r.store.SetSource(ctx, src.ID, store.Viewing, done)
-	}))
+	tell := every(func(done int) {
+		if err := r.store.SetSource(ctx, src.ID, store.Viewing, done); err != nil {
+			r.log.Debug("progress cannot be written", "error", err)
+		}
+	})
+	sums, err := media.MakeViews(ctx, clip, r.lib.Dir(src.ID), func(done int) { beat(done); tell(done) })
 	if err != nil {
 		return err
 	}
@@ -250,33 +319,34 @@ func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Jo
 		return d, j, err
 	}
 	j.Document, j.Last, j.Total = rev.Document, sh.Frames-1, src.Frames
-	j.Source, j.Scenes = src.Digest+strings.TrimPrefix(frames, src.ID), &r.scenes
+	j.Source, j.Scenes = src.Digest+strings.TrimPrefix(frames, src.ID), r.scenes
 	return d, j, deliver.Fits(j.Document, j.Clip.Info, sh.Frames)
 }
 
 func (r *Runner) segment(ctx context.Context, job *river.Job[store.SegmentArgs]) error {
-	d, j, err := r.job(ctx, job.Args.Delivery)
-	if errors.Is(err, store.ErrNone) {
-		return nil
-	}
-	if err == nil {
-		err = r.render(ctx, d, j, job.Args.Number)
-	}
-	return outcome(ctx, job, err, false, func(why string) { r.fail(ctx, d, why) })
+	return attend(r, ctx, job, r.delivering(job.Args.Delivery, renderMemory, func(ctx context.Context, d store.Delivery, j deliver.Job, beat func(int)) error {
+		return r.render(ctx, d, j, job.Args.Number, beat)
+	}))
 }
 
-func (r *Runner) fail(ctx context.Context, d store.Delivery, why string) {
-	r.log.Error("delivery failed", "delivery", d.Name, "why", why)
-	r.store.EndDelivery(ctx, d.ID, why, nil, 0, "")
+// delivering is the task of doing something for a delivery that has not ended.
+func (r *Runner) delivering(id string, memory int64, do func(context.Context, store.Delivery, deliver.Job, func(int)) error) task {
+	return task{store.ADelivery, id, memory, budget.Later, func(ctx context.Context, beat func(int)) error {
+		d, j, err := r.job(ctx, id)
+		if err != nil || d.Ended() {
+			return err
+		}
+		return do(ctx, d, j, beat)
+	}, func(ctx context.Context, why string) error { return r.store.EndDelivery(ctx, id, why, nil, 0, "") }}
 }
 
-func (r *Runner) render(ctx context.Context, d store.Delivery, j deliver.Job, number int) error {
+func (r *Runner) render(ctx context.Context, d store.Delivery, j deliver.Job, number int, beat func(int)) error {
 	segments, err := r.store.Segments(ctx, d.ID)
 	if err != nil {
 		return err
 	}
 	if number < 0 || number >= len(segments) {
-		return fmt.Errorf("the delivery has no segment %d", number)
+		return fmt.Errorf("%w: the delivery has no segment %d", errGivenUp, number)
 	}
 	g := segments[number]
 	if wanted, err := r.store.SegmentProgress(ctx, g, 0); err != nil || !wanted {
@@ -284,18 +354,24 @@ func (r *Runner) render(ctx context.Context, d store.Delivery, j deliver.Job, nu
 	}
 	final := r.lib.Segment(g.Key)
 	if _, err := os.Stat(final); err == nil {
+		now := time.Now()
+		os.Chtimes(final, now, now) // it is in use, so the sweeper leaves it
 		return r.store.FinishSegment(ctx, g, true)
+	}
+	if err := r.lib.Room(j.Preset.Size(j.Clip.Info, g.Last-g.First+1)); err != nil {
+		return err
 	}
 	wanted := true
 	work, cancel := context.WithCancel(ctx)
 	defer cancel()
 	j.First, j.Last, j.Segment, j.Out = g.First, g.Last, true, final+"."+r.id+".part"
-	j.Progress = every(func(done int) {
+	tell := every(func(done int) {
 		if w, err := r.store.SegmentProgress(ctx, g, done); err == nil && !w {
 			wanted = false
 			cancel()
 		}
 	})
+	j.Progress = func(done int) { beat(done); tell(done) }
 	defer os.Remove(j.Out)
 	if err := deliver.Render(work, j); err != nil {
 		if !wanted {
@@ -311,20 +387,13 @@ func (r *Runner) render(ctx context.Context, d store.Delivery, j deliver.Job, nu
 }
 
 func (r *Runner) finish(ctx context.Context, job *river.Job[store.FinishArgs]) error {
-	d, j, err := r.job(ctx, job.Args.Delivery)
-	if errors.Is(err, store.ErrNone) {
-		return nil
-	}
-	if err == nil {
-		err = r.join(ctx, d, j)
-	}
-	return outcome(ctx, job, err, errors.Is(err, errProof), func(why string) { r.fail(ctx, d, why) })
+	return attend(r, ctx, job, r.delivering(job.Args.Delivery, finishMemory, r.join))
 }
 
 // errProof marks a written file that is not what it must be.
 var errProof = errors.New("the written file did not pass")
 
-func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job) error {
+func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat func(int)) error {
 	if moved, err := r.store.SetDelivery(ctx, d.ID, store.Joining, 0); err != nil || !moved {
 		return err
 	}
@@ -334,17 +403,29 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job) erro
 	}
 	var files []string
 	var lengths []int
+	var size int64
 	for _, g := range segments {
-		files, lengths = append(files, r.lib.Segment(g.Key)), append(lengths, g.Last-g.First+1)
+		file := r.lib.Segment(g.Key)
+		st, err := os.Stat(file)
+		if errors.Is(err, os.ErrNotExist) { // somebody took it away: it is rendered again
+			return r.store.ReopenSegment(ctx, g)
+		} else if err != nil {
+			return err
+		}
+		size += st.Size()
+		files, lengths = append(files, file), append(lengths, g.Last-g.First+1)
+	}
+	if err := r.lib.Room(size + size/10); err != nil {
+		return err
 	}
 	final := r.lib.DeliveryFile(d.ID, d.Name)
-	if err := os.MkdirAll(filepath.Dir(final), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(final), 0o700); err != nil {
 		return err
 	}
 	j.Out = final + ".part"
 	defer os.Remove(j.Out)
 	out := media.Output{Path: j.Out, Preset: j.Preset, Source: j.Clip, Sound: j.Sound, First: j.Clip.From(), Frames: d.Frames, Total: j.Total}
-	if err := media.Join(ctx, out, files, lengths); err != nil {
+	if err := media.Join(ctx, out, files, lengths, beat); err != nil {
 		return err
 	}
 	if moved, err := r.store.SetDelivery(ctx, d.ID, store.Verifying, 0); err != nil || !moved {
@@ -353,16 +434,17 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job) erro
 	work, cancel := context.WithCancel(ctx)
 	defer cancel()
 	wanted := true
-	proof, err := deliver.Verify(work, j, every(func(done int) {
+	tell := every(func(done int) {
 		if moved, err := r.store.SetDelivery(ctx, d.ID, store.Verifying, done); err == nil && !moved {
 			wanted = false
 			cancel()
 		}
-	}))
+	})
+	proof, err := deliver.Verify(work, j, func(done int) { beat(done); tell(done) })
 	switch {
 	case !wanted:
 		return nil
-	case err != nil && ctx.Err() == nil:
+	case err != nil && ctx.Err() == nil && !fault.IsMachine(err):
 		return fmt.Errorf("%w: %w", errProof, err)
 	case err != nil:
 		return err

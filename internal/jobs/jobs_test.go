@@ -19,8 +19,8 @@ import (
 	"celator/core/geom"
 	"celator/internal/library"
 	"celator/internal/media"
-	"celator/internal/pgcluster"
 	"celator/internal/store"
+	"celator/internal/testdb"
 )
 
 // The tests run against a real database. Run with CELATOR_TEST_WORKER set, this
@@ -29,16 +29,16 @@ func TestMain(m *testing.M) {
 	if url := os.Getenv("CELATOR_TEST_WORKER"); url != "" {
 		worker(url, os.Getenv("CELATOR_TEST_STORE"))
 	}
-	os.Exit(m.Run())
+	testdb.Main(m)
 }
 
 func worker(url, dir string) {
 	ctx := context.Background()
-	st, err := store.Open(ctx, url)
+	st, err := store.Open(ctx, store.Config{Address: store.At(url)})
 	if err == nil {
 		var lib library.Library
 		if lib, err = library.New(dir, dir); err == nil {
-			_, err = Start(ctx, st, lib, slog.Default(), nil)
+			_, err = Start(ctx, Config{Store: st, Library: lib, Log: slog.Default()})
 		}
 	}
 	if err != nil {
@@ -56,23 +56,24 @@ type bench struct {
 }
 
 func open(t *testing.T) bench {
-	ctx := context.Background()
 	dir := t.TempDir()
-	pg, err := pgcluster.Start(ctx, filepath.Join(dir, "pg"), false)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(pg.Stop)
-	st, err := store.Open(ctx, pg.URL())
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(st.Close)
+	st, url := testdb.Open(t)
 	lib, err := library.New(dir, dir)
 	if err != nil {
 		t.Fatal(err)
 	}
-	return bench{st, lib, pg.URL(), dir}
+	return bench{st, lib, url, dir}
+}
+
+// work starts a runner that stops before the store closes.
+func (b bench) work(t *testing.T) *Runner {
+	t.Helper()
+	r, err := Start(context.Background(), Config{Store: b.st, Library: b.lib, Log: slog.New(slog.DiscardHandler)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(r.Stop)
+	return r
 }
 
 // bring makes a clip and enters it as a source with a shot.
@@ -141,7 +142,7 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 		t.Fatalf("%+v", src)
 	}
 	edit := func(base int, cmds ...cover.Command) store.Revision {
-		r, err := b.st.Edit(ctx, shot.ID, base, "test", func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) })
+		r, err := b.st.Edit(ctx, shot.ID, store.On{Base: base, Author: "test"}, func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) })
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -185,11 +186,7 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 	if len(finished) == 0 || len(finished) == len(before) {
 		t.Fatalf("killed too late or too early: %d of %d segments were finished", len(finished), len(before))
 	}
-	r, err := Start(ctx, b.st, b.lib, slog.New(slog.DiscardHandler), nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer r.Stop()
+	b.work(t)
 	ended := func(d store.Delivery) bool { return d.State == store.Done || d.State == store.Failed }
 	if got := wait(t, "the delivery", get, ended); got.State != store.Done || got.Proof.V.Compared != 600 {
 		t.Fatalf("%+v", got)
@@ -256,13 +253,13 @@ func TestRevisions(t *testing.T) {
 				}[rng.Intn(4)]
 			}
 			was := head.State
-			head, err = b.st.Edit(ctx, shot.ID, head.Number, "a", func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmd) })
+			head, err = b.st.Edit(ctx, shot.ID, store.On{Base: head.Number, Author: "a"}, func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmd) })
 			if err == nil {
 				texts[head.Number], parent[head.Number] = text(head.Document), was
 				line, at = append(line[:at+1:at+1], head.Number), at+1
 			}
 		case n < 4:
-			r, e := b.st.Undo(ctx, shot.ID, head.Number, "a")
+			r, e := b.st.Undo(ctx, shot.ID, store.On{Base: head.Number, Author: "a"})
 			if at == 0 {
 				if e != store.ErrNothing {
 					t.Fatalf("undid nothing: %v", e)
@@ -271,7 +268,7 @@ func TestRevisions(t *testing.T) {
 			}
 			head, err, at = r, e, at-1
 		case n < 5:
-			r, e := b.st.Redo(ctx, shot.ID, head.Number, "a")
+			r, e := b.st.Redo(ctx, shot.ID, store.On{Base: head.Number, Author: "a"})
 			if at == len(line)-1 {
 				if e != store.ErrNothing {
 					t.Fatalf("redid nothing: %v", e)
@@ -283,7 +280,7 @@ func TestRevisions(t *testing.T) {
 			all := slices.Collect(maps.Keys(texts))
 			slices.Sort(all)
 			to := all[rng.Intn(len(all))]
-			r, e := b.st.Jump(ctx, shot.ID, head.Number, to, "a")
+			r, e := b.st.Jump(ctx, shot.ID, store.On{Base: head.Number, Author: "a"}, to)
 			if to == line[at] {
 				if e != store.ErrNothing {
 					t.Fatalf("jumped nowhere: %v", e)
@@ -314,7 +311,7 @@ func TestRevisions(t *testing.T) {
 		if err != nil || stored.Number != head.Number || text(stored.Document) != texts[line[at]] || text(head.Document) != texts[line[at]] {
 			t.Fatalf("step %d: the document is not state %d (%v)", i, at, err)
 		}
-		if _, err := b.st.Edit(ctx, shot.ID, head.Number-1, "b", func(d *cover.Document) (*cover.Document, string, error) { return d, "x", nil }); err == nil {
+		if _, err := b.st.Edit(ctx, shot.ID, store.On{Base: head.Number - 1, Author: "b"}, func(d *cover.Document) (*cover.Document, string, error) { return d, "x", nil }); err == nil {
 			t.Fatal("an outdated base was taken")
 		} else if c, ok := err.(*store.Conflict); !ok || c.Head.Number != head.Number || text(c.Head.Document) != texts[line[at]] {
 			t.Fatalf("the conflict does not show the head: %v", err)
@@ -324,7 +321,7 @@ func TestRevisions(t *testing.T) {
 	if err != nil || len(edits) != len(texts)-1 || jumps < 10 {
 		t.Errorf("%d edits in the list, %d were made (%v); %d jumps", len(edits), len(texts)-1, err, jumps)
 	}
-	if _, err := b.st.Jump(ctx, shot.ID, head.Number, 1<<30, "a"); err != store.ErrNone {
+	if _, err := b.st.Jump(ctx, shot.ID, store.On{Base: head.Number, Author: "a"}, 1<<30); err != store.ErrNone {
 		t.Errorf("jumped to a state that is not: %v", err)
 	}
 
@@ -350,11 +347,7 @@ func TestAttempts(t *testing.T) {
 	ctx := context.Background()
 	b := open(t)
 	src, shot := b.bring(t, 4, "480x270")
-	r, err := Start(ctx, b.st, b.lib, slog.New(slog.DiscardHandler), nil)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer r.Stop()
+	b.work(t)
 	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) }, func(s store.Source) bool { return s.State == store.Ready })
 	c := cover.Cover{ID: "c", Name: "Counter", Span: cover.Span{Last: 99}, Treatments: []cover.Treatment{cover.NewTreatment("t", cover.Fill)},
 		Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(20, 20), Max: geom.Pt(160, 120)})}}}}}
@@ -364,7 +357,7 @@ func TestAttempts(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := b.st.Edit(ctx, shot.ID, head.Number, "me", func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) }); err != nil {
+		if _, err := b.st.Edit(ctx, shot.ID, store.On{Base: head.Number, Author: "me"}, func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) }); err != nil {
 			t.Fatal(err)
 		}
 	}

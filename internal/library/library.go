@@ -10,16 +10,21 @@ package library
 import (
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
+	"syscall"
 
+	"celator/internal/fault"
 	"celator/internal/media"
+	"celator/internal/still"
 	"celator/internal/store"
 )
 
@@ -29,7 +34,8 @@ type Library struct {
 	Store string
 }
 
-// New makes the folders.
+// New makes the folders. What the application keeps is its user's alone: footage is not
+// for everybody who can sign in to the machine.
 func New(mediaDir, storeDir string) (Library, error) {
 	var l Library
 	for _, d := range []*string{&mediaDir, &storeDir} {
@@ -37,7 +43,7 @@ func New(mediaDir, storeDir string) (Library, error) {
 		if err != nil {
 			return l, err
 		}
-		if err := os.MkdirAll(abs, 0o755); err != nil {
+		if err := os.MkdirAll(abs, 0o700); err != nil {
 			return l, err
 		}
 		if *d, err = filepath.EvalSymlinks(abs); err != nil {
@@ -46,11 +52,12 @@ func New(mediaDir, storeDir string) (Library, error) {
 	}
 	l = Library{mediaDir, storeDir}
 	for _, d := range []string{"sources", "uploads", "segments", "deliveries"} {
-		if err := os.MkdirAll(filepath.Join(storeDir, d), 0o755); err != nil {
+		if err := os.MkdirAll(filepath.Join(storeDir, d), 0o700); err != nil {
 			return l, err
 		}
 	}
-	return l, nil
+	// What an earlier version left open is closed.
+	return l, os.Chmod(storeDir, 0o700)
 }
 
 // ErrOutside says that a path leaves its root.
@@ -87,7 +94,7 @@ func (l Library) MediaFiles() ([]MediaFile, error) {
 		if err != nil || d.IsDir() || strings.HasPrefix(d.Name(), ".") || d.Name() == "foreground.mkv" {
 			return nil // what cannot be read is not offered; demo truth is no clip
 		}
-		if ext := strings.ToLower(filepath.Ext(p)); !slices.Contains(clipEndings, ext) && !slices.Contains(media.StillEndings, ext) {
+		if ext := strings.ToLower(filepath.Ext(p)); !slices.Contains(clipEndings, ext) && !slices.Contains(still.Endings, ext) {
 			return nil
 		}
 		rel, err := filepath.Rel(l.Media, p)
@@ -105,8 +112,20 @@ func (l Library) MediaFiles() ([]MediaFile, error) {
 	return out, err
 }
 
+// identifier is what names a folder of the store. Nothing else is ever joined to a path.
+var identifier = regexp.MustCompile(`^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$`)
+
+// under is the path of an identifier in a folder of the store; of anything else it is one
+// that is not there.
+func (l Library) under(folder, id string) string {
+	if !identifier.MatchString(id) {
+		id = "none"
+	}
+	return filepath.Join(l.Store, folder, id)
+}
+
 // Dir is a source's own folder.
-func (l Library) Dir(source string) string { return filepath.Join(l.Store, "sources", source) }
+func (l Library) Dir(source string) string { return l.under("sources", source) }
 
 // SourcePath is the source's file.
 func (l Library) SourcePath(s store.Source) (string, error) {
@@ -154,28 +173,128 @@ func (l Library) Shot(sh store.Shot, s store.Source) (c media.Clip, id string, e
 	return c, id, nil
 }
 
-// TakeUpload moves a finished upload into a source's folder.
-func (l Library) TakeUpload(upload, source, name string) error {
-	if !filepath.IsLocal(upload) || strings.ContainsRune(upload, filepath.Separator) {
-		return ErrOutside
-	}
-	if err := os.MkdirAll(l.Dir(source), 0o755); err != nil {
-		return err
+// uploaded is the name that the resumable upload gives a file.
+var uploaded = regexp.MustCompile(`^[0-9a-f]{32}$`)
+
+// Errors of taking an upload; they are for people.
+var (
+	ErrNoUpload   = errors.New("there is no such upload")
+	ErrUnfinished = errors.New("the upload is not finished")
+	ErrDigest     = errors.New("the upload is not what was sent: its SHA-256 is another")
+)
+
+// TakeUpload lays a whole upload into a source's folder under a name. The upload itself
+// stays until DropUpload, so that nothing is lost should the source not come to be. sha256,
+// where it is given, must be the file's.
+func (l Library) TakeUpload(upload, source, name, sha256 string) error {
+	if !uploaded.MatchString(upload) {
+		return ErrNoUpload
 	}
 	from := filepath.Join(l.Store, "uploads", upload)
-	if err := os.Rename(from, filepath.Join(l.Dir(source), name)); err != nil {
-		return errors.New("the upload is not there or not finished")
+	b, err := os.ReadFile(from + ".info")
+	if err != nil {
+		return ErrNoUpload
 	}
-	os.Remove(from + ".info")
-	return nil
+	var said struct {
+		Size           int64
+		SizeIsDeferred bool
+	}
+	if err := json.Unmarshal(b, &said); err != nil || said.SizeIsDeferred {
+		return ErrUnfinished
+	}
+	st, err := os.Stat(from)
+	if err != nil {
+		return ErrNoUpload
+	}
+	if st.Size() != said.Size {
+		return fmt.Errorf("%w: %d of %d bytes are here", ErrUnfinished, st.Size(), said.Size)
+	}
+	if sha256 != "" {
+		if got, _, err := Digest(from); err != nil {
+			return err
+		} else if got != strings.ToLower(sha256) {
+			return ErrDigest
+		}
+	}
+	if err := os.MkdirAll(l.Dir(source), 0o700); err != nil {
+		return err
+	}
+	return os.Link(from, filepath.Join(l.Dir(source), name))
+}
+
+// Uploads counts the uploads under way, and the bytes that they still want.
+func (l Library) Uploads() (n int, missing int64, err error) {
+	all, err := filepath.Glob(filepath.Join(l.Store, "uploads", "*.info"))
+	for _, info := range all {
+		var said struct{ Size int64 }
+		b, err := os.ReadFile(info)
+		if err != nil || json.Unmarshal(b, &said) != nil {
+			continue // ended meanwhile
+		}
+		n++
+		if st, err := os.Stat(strings.TrimSuffix(info, ".info")); err == nil {
+			missing += max(said.Size-st.Size(), 0)
+		}
+	}
+	return n, missing, err
+}
+
+// DropUpload takes away an upload that became a source.
+func (l Library) DropUpload(upload string) {
+	if uploaded.MatchString(upload) {
+		from := filepath.Join(l.Store, "uploads", upload)
+		os.Remove(from)
+		os.Remove(from + ".info")
+	}
 }
 
 // Remove takes a source's own folder away; a file in the media folder stays.
 func (l Library) Remove(source string) error {
-	if source == "" || !filepath.IsLocal(source) {
+	if !identifier.MatchString(source) {
 		return ErrOutside
 	}
 	return os.RemoveAll(l.Dir(source))
+}
+
+// Clear takes away what was made of a source, so that it can be made again; its original
+// stays.
+func (l Library) Clear(source string) error {
+	dir := l.Dir(source)
+	return errors.Join(os.RemoveAll(filepath.Join(dir, "views")), remove(filepath.Join(dir, "frames.txt")), remove(l.Conformed(source)))
+}
+
+func remove(path string) error {
+	if err := os.Remove(path); !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	return nil
+}
+
+// reserve is left free on the store's disk, in bytes, so that the database and the rest
+// of the machine go on when it is nearly full.
+const reserve = 512 << 20
+
+// Free is how many bytes may still be written to the store.
+func (l Library) Free() (int64, error) {
+	var st syscall.Statfs_t
+	if err := syscall.Statfs(l.Store, &st); err != nil {
+		return 0, err
+	}
+	all := int64(st.Blocks) * st.Bsize
+	// A small disk keeps less.
+	return max(int64(st.Bavail)*st.Bsize-min(reserve, all/20), 0), nil
+}
+
+// Room returns an error that wraps fault.ErrFull unless there is room for so many bytes.
+func (l Library) Room(need int64) error {
+	free, err := l.Free()
+	if err != nil {
+		return fault.Machine(err)
+	}
+	if free < need {
+		return fmt.Errorf("%w: %d MB are free, this takes about %d MB", fault.ErrFull, free>>20, need>>20)
+	}
+	return nil
 }
 
 // Segment is the file of a segment key.
@@ -183,7 +302,7 @@ func (l Library) Segment(key string) string { return filepath.Join(l.Store, "seg
 
 // DeliveryFile is where a delivery's result lies.
 func (l Library) DeliveryFile(id, name string) string {
-	return filepath.Join(l.Store, "deliveries", id, name)
+	return filepath.Join(l.under("deliveries", id), name)
 }
 
 // Digest returns the SHA-256 of a file and its size.

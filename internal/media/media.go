@@ -7,6 +7,7 @@
 package media
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"errors"
@@ -14,16 +15,44 @@ import (
 	"io"
 	"os"
 	"os/exec"
+	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"syscall"
+
+	"celator/internal/fault"
 )
 
 // ErrUnusable marks errors that are the file's fault; the text is for people.
 var ErrUnusable = errors.New("the file cannot be used")
 
+// ErrGone says that a file is not where it was.
+var ErrGone = errors.New("the file is not there any more; put it back where it was")
+
+// present returns ErrGone, or what the machine says, unless the file can be opened.
+func present(path string) error {
+	_, err := os.Stat(path)
+	if errors.Is(err, os.ErrNotExist) {
+		return ErrGone
+	}
+	return fault.Machine(err)
+}
+
 func unusable(format string, a ...any) error {
 	return fmt.Errorf("%w: "+format, append([]any{ErrUnusable}, a...)...)
+}
+
+// blame is unusable, with cause for its last word, unless the cause is the machine's or
+// the work was withdrawn: then it says nothing of the file.
+func blame(ctx context.Context, cause error, format string, a ...any) error {
+	if err := ctx.Err(); err != nil && !errors.Is(err, context.DeadlineExceeded) {
+		return err
+	}
+	if fault.IsMachine(cause) {
+		return cause
+	}
+	return unusable(format+" (%v)", append(a, cause)...)
 }
 
 // guard are the input options that keep ffmpeg to local files of known kinds: a
@@ -53,18 +82,27 @@ func start(ctx context.Context, tool string, args []string, stdin io.Reader, std
 	p.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL, Setpgid: true}
 	if err := p.cmd.Start(); err != nil {
 		cancel()
-		return nil, fmt.Errorf("media: %s cannot be started, is the package ffmpeg installed? %w", tool, err)
+		return nil, fault.Machinef("%s cannot be started, is the package ffmpeg installed? %w", tool, err)
 	}
 	return p, nil
 }
 
+// wait returns how the process ended: in its own last words, or as the machine's fault
+// where that ended it or took away what it needed.
 func (p *process) wait() error {
 	err := p.cmd.Wait()
 	p.cancel()
-	if err != nil {
-		if t := p.errs.last(); t != "" {
-			return errors.New(t)
-		}
+	if err == nil {
+		return nil
+	}
+	if ws, ok := p.cmd.ProcessState.Sys().(syscall.WaitStatus); ok && ws.Signaled() {
+		return fault.Machinef("%s was ended by the machine (%v)", filepath.Base(p.cmd.Path), ws.Signal())
+	}
+	if f := p.errs.fault(); f != nil {
+		return f
+	}
+	if t := p.errs.last(); t != "" {
+		return errors.New(t)
 	}
 	return err
 }
@@ -89,6 +127,34 @@ func run(ctx context.Context, tool string, args []string) ([]byte, error) {
 		return nil, err
 	}
 	return out.Bytes(), nil
+}
+
+// watched runs ffmpeg to its end and tells progress the pictures that it has written.
+func watched(ctx context.Context, args []string, progress func(done int)) (*process, error) {
+	pr, pw := io.Pipe()
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		sc := bufio.NewScanner(pr)
+		for sc.Scan() {
+			if n, ok := strings.CutPrefix(sc.Text(), "frame="); ok && progress != nil {
+				if f, err := strconv.Atoi(strings.TrimSpace(n)); err == nil {
+					progress(f)
+				}
+			}
+		}
+		io.Copy(io.Discard, pr)
+	}()
+	p, err := start(ctx, "ffmpeg", append([]string{"-nostdin", "-v", "error", "-y", "-progress", "pipe:1"}, args...), nil, pw)
+	if err == nil {
+		err = p.wait()
+	}
+	pw.Close()
+	<-done
+	if ctx.Err() != nil {
+		err = context.Cause(ctx)
+	}
+	return p, err
 }
 
 // tail keeps the last kilobytes written to it.
@@ -119,6 +185,13 @@ func (t *tail) damaged() bool {
 		}
 	}
 	return false
+}
+
+// fault returns what the machine did to the process, if its words tell of it.
+func (t *tail) fault() error {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return fault.Said(string(t.buf))
 }
 
 // last returns the last line said, without ffmpeg's module prefix.

@@ -13,7 +13,13 @@ import (
 	"testing"
 
 	"celator/core/frame"
+	"celator/internal/confine"
 )
+
+func TestMain(m *testing.M) {
+	confine.Main()
+	os.Exit(m.Run())
+}
 
 func ffmpeg(t testing.TB, name string, args ...string) string {
 	path := filepath.Join(t.TempDir(), name)
@@ -115,7 +121,7 @@ func TestFramesAreExact(t *testing.T) {
 		if c.Info.Conformed() {
 			was := c
 			var err error
-			if c, err = Conform(context.Background(), c, filepath.Join(dir, "conformed.nut")); err != nil {
+			if c, err = Conform(context.Background(), c, filepath.Join(dir, "conformed.nut"), nil); err != nil {
 				t.Fatalf("%s: %v", name, err)
 			}
 			for i, b := range frames(t, was, 0, -1) { // the copy is lossless
@@ -183,7 +189,7 @@ func TestDamageIsFound(t *testing.T) {
 		if err == nil {
 			c := Clip{Path: path, Info: info}
 			if info.Conformed() {
-				c, err = Conform(context.Background(), c, path+".nut")
+				c, err = Conform(context.Background(), c, path+".nut", nil)
 			}
 			if err == nil {
 				_, err = MakeViews(context.Background(), c, t.TempDir(), nil)

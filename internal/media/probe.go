@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"math/big"
@@ -17,6 +18,7 @@ import (
 	"celator/core/cover"
 	"celator/core/frame"
 	"celator/core/timecode"
+	"celator/internal/fault"
 )
 
 // Info is what probing finds out about a file.
@@ -132,29 +134,35 @@ type probed struct {
 	} `json:"format"`
 }
 
-// probeTime bounds how long a stranger's file may keep ffprobe busy.
-const probeTime = 60 * time.Second
+// A stranger's file may keep ffprobe busy for so long, and longer the larger it is: slow
+// storage reads at least as much a second.
+const (
+	probeTime = 60 * time.Second
+	slowRead  = 10 << 20 // bytes a second
+)
 
 // Probe looks at a file's streams and all its packet times. Errors that are the
 // file's fault wrap ErrUnusable.
 func Probe(ctx context.Context, path string) (Info, error) {
 	var info Info
 	st, err := os.Stat(path)
-	if err != nil {
+	if errors.Is(err, os.ErrNotExist) {
 		return info, unusable("it is not there")
+	} else if err != nil {
+		return info, fault.Machine(err)
 	}
 	if !st.Mode().IsRegular() || st.Size() == 0 {
 		return info, unusable("it is empty")
 	}
 	info.Size = st.Size()
-	if still, ok, err := probeStill(path, info.Size); ok || err != nil {
+	if still, ok, err := probeStill(ctx, path, info.Size); ok || err != nil {
 		return still, err
 	}
-	ctx, cancel := context.WithTimeout(ctx, probeTime)
+	ctx, cancel := context.WithTimeout(ctx, probeTime+time.Duration(info.Size/slowRead)*time.Second)
 	defer cancel()
 	out, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-of", "json", "-show_streams", "-show_format"}, input(path)...))
 	if err != nil {
-		return info, unusable("it is no clip that can be read (%v)", err)
+		return info, blame(ctx, err, "it is no clip that can be read")
 	}
 	var p probed
 	if err := json.Unmarshal(out, &p); err != nil {
@@ -307,7 +315,7 @@ func (info *Info) times(ctx context.Context, path, timeBase, nominal, average st
 	}
 	out, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags"}, input(path)...))
 	if err != nil {
-		return unusable("its packets cannot be read (%v)", err)
+		return blame(ctx, err, "its packets cannot be read")
 	}
 	var pts []int64
 	sc := bufio.NewScanner(bytes.NewReader(out))
@@ -330,8 +338,10 @@ func (info *Info) times(ctx context.Context, path, timeBase, nominal, average st
 	info.Rate = rate
 	if len(pts) == 0 { // a bare stream without times: counted while decoding
 		n, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-count_packets", "-show_entries", "stream=nb_read_packets"}, input(path)...))
-		info.Frames, _ = strconv.Atoi(strings.Trim(strings.TrimSpace(string(n)), ","))
-		if err != nil || info.Frames == 0 {
+		if err != nil {
+			return blame(ctx, err, "its packets cannot be counted")
+		}
+		if info.Frames, _ = strconv.Atoi(strings.Trim(strings.TrimSpace(string(n)), ",")); info.Frames == 0 {
 			return unusable("it has no frames")
 		}
 		info.Indexed = false

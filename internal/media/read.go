@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"celator/core/frame"
+	"celator/internal/still"
 )
 
 // Clip is a file whose frames can be read by number.
@@ -40,11 +41,36 @@ func (c Clip) Part(first, last int) Clip {
 // From is the file's frame that is the clip's frame 0.
 func (c Clip) From() int { return c.first }
 
+// Is reports whether a picture is frame f of the clip, by its checksum; without one it is
+// not known to be.
+func (c Clip) Is(f int, p *frame.Picture) bool {
+	return f >= 0 && f < len(c.Sums) && c.Sums[f] == sum(p.Data)
+}
+
+// DecoderMemory is about what a process takes that reads a clip: its libraries, and the
+// pictures that it and its threads hold.
+func DecoderMemory(i Info) int64 {
+	if i.Still != "" {
+		return still.Memory
+	}
+	return 40<<20 + 14*int64(i.Format().Size())
+}
+
+// ProbeMemory is about what probing a file takes: a still is decoded for it.
+func ProbeMemory(path string) int64 {
+	head, err := beginning(path)
+	if err == nil && still.Kind(head) != "" {
+		return still.Memory
+	}
+	return 48 << 20
+}
+
 // ErrLanding says that a read did not begin at the frame asked for.
 var ErrLanding = errors.New("media: the file's index does not lead to the frame")
 
 // Reader yields consecutive frames.
 type Reader struct {
+	ctx   context.Context
 	clip  Clip
 	next  int // frame number of the next Read
 	still *frame.Picture
@@ -57,12 +83,15 @@ type Reader struct {
 // Open starts reading at frame first and ends after last (both counted from 0;
 // last < 0: to the end). The reader must be closed.
 func (c Clip) Open(ctx context.Context, first, last int) (*Reader, error) {
+	if err := present(c.Path); err != nil {
+		return nil, err
+	}
 	if c.Info.Still != "" {
-		s, err := readStill(c.Path)
+		pic, err := c.openStill(ctx)
 		if err != nil {
 			return nil, err
 		}
-		return &Reader{clip: c, next: first, last: last, still: s.picture()}, nil
+		return &Reader{ctx: ctx, clip: c, next: first, last: last, still: pic}, nil
 	}
 	r, err := c.open(ctx, first, last, len(c.Sums) > 0)
 	if err != nil {
@@ -151,7 +180,7 @@ func (c Clip) Thumbs(ctx context.Context, do func(f int, p *frame.Picture)) erro
 		return err
 	}
 	small.Sums = nil
-	r := &Reader{clip: small, next: 0, last: -1, proc: p, pipe: pr}
+	r := &Reader{ctx: ctx, clip: small, next: 0, last: -1, proc: p, pipe: pr}
 	defer r.Close()
 	pic := frame.New(small.Info.Format(), nil)
 	for {
@@ -208,7 +237,7 @@ func (c Clip) open(ctx context.Context, first, last int, jump bool, only ...int)
 		pr.Close()
 		return nil, err
 	}
-	r := &Reader{clip: c, next: begin, last: last, proc: p, pipe: pr}
+	r := &Reader{ctx: ctx, clip: c, next: begin, last: last, proc: p, pipe: pr}
 	if len(only) > 0 {
 		r.last = only[len(only)-1]
 	}
@@ -251,9 +280,8 @@ func (r *Reader) Read(p *frame.Picture) error {
 	}
 	if _, err := io.ReadFull(r.pipe, p.Data); err != nil {
 		r.ended = true
-		werr := r.proc.wait()
-		if werr != nil {
-			return unusable("frame %d cannot be decoded (%v)", r.next, werr)
+		if werr := r.proc.wait(); werr != nil {
+			return blame(r.ctx, werr, "frame %d cannot be decoded", r.next)
 		}
 		if errors.Is(err, io.ErrUnexpectedEOF) {
 			return unusable("frame %d is incomplete", r.next)
@@ -279,13 +307,15 @@ func (r *Reader) Close() {
 	}
 }
 
-// sum is the checksum of ffmpeg's framecrc: Adler-32 that starts at 0, where
-// RFC 1950 starts at 1.
-func sum(b []byte) uint32 {
+// sum is the checksum of ffmpeg's framecrc.
+func sum(b []byte) uint32 { return framecrc(adler32.Checksum(b), len(b)) }
+
+// framecrc is the checksum of n bytes as ffmpeg's framecrc has it, from their Adler-32:
+// it starts at 0, where RFC 1950 starts at 1.
+func framecrc(s uint32, n int) uint32 {
 	const mod = 65521
-	s := adler32.Checksum(b)
 	lo, hi := s&0xffff, s>>16
 	lo = (lo + mod - 1) % mod
-	hi = (hi + mod - uint32(len(b)%mod)) % mod
+	hi = (hi + mod - uint32(n%mod)) % mod
 	return hi<<16 | lo
 }

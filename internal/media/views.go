@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/binary"
 	"fmt"
-	"io"
 	"math"
 	"os"
 	"path/filepath"
@@ -37,46 +36,26 @@ func ViewPath(dir string, f int) string {
 // fewer frames than its packets promise, or that cannot be decoded to its end,
 // is refused with an error that wraps ErrUnusable.
 func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int)) ([]uint32, error) {
-	if err := os.MkdirAll(filepath.Join(dir, "views"), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Join(dir, "views"), 0o700); err != nil {
+		return nil, err
+	}
+	if err := present(c.Path); err != nil {
 		return nil, err
 	}
 	if c.Info.Still != "" {
-		return makeStillView(c, dir)
+		return makeStillView(ctx, c, dir)
 	}
 	w, h := c.Info.ViewSize()
 	filters := viewFilters(c.Info, w, h)
 	sums := filepath.Join(dir, "frames.txt")
-	args := append([]string{"-nostdin", "-v", "error", "-y", "-progress", "pipe:1"}, input(c.Path)...)
-	args = append(args, "-map", "0:v:0", "-an")
+	args := append(input(c.Path), "-map", "0:v:0", "-an")
 	args = append(args, c.Info.counting()...)
 	args = append(args, "-c:v", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "-f", "framecrc", "file:"+sums,
 		"-map", "0:v:0", "-an", "-vsync", "passthrough", "-vf", filters, "-q:v", "3", "-huffman", "default",
 		"-f", "image2", "-atomic_writing", "1", "-start_number", "0", "file:"+filepath.Join(strings.ReplaceAll(dir, "%", "%%"), "views", "%07d.jpg"))
-	pr, pw := io.Pipe()
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
-		sc := bufio.NewScanner(pr)
-		for sc.Scan() {
-			if n, ok := strings.CutPrefix(sc.Text(), "frame="); ok && progress != nil {
-				if f, err := strconv.Atoi(strings.TrimSpace(n)); err == nil {
-					progress(f)
-				}
-			}
-		}
-	}()
-	p, err := start(ctx, "ffmpeg", args, nil, pw)
+	p, err := watched(ctx, args, progress)
 	if err != nil {
-		return nil, err
-	}
-	err = p.wait()
-	pw.Close()
-	<-done
-	if ctx.Err() != nil {
-		return nil, ctx.Err()
-	}
-	if err != nil {
-		return nil, unusable("its pictures cannot be decoded (%v)", err)
+		return nil, blame(ctx, err, "its pictures cannot be decoded")
 	}
 	crcs, err := readSums(sums)
 	if err != nil {
@@ -84,6 +63,9 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 	}
 	if len(crcs) == 0 {
 		return nil, unusable("it has no frames")
+	}
+	if f := p.errs.fault(); f != nil { // it went on, but what it wrote is not whole
+		return nil, f
 	}
 	if !c.Info.Variable && len(crcs) < c.Info.Frames || p.errs.damaged() {
 		return nil, unusable("it is damaged or cut short: %d of %d frames could be read (%s)", len(crcs), c.Info.Frames, p.errs.last())
@@ -137,7 +119,7 @@ func SaveSums(path string, sums []uint32) error {
 	for _, s := range sums {
 		b = binary.LittleEndian.AppendUint32(b, s)
 	}
-	return os.WriteFile(path, b, 0o644)
+	return os.WriteFile(path, b, 0o600)
 }
 
 // LoadSums reads what SaveSums wrote.
@@ -156,9 +138,11 @@ func LoadSums(path string) ([]uint32, error) {
 // Conform writes a lossless copy of the clip's pictures at its constant rate, in
 // which every frame can be reached, and returns the copy as a clip. The sound
 // stays with the source.
-func Conform(ctx context.Context, c Clip, path string) (Clip, error) {
-	args := append([]string{"-nostdin", "-v", "error", "-y"}, input(c.Path)...)
-	args = append(args, "-map", "0:v:0", "-an", "-vsync", "passthrough")
+func Conform(ctx context.Context, c Clip, path string, progress func(done int)) (Clip, error) {
+	if err := present(c.Path); err != nil {
+		return Clip{}, err
+	}
+	args := append(input(c.Path), "-map", "0:v:0", "-an", "-vsync", "passthrough")
 	// Every picture is kept, in the place its number gives it; a variable rate is
 	// filled up.
 	filter := fmt.Sprintf("settb=%d/%d,setpts=N", c.Info.Rate.Den, c.Info.Rate.Num)
@@ -169,15 +153,12 @@ func Conform(ctx context.Context, c Clip, path string) (Clip, error) {
 		filter += ",scale=in_range=pc:out_range=pc"
 	}
 	args = append(args, "-vf", filter, "-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", "4", "-pix_fmt", c.Info.storedFormat(), "-f", "nut", "file:"+path)
-	p, err := start(ctx, "ffmpeg", args, nil, nil)
+	p, err := watched(ctx, args, progress)
 	if err != nil {
-		return Clip{}, err
+		return Clip{}, blame(ctx, err, "it cannot be conformed to a constant rate")
 	}
-	if err := p.wait(); err != nil {
-		if ctx.Err() != nil {
-			return Clip{}, ctx.Err()
-		}
-		return Clip{}, unusable("it cannot be conformed to a constant rate (%v)", err)
+	if f := p.errs.fault(); f != nil {
+		return Clip{}, f
 	}
 	if p.errs.damaged() {
 		return Clip{}, unusable("it is damaged or cut short (%s)", p.errs.last())
@@ -191,3 +172,13 @@ func Conform(ctx context.Context, c Clip, path string) (Clip, error) {
 	info.PixFmt, info.Frames, info.Duration = copyInfo.PixFmt, copyInfo.Frames, float64(copyInfo.Frames)/info.Rate.Float()
 	return Clip{Path: path, Info: info}, nil
 }
+
+// ViewsSize is about how many bytes a clip's view frames take, and ConformedSize about
+// how many its lossless copy does: FFV1 packs to half at best of what noisy footage has.
+func ViewsSize(i Info) int64 {
+	w, h := i.ViewSize()
+	return int64(i.Frames) * int64(w*h) / 6
+}
+
+// ConformedSize: see ViewsSize.
+func ConformedSize(i Info) int64 { return int64(i.Frames) * int64(i.Format().Size()) * 2 / 3 }

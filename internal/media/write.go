@@ -96,6 +96,15 @@ func PresetFor(name, path string) (Preset, error) {
 	return Preset{}, fmt.Errorf("no preset writes %q files; end the name in .mp4 or .mkv or name a preset", filepath.Ext(path))
 }
 
+// Size is about how many bytes so many frames of the source take by this preset.
+func (p Preset) Size(info Info, frames int) int64 {
+	n := int64(frames) * int64(info.Format().Size())
+	if p.Lossless {
+		return n * 2 / 3
+	}
+	return n / 12
+}
+
 // EncoderArgs are the options that encode pictures of the source by this
 // preset: colour, pixel aspect and field order as the source has them.
 func (p Preset) EncoderArgs(info Info) []string {
@@ -281,7 +290,11 @@ func (w *Writer) Close() error {
 	}
 	w.err = errors.New("media: the writer is closed")
 	w.pipe.Close()
-	if err := w.proc.wait(); err != nil {
+	err := w.proc.wait()
+	if err == nil {
+		err = w.proc.errs.fault()
+	}
+	if err != nil {
 		return fmt.Errorf("media: the encoder failed: %w", err)
 	}
 	return nil
@@ -297,14 +310,14 @@ func (w *Writer) Abort() {
 }
 
 // Join puts segments, written by Create with Segment, after one another without
-// encoding them again and adds the sound.
-func Join(ctx context.Context, o Output, segments []string, lengths []int) error {
+// encoding them again and adds the sound. progress is told the number of pictures done.
+func Join(ctx context.Context, o Output, segments []string, lengths []int, progress func(done int)) error {
 	if o.Preset.Still {
 		b, err := os.ReadFile(segments[0])
 		if err != nil {
 			return err
 		}
-		return os.WriteFile(o.Path, b, 0o644)
+		return os.WriteFile(o.Path, b, 0o600)
 	}
 	var list strings.Builder
 	list.WriteString("ffconcat version 1.0\n")
@@ -316,17 +329,18 @@ func Join(ctx context.Context, o Output, segments []string, lengths []int) error
 		return err
 	}
 	defer os.Remove(listPath)
-	args := []string{"-nostdin", "-v", "error", "-y", "-f", "concat", "-safe", "0", "-protocol_whitelist", "file,pipe,fd", "-i", "file:" + listPath}
+	args := []string{"-f", "concat", "-safe", "0", "-protocol_whitelist", "file,pipe,fd", "-i", "file:" + listPath}
 	args = append(args, o.soundInput()...)
 	args = append(args, "-map", "0:v", "-map", "1:a?", "-map_metadata", "-1", "-c:v", "copy")
 	if o.Preset.segment == "mp4" {
 		args = append(args, "-video_track_timescale", fmt.Sprint(o.Source.Info.Rate.Num))
 	}
 	args = append(args, o.finish()...)
-	if _, err := run(ctx, "ffmpeg", append(args, "file:"+o.Path)); err != nil {
-		if ctx.Err() != nil {
-			return ctx.Err()
-		}
+	p, err := watched(ctx, append(args, "file:"+o.Path), progress)
+	if err == nil {
+		err = p.errs.fault() // it may go on when the disk is full, and end well
+	}
+	if err != nil {
 		return fmt.Errorf("media: the segments cannot be joined: %w", err)
 	}
 	return nil

@@ -8,6 +8,8 @@ import (
 	"crypto/sha256"
 	"errors"
 	"fmt"
+	"log/slog"
+	"math/big"
 	"net"
 	"net/url"
 	"os"
@@ -15,42 +17,85 @@ import (
 	"os/user"
 	"path/filepath"
 	"runtime"
-	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 )
 
-// Cluster is a running server.
-type Cluster struct {
-	url  string
-	pid  int
-	done chan error
+// Config says what server to run.
+type Config struct {
+	Dir string // for its data, its log and its password
+	// Durable = false trades safety against power loss for speed, for tests.
+	Durable bool
+	Log     *slog.Logger // nil says nothing
+	// Moved is called with the address when the server came back on another port.
+	Moved func(url string)
 }
 
-// URL is the address of its database, with user and password.
-func (c *Cluster) URL() string { return c.url }
+// Cluster is a server that is kept running: when it ends by itself, or is killed, it is
+// started again within a second, on the same port.
+type Cluster struct {
+	Config
+	bin, data string
+	cred      *syscall.Credential
+	password  string
 
-// Start makes the cluster in dir if it is not there and starts it on a free port
-// of 127.0.0.1. When run as root the server runs as the user postgres; where
-// that user cannot reach dir, the data lies under /var/tmp instead. durable =
-// false trades safety against power loss for speed, for tests. The server ends
-// with this process, also when that is killed.
-func Start(ctx context.Context, dir string, durable bool) (*Cluster, error) {
-	bin, err := binaries()
+	mu       sync.Mutex
+	port     int
+	pid      int
+	up       bool
+	stopping bool
+	exited   chan error    // of the process that runs now
+	over     chan struct{} // closed when nobody watches any more
+}
+
+// ErrAway says that the server is being started again.
+var ErrAway = errors.New("pgcluster: the database is being started again")
+
+// URL is the address of its database, with user and password.
+func (c *Cluster) URL() string {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	u := url.URL{Scheme: "postgres", User: url.UserPassword("celator", c.password), Host: fmt.Sprintf("127.0.0.1:%d", c.port), Path: "/postgres", RawQuery: "sslmode=disable"}
+	return u.String()
+}
+
+// Address is URL, or ErrAway while nothing answers there.
+func (c *Cluster) Address() (string, error) {
+	c.mu.Lock()
+	up := c.up
+	c.mu.Unlock()
+	if !up {
+		return "", ErrAway
+	}
+	return c.URL(), nil
+}
+
+// Start makes the cluster in the folder if it is not there and starts it on a port of
+// 127.0.0.1 that stays the same from start to start. When run as root the server runs as
+// the user postgres; where that user cannot reach the folder, the data lies under /var/tmp
+// instead. The server ends with this process, also when that is killed. The caller keeps
+// others from starting it on the same folder.
+func Start(ctx context.Context, conf Config) (*Cluster, error) {
+	if conf.Log == nil {
+		conf.Log = slog.New(slog.DiscardHandler)
+	}
+	dir, cred, err := home(conf.Dir)
 	if err != nil {
 		return nil, err
 	}
-	dir, cred, err := home(dir)
-	if err != nil {
+	conf.Dir = dir
+	c := &Cluster{Config: conf, data: filepath.Join(dir, "data"), cred: cred, over: make(chan struct{})}
+	if c.bin, err = binaries(c.data); err != nil {
 		return nil, err
 	}
-	data, secret := filepath.Join(dir, "data"), filepath.Join(dir, "password")
-	if _, err := os.Stat(filepath.Join(data, "PG_VERSION")); err != nil {
-		if err := initialise(ctx, bin, data, secret, cred); err != nil {
+	secret := filepath.Join(dir, "password")
+	if _, err := os.Stat(filepath.Join(c.data, "PG_VERSION")); err != nil {
+		if err := initialise(ctx, c.bin, c.data, secret, cred); err != nil {
 			return nil, err
 		}
 	}
@@ -58,61 +103,132 @@ func Start(ctx context.Context, dir string, durable bool) (*Cluster, error) {
 	if err != nil {
 		return nil, fmt.Errorf("pgcluster: %w", err)
 	}
-	stopStale(data)
-	port, err := freePort()
-	if err != nil {
+	c.password = string(password)
+	stopStale(c.data)
+	if err := c.choosePort(); err != nil {
 		return nil, err
 	}
-	args := []string{"-D", data, "-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
-		"-c", "max_connections=80", "-c", "shared_buffers=64MB", "-c", "log_min_messages=warning"}
-	if !durable {
-		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
-	}
-	c := &Cluster{done: make(chan error, 1)}
-	u := url.URL{Scheme: "postgres", User: url.UserPassword("celator", string(password)), Host: fmt.Sprintf("127.0.0.1:%d", port), Path: "/postgres", RawQuery: "sslmode=disable"}
-	c.url = u.String()
-	if err := c.run(filepath.Join(bin, "postgres"), args, dir, cred); err != nil {
+	if err := c.run(os.O_TRUNC); err != nil {
 		return nil, err
 	}
-	deadline := time.Now().Add(30 * time.Second)
+	if err := c.answers(ctx); err != nil {
+		c.end(syscall.SIGQUIT)
+		return nil, err
+	}
+	go c.watch()
+	return c, nil
+}
+
+// answers waits until the server can be asked.
+func (c *Cluster) answers(ctx context.Context) error {
+	deadline := time.Now().Add(60 * time.Second) // recovering after a crash takes a while
 	for {
-		if conn, err := pgx.Connect(ctx, c.url); err == nil {
+		try, cancel := context.WithTimeout(ctx, 2*time.Second)
+		conn, err := pgx.Connect(try, c.URL())
+		cancel()
+		if err == nil {
 			conn.Close(ctx)
-			return c, nil
-		} else if ctx.Err() != nil || time.Now().After(deadline) {
-			c.Stop()
-			return nil, fmt.Errorf("pgcluster: the server does not answer: %w (its log is %s)", err, filepath.Join(dir, "log"))
+			c.mu.Lock()
+			c.up = true
+			c.mu.Unlock()
+			return nil
+		}
+		if ctx.Err() != nil || time.Now().After(deadline) {
+			return fmt.Errorf("pgcluster: the server does not answer: %w (its log is %s)", err, c.logFile())
 		}
 		select {
-		case err := <-c.done:
-			c.done <- err
-			return nil, fmt.Errorf("pgcluster: the server stopped at once: %v (its log is %s)", err, filepath.Join(dir, "log"))
+		case err := <-c.exited:
+			c.exited <- err
+			return fmt.Errorf("pgcluster: the server stopped at once: %v (its log is %s)", err, c.logFile())
 		case <-time.After(40 * time.Millisecond):
 		}
 	}
 }
 
+// watch starts the server again whenever it has ended and nobody asked it to.
+func (c *Cluster) watch() {
+	defer close(c.over)
+	for {
+		err := <-c.exited
+		c.exited <- err
+		c.mu.Lock()
+		c.up = false
+		stopping := c.stopping
+		c.mu.Unlock()
+		if stopping {
+			return
+		}
+		c.Log.Error("the database ended by itself and is started again", "error", err, "log", c.logFile())
+		begun := time.Now()
+		// Until the last processes of the old server have gone the new one refuses to start.
+		for wait := 50 * time.Millisecond; ; wait = min(2*wait, 2*time.Second) {
+			time.Sleep(wait)
+			if c.again() {
+				break
+			}
+			c.mu.Lock()
+			stopping := c.stopping
+			c.mu.Unlock()
+			if stopping {
+				return
+			}
+		}
+		c.Log.Info("the database is back", "seconds", time.Since(begun).Seconds())
+	}
+}
+
+// again starts the server once more and reports whether it answers.
+func (c *Cluster) again() bool {
+	c.mu.Lock()
+	before := c.port
+	c.mu.Unlock()
+	if err := c.choosePort(); err != nil {
+		return false
+	}
+	if err := c.run(os.O_APPEND); err != nil {
+		c.Log.Error("the database cannot be started", "error", err)
+		return false
+	}
+	if err := c.answers(context.Background()); err != nil {
+		c.end(syscall.SIGQUIT)
+		return false
+	}
+	if c.Moved != nil && c.port != before {
+		c.Moved(c.URL())
+	}
+	return true
+}
+
+func (c *Cluster) logFile() string { return filepath.Join(c.Dir, "log") }
+
 // run starts the server from a thread that lives as long as it does: the kernel
 // ties the death signal to the thread.
-func (c *Cluster) run(name string, args []string, dir string, cred *syscall.Credential) error {
-	log, err := os.OpenFile(filepath.Join(dir, "log"), os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
+func (c *Cluster) run(mode int) error {
+	log, err := os.OpenFile(c.logFile(), os.O_CREATE|os.O_WRONLY|mode, 0o600)
 	if err != nil {
 		return err
 	}
-	started := make(chan error)
+	args := []string{"-D", c.data, "-p", strconv.Itoa(c.port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
+		"-c", "max_connections=80", "-c", "shared_buffers=64MB", "-c", "log_min_messages=warning", "-c", "restart_after_crash=on"}
+	if !c.Durable {
+		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
+	}
+	started, exited := make(chan error), make(chan error, 1)
 	go func() {
 		runtime.LockOSThread()
 		defer log.Close()
-		cmd := exec.Command(name, args...)
+		cmd := exec.Command(filepath.Join(c.bin, "postgres"), args...)
 		cmd.Dir, cmd.Stdout, cmd.Stderr = "/", log, log
-		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGINT, Credential: cred}
+		cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGINT, Credential: c.cred}
 		err := cmd.Start()
 		if err == nil {
-			c.pid = cmd.Process.Pid
+			c.mu.Lock()
+			c.pid, c.exited = cmd.Process.Pid, exited
+			c.mu.Unlock()
 		}
 		started <- err
 		if err == nil {
-			c.done <- cmd.Wait()
+			exited <- cmd.Wait()
 		}
 	}()
 	return <-started
@@ -120,25 +236,66 @@ func (c *Cluster) run(name string, args []string, dir string, cred *syscall.Cred
 
 // Stop ends the server quickly and cleanly.
 func (c *Cluster) Stop() {
-	syscall.Kill(c.pid, syscall.SIGINT)
+	c.mu.Lock()
+	c.stopping = true
+	c.mu.Unlock()
+	c.end(syscall.SIGINT)
+	<-c.over
+	c.end(syscall.SIGINT) // one that was just being started again
+}
+
+func (c *Cluster) end(how syscall.Signal) {
+	c.mu.Lock()
+	pid, exited := c.pid, c.exited
+	c.mu.Unlock()
+	syscall.Kill(pid, how)
 	select {
-	case <-c.done:
+	case err := <-exited:
+		exited <- err
 	case <-time.After(15 * time.Second):
-		syscall.Kill(c.pid, syscall.SIGQUIT)
-		<-c.done
+		syscall.Kill(pid, syscall.SIGQUIT)
+		exited <- <-exited
 	}
 }
 
-func binaries() (string, error) {
-	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/postgres")
-	if len(found) > 0 {
-		slices.Sort(found)
-		return filepath.Dir(found[len(found)-1]), nil
+// binaries is the folder of the server's programs: of the version that the data was made
+// by, or the newest for new data.
+func binaries(data string) (string, error) {
+	const all = "/usr/lib/postgresql"
+	if b, err := os.ReadFile(filepath.Join(data, "PG_VERSION")); err == nil {
+		version := strings.TrimSpace(string(b))
+		bin := filepath.Join(all, version, "bin")
+		if _, err := os.Stat(filepath.Join(bin, "postgres")); err != nil {
+			return "", fmt.Errorf("pgcluster: the data in %s was made by PostgreSQL %s, which is not installed; install the package postgresql-%s", data, version, version)
+		}
+		return bin, nil
 	}
-	if p, err := exec.LookPath("postgres"); err == nil {
-		return filepath.Dir(p), nil
+	found, _ := filepath.Glob(all + "/*/bin/postgres")
+	newest, at := -1, ""
+	for _, f := range found {
+		bin := filepath.Dir(f)
+		if v, err := strconv.Atoi(filepath.Base(filepath.Dir(bin))); err == nil && v > newest {
+			newest, at = v, bin
+		}
 	}
-	return "", errors.New("pgcluster: PostgreSQL is not installed; install the package postgresql or give --database")
+	if at == "" {
+		return "", errors.New("pgcluster: PostgreSQL is not installed; install the package postgresql or give --database")
+	}
+	return at, nil
+}
+
+// Admit lets the user that the server runs as pass through a folder that is otherwise its
+// owner's alone, where that user is another.
+func Admit(dir string) error {
+	if err := os.Chmod(dir, 0o700); err != nil || os.Geteuid() != 0 {
+		return err
+	}
+	u, err := user.Lookup("postgres")
+	if err != nil {
+		return nil // there is none to run the server
+	}
+	gid, _ := strconv.Atoi(u.Gid)
+	return errors.Join(os.Chown(dir, -1, gid), os.Chmod(dir, 0o710))
 }
 
 // home returns the folder for the cluster and the user that runs it.
@@ -221,11 +378,39 @@ func stopStale(data string) {
 	}
 }
 
-func freePort() (int, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return 0, err
+// Ports that the kernel does not hand out by itself, so that the server finds its own
+// again.
+const firstPort, ports = 21000, 10000
+
+// choosePort keeps the port that the server had, unless somebody else has it now.
+func (c *Cluster) choosePort() error {
+	file := filepath.Join(c.Dir, "port")
+	if c.port == 0 {
+		b, _ := os.ReadFile(file)
+		c.port, _ = strconv.Atoi(strings.TrimSpace(string(b)))
 	}
-	defer l.Close()
-	return l.Addr().(*net.TCPAddr).Port, nil
+	for try := 0; ; try++ {
+		if c.port > 0 && free(c.port) {
+			return os.WriteFile(file, []byte(strconv.Itoa(c.port)), 0o600)
+		}
+		if try > 200 {
+			return errors.New("pgcluster: no port is free")
+		}
+		n, err := rand.Int(rand.Reader, big.NewInt(ports))
+		if err != nil {
+			return err
+		}
+		c.mu.Lock()
+		c.port = firstPort + int(n.Int64())
+		c.mu.Unlock()
+	}
+}
+
+func free(port int) bool {
+	l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port))
+	if err != nil {
+		return false
+	}
+	l.Close()
+	return true
 }

@@ -7,25 +7,27 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"slices"
 	"sync"
 	"time"
 
-	lru "github.com/hashicorp/golang-lru/v2"
-
 	"celator/core/frame"
+	"celator/internal/budget"
 	"celator/internal/media"
 )
 
-// Frames keeps decoded frames, bounded by their bytes, and reads ahead in the
-// direction of the requests.
+// Frames keeps decoded frames, bounded by their bytes: the last ones in memory, and more
+// on the disk, from where one comes in a millisecond, while starting a decoder takes some
+// hundred.
 type Frames struct {
-	limit int64
+	budget *budget.Budget
+	disk   *Disk // may be nil
+
+	frames *budget.Cache[frameKey, *frame.Picture]
 
 	mu      sync.Mutex
-	bytes   int64
-	frames  *lru.Cache[frameKey, *frame.Picture]
-	sources map[string]*stream
-	asked   time.Time // when a frame was asked for last
+	streams map[string]*stream
+	asked   time.Time // when somebody asked for a frame last
 }
 
 type frameKey struct {
@@ -33,13 +35,32 @@ type frameKey struct {
 	f      int
 }
 
-// stream is a source's running decoder.
+// want is a frame that somebody waits for.
+type want struct {
+	ctx   context.Context
+	class budget.Class
+	f     int
+	got   chan got // has room for one
+}
+
+type got struct {
+	pic *frame.Picture
+	err error
+}
+
+// stream is a clip's decoder and who waits for it. One goroutine serves it while somebody
+// does. Its fields are guarded by Frames.mu, but for the reader's use by that goroutine.
 type stream struct {
-	mu     sync.Mutex
-	reader *media.Reader
-	next   int
-	last   int // frame asked for last
-	idle   *time.Timer
+	id      string
+	clip    media.Clip
+	wants   []*want
+	serving bool
+	reader  *media.Reader
+	free    func() // of the memory that the reader's process takes
+	next    int    // frame that the reader gives next
+	last    int    // frame asked for last
+	since   time.Time
+	idle    *time.Timer
 }
 
 const (
@@ -47,30 +68,28 @@ const (
 	// to, rather than jumped to.
 	reach = 40
 	// back is how many frames earlier a decoder begins when frames are asked for
-	// backwards.
+	// backwards, and near when they are asked for anywhere: it decodes from the last key
+	// picture all the same, and what it passes is kept.
 	back = 16
+	near = 6
 	// idleTime is how long a decoder waits for the next request.
 	idleTime = 4 * time.Second
 )
 
-// NewFrames returns a cache of at most limit bytes.
-func NewFrames(limit int64) *Frames {
-	c := &Frames{limit: limit, sources: map[string]*stream{}}
-	c.frames, _ = lru.NewWithEvict(1<<20, func(_ frameKey, p *frame.Picture) { c.bytes -= int64(len(p.Data)) })
-	return c
+// NewFrames returns a cache within a budget; disk, which may be nil, keeps what it lets go.
+func NewFrames(b *budget.Budget, disk *Disk) *Frames {
+	return &Frames{budget: b, disk: disk, streams: map[string]*stream{},
+		frames: budget.NewCache[frameKey](b.Frames, func(p *frame.Picture) int64 { return int64(len(p.Data)) })}
 }
 
-func (c *Frames) cached(k frameKey) (*frame.Picture, bool) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	return c.frames.Get(k)
-}
-
-// AtHand returns a frame of a clip that is in the cache, which must not be changed, or nil.
+// AtHand returns a frame of a clip that is in memory, which must not be changed, or nil.
 func (c *Frames) AtHand(id string, f int) *frame.Picture {
-	p, _ := c.cached(frameKey{id, f})
+	p, _ := c.frames.Get(frameKey{id, f})
 	return p
 }
+
+// Soon reports whether a frame can be had without a decoder.
+func (c *Frames) Soon(id string, f int) bool { return c.AtHand(id, f) != nil || c.disk.has(id, f) }
 
 // Quiet is how long nobody has asked for a frame.
 func (c *Frames) Quiet() time.Duration {
@@ -79,96 +98,237 @@ func (c *Frames) Quiet() time.Duration {
 	return time.Since(c.asked)
 }
 
-func (c *Frames) keep(k frameKey, p *frame.Picture) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if c.frames.Contains(k) {
-		return
-	}
-	c.bytes += int64(len(p.Data))
-	c.frames.Add(k, p)
-	for c.bytes > c.limit && c.frames.Len() > 1 {
-		c.frames.RemoveOldest()
-	}
-}
+// Bytes is what the frames in memory take, and those on the disk.
+func (c *Frames) Bytes() (memory, disk int64) { return c.frames.Bytes(), c.disk.Bytes() }
 
-// Get returns frame f of a clip, which must not be changed. id names the clip.
-func (c *Frames) Get(ctx context.Context, id string, clip media.Clip, f int) (*frame.Picture, error) {
+// Get returns frame f of a clip, which must not be changed. id names the clip. Nothing is
+// decoded for who does not wait any more.
+func (c *Frames) Get(ctx context.Context, class budget.Class, id string, clip media.Clip, f int) (*frame.Picture, error) {
 	k := frameKey{id, f}
 	c.mu.Lock()
-	c.asked = time.Now()
+	if class != budget.Later {
+		c.asked = time.Now()
+	}
 	c.mu.Unlock()
-	if p, ok := c.cached(k); ok {
+	if p, ok := c.frames.Get(k); ok {
 		return p, nil
+	}
+	if p := c.disk.read(id, clip, f); p != nil {
+		c.frames.Add(k, p)
+		return p, nil
+	}
+	w := &want{ctx, class, f, make(chan got, 1)}
+	c.mu.Lock()
+	s := c.streams[id]
+	if s == nil {
+		s = &stream{id: id, clip: clip}
+		c.streams[id] = s
+	}
+	s.wants = append(s.wants, w)
+	if !s.serving {
+		s.serving = true
+		if s.idle != nil {
+			s.idle.Stop()
+		}
+		go c.serve(s)
+	}
+	c.mu.Unlock()
+	select {
+	case g := <-w.got:
+		return g.pic, g.err
+	case <-ctx.Done():
+		return nil, context.Cause(ctx)
+	}
+}
+
+// serve reads what is wanted of a stream until nobody waits.
+func (c *Frames) serve(s *stream) {
+	for {
+		c.mu.Lock()
+		w := s.choose()
+		if w == nil {
+			s.serving, s.since = false, time.Now()
+			if s.reader == nil || c.budget.Children.Waiting() > 0 {
+				c.drop(s)
+			} else {
+				s.idle = time.AfterFunc(idleTime, func() { c.tire(s) })
+			}
+			c.mu.Unlock()
+			return
+		}
+		c.mu.Unlock()
+		if err := c.advance(s, w); err != nil {
+			w.got <- got{nil, err}
+			c.mu.Lock()
+			if s.reader == nil && s.free != nil { // its decoder did not come to be
+				s.free()
+				s.free = nil
+			}
+			s.wants = slices.DeleteFunc(s.wants, func(x *want) bool { return x == w })
+			c.mu.Unlock()
+		}
+	}
+}
+
+// choose returns who is served next: of those whom somebody waits for, who can be reached
+// from where the decoder is, the nearest first; else who came first. Who does not wait any
+// more is let go.
+func (s *stream) choose() *want {
+	s.wants = slices.DeleteFunc(s.wants, func(w *want) bool { return w.ctx.Err() != nil })
+	var best *want
+	ahead := func(w *want) int {
+		if d := w.f - s.next; s.reader != nil && d >= 0 && d <= reach {
+			return d
+		}
+		return reach + 1
+	}
+	for _, w := range s.wants {
+		if best == nil || w.class < best.class || w.class == best.class && ahead(w) < ahead(best) {
+			best = w
+		}
+	}
+	return best
+}
+
+// advance reads up to a frame that is wanted; what it passes is kept, and given to whoever
+// wants it. It stops when nobody wants that frame any more.
+func (c *Frames) advance(s *stream, w *want) error {
+	jump := s.reader == nil || w.f < s.next || w.f > s.next+reach
+	if jump { // memory first: who holds a processor never waits for it
+		if err := c.clear(s, w); err != nil {
+			return err
+		}
+	}
+	free, err := c.budget.Processor.Hold(w.ctx, w.class, 1)
+	if err != nil {
+		return err
+	}
+	defer free()
+	if jump {
+		if err := c.jump(s, w); err != nil {
+			return err
+		}
+	}
+	s.last = w.f
+	for s.next <= w.f {
+		p := frame.New(s.clip.Info.Format(), nil)
+		if err := s.reader.Read(p); err != nil {
+			c.mu.Lock()
+			shut := s.take()
+			c.mu.Unlock()
+			shut()
+			if err == io.EOF {
+				err = fmt.Errorf("the clip has no frame %d", w.f)
+			}
+			return err
+		}
+		f := s.next
+		c.disk.write(s.id, s.clip, f, p)
+		c.frames.Add(frameKey{s.id, f}, p)
+		c.mu.Lock()
+		s.next++
+		s.wants = slices.DeleteFunc(s.wants, func(x *want) bool {
+			if x.f == f {
+				x.got <- got{p, nil}
+			}
+			return x.f == f
+		})
+		still := slices.ContainsFunc(s.wants, func(x *want) bool { return x.f > f && x.f <= w.f && x.ctx.Err() == nil })
+		c.mu.Unlock()
+		if !still {
+			return nil
+		}
+	}
+	return nil
+}
+
+// clear ends a stream's decoder and takes memory for another: from decoders that nobody
+// uses, where there is no other.
+func (c *Frames) clear(s *stream, w *want) error {
+	n := media.DecoderMemory(s.clip.Info)
+	for last := s; last != nil; {
+		c.mu.Lock()
+		shut := last.take()
+		c.mu.Unlock()
+		shut()
+		if free, ok := c.budget.Children.Try(n); ok {
+			s.free = free
+			return nil
+		}
+		last = c.resting()
+	}
+	free, err := c.budget.Children.Hold(w.ctx, w.class, n)
+	s.free = free
+	return err
+}
+
+// resting returns the stream whose decoder nobody has used for longest, or nil.
+func (c *Frames) resting() (oldest *stream) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for _, s := range c.streams {
+		if !s.serving && s.reader != nil && (oldest == nil || s.since.Before(oldest.since)) {
+			oldest = s
+		}
+	}
+	return oldest
+}
+
+// jump starts a decoder near a frame.
+func (c *Frames) jump(s *stream, w *want) error {
+	begin := max(w.f-near, 0)
+	if w.f < s.last {
+		begin = max(w.f-back, 0)
+	}
+	// The decoder outlives the request that starts it.
+	r, err := s.clip.Open(context.WithoutCancel(w.ctx), begin, -1)
+	if err != nil {
+		return err
 	}
 	c.mu.Lock()
-	s := c.sources[id]
-	if s == nil {
-		s = &stream{}
-		c.sources[id] = s
-	}
-	c.mu.Unlock()
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if p, ok := c.cached(k); ok { // read by whom we waited for
-		return p, nil
-	}
-	if ctx.Err() != nil {
-		return nil, ctx.Err()
-	}
-	if s.reader == nil || f < s.next || f > s.next+reach {
-		s.close()
-		begin := f
-		if f < s.last {
-			begin = max(f-back, 0)
+	defer c.mu.Unlock()
+	s.reader, s.next = r, begin
+	return nil
+}
+
+// take takes a stream's decoder away and returns what ends it; c.mu is held for the one
+// and better not for the other.
+func (s *stream) take() func() {
+	r, free := s.reader, s.free
+	s.reader, s.free = nil, nil
+	return func() {
+		if r != nil {
+			r.Close()
 		}
-		// The decoder outlives the request that starts it.
-		r, err := clip.Open(context.WithoutCancel(ctx), begin, -1)
-		if err != nil {
-			return nil, err
-		}
-		s.reader, s.next = r, begin
-	}
-	s.last = f
-	if s.idle != nil {
-		s.idle.Stop()
-	}
-	s.idle = time.AfterFunc(idleTime, func() {
-		s.mu.Lock()
-		defer s.mu.Unlock()
-		s.close()
-	})
-	for {
-		p := frame.New(clip.Info.Format(), nil)
-		if err := s.reader.Read(p); err != nil {
-			s.close()
-			if err == io.EOF {
-				err = fmt.Errorf("the clip has no frame %d", f)
-			}
-			return nil, err
-		}
-		c.keep(frameKey{id, s.next}, p)
-		s.next++
-		if s.next > f {
-			return p, nil
+		if free != nil {
+			free()
 		}
 	}
 }
 
-func (s *stream) close() {
-	if s.reader != nil {
-		s.reader.Close()
-		s.reader = nil
+// drop forgets a stream that nobody waits for; c.mu is held.
+func (c *Frames) drop(s *stream) {
+	delete(c.streams, s.id)
+	go s.take()()
+}
+
+// tire ends a decoder that nobody has used for a while.
+func (c *Frames) tire(s *stream) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if !s.serving && c.streams[s.id] == s {
+		c.drop(s)
 	}
 }
 
-// Close ends all decoders.
+// Close ends all decoders that rest; those at work end with what they are at.
 func (c *Frames) Close() {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	for _, s := range c.sources {
-		s.mu.Lock()
-		s.close()
-		s.mu.Unlock()
+	for _, s := range c.streams {
+		if !s.serving {
+			s.take()()
+		}
 	}
+	c.disk.close()
 }

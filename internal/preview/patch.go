@@ -12,9 +12,7 @@ import (
 	"os"
 	"slices"
 	"strings"
-	"sync"
 
-	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/image/draw"
 	"golang.org/x/image/math/f64"
 
@@ -23,6 +21,7 @@ import (
 	"celator/core/geom"
 	"celator/core/raster"
 	"celator/core/treat"
+	"celator/internal/budget"
 	"celator/internal/media"
 	"celator/internal/scene"
 )
@@ -53,33 +52,18 @@ type Patches struct {
 	Frames *Frames
 	Scenes *scene.Maker
 
-	mu    sync.Mutex
-	bytes int
-	memo  *lru.Cache[[32]byte, Patch]
+	budget *budget.Budget
+	memo   *budget.Cache[[32]byte, Patch]
 }
 
-// remembered is how many bytes of patches are kept.
-const remembered = 192 << 20
-
-// NewPatches returns a maker of patches on top of a frame cache.
-func NewPatches(f *Frames) *Patches {
-	p := &Patches{Frames: f, Scenes: &scene.Maker{}}
-	p.memo, _ = lru.NewWithEvict(1<<20, func(_ [32]byte, q Patch) { p.bytes -= len(q.Pix) })
-	return p
+// NewPatches returns a maker of patches on top of a frame cache, within a budget.
+func NewPatches(b *budget.Budget, f *Frames) *Patches {
+	return &Patches{Frames: f, Scenes: &scene.Maker{Children: b.Children}, budget: b,
+		memo: budget.NewCache[[32]byte](b.Patches, func(q Patch) int64 { return int64(len(q.Pix)) })}
 }
 
-func (p *Patches) remember(key [32]byte, q Patch) {
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	if p.memo.Contains(key) {
-		return
-	}
-	p.bytes += len(q.Pix)
-	p.memo.Add(key, q)
-	for p.bytes > remembered && p.memo.Len() > 1 {
-		p.memo.RemoveOldest()
-	}
-}
+// Bytes is what the remembered patches take.
+func (p *Patches) Bytes() int64 { return p.memo.Bytes() }
 
 // Size is the size of the picture that a patch is laid on.
 type Size struct{ W, H int }
@@ -93,6 +77,7 @@ type Request struct {
 	Document *cover.Document
 	Size     Size // of the view
 	Matte    bool // the combined matte, as grey, instead of the concealed picture
+	Class    budget.Class
 	// Quick, when not empty, is the view frame's file: where the decoded frame is
 	// not at hand, the same treatments are done on the view's pixels instead, so
 	// that a frame far away is not shown late.
@@ -118,13 +103,11 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 	if r.Quick != "" {
 		if pic := p.Frames.AtHand(r.ID, r.Frame); pic != nil && !exact {
 			// Treated, but with what an earlier outline, or the frame alone, tells of the surface.
-			patch, err := render(pic, live, known, r.Size, r.Matte)
+			patch, err := p.render(ctx, r, pic, live, known)
 			patch.Quick = true
 			return patch, err
-		} else if pic == nil {
-			if pic, err := view(r.Quick); err == nil {
-				patch, err := render(pic, scaled(live, float64(pic.Width)/float64(r.Clip.Info.Width), float64(pic.Height)/float64(r.Clip.Info.Height)), p.Scenes.Graphics(r.Document), r.Size, r.Matte)
-				patch.Quick = true
+		} else if pic == nil && !p.Frames.Soon(r.ID, r.Frame) {
+			if patch, err := p.quick(ctx, r, live); err == nil || ctx.Err() != nil || errors.Is(err, budget.ErrBusy) {
 				return patch, err
 			}
 		}
@@ -134,15 +117,51 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 			return Patch{}, err
 		}
 	}
-	pic, err := p.Frames.Get(ctx, r.ID, r.Clip, r.Frame)
+	pic, err := p.Frames.Get(ctx, r.Class, r.ID, r.Clip, r.Frame)
 	if err != nil {
 		return Patch{}, err
 	}
-	patch, err := render(pic, live, known, r.Size, r.Matte)
+	patch, err := p.render(ctx, r, pic, live, known)
 	if err == nil {
-		p.remember(key, patch)
+		p.memo.Add(key, patch)
 	}
 	return patch, err
+}
+
+// quick treats the view frame.
+func (p *Patches) quick(ctx context.Context, r Request, live []cover.Live) (Patch, error) {
+	free, err := p.budget.Processor.Hold(ctx, r.Class, 1)
+	if err != nil {
+		return Patch{}, err
+	}
+	defer free()
+	pic, err := view(r.Quick)
+	if err != nil {
+		return Patch{}, err
+	}
+	live = scaled(live, float64(pic.Width)/float64(r.Clip.Info.Width), float64(pic.Height)/float64(r.Clip.Info.Height))
+	patch, err := render(pic, live, p.Scenes.Graphics(r.Document), r.Size, r.Matte)
+	patch.Quick = true
+	return patch, err
+}
+
+// works is what a picture takes while it is treated, in sizes of its own: a copy, mattes
+// and samples as float32 of the parts that are treated, and what is made of them.
+const works = 4
+
+// render makes a patch when it is its turn and there is memory for it.
+func (p *Patches) render(ctx context.Context, r Request, pic *frame.Picture, live []cover.Live, known *treat.Scene) (Patch, error) {
+	memory, err := p.budget.Pictures.Hold(ctx, r.Class, works*int64(len(pic.Data)))
+	if err != nil {
+		return Patch{}, err
+	}
+	defer memory()
+	turn, err := p.budget.Processor.Hold(ctx, r.Class, 1)
+	if err != nil {
+		return Patch{}, err
+	}
+	defer turn()
+	return render(pic, live, known, r.Size, r.Matte)
 }
 
 // view reads a view frame as a picture.

@@ -160,6 +160,9 @@ func (r *Report) CSV(w io.Writer) error {
 // ErrNoPrinter says that no PDF can be made here.
 var ErrNoPrinter = errors.New("a PDF needs Chromium on the server, which is not installed; print the HTML report instead")
 
+// PrinterMemory is about what printing takes, in bytes.
+const PrinterMemory = 250 << 20
+
 // PDF prints the report by Chromium.
 func (r *Report) PDF(ctx context.Context) ([]byte, error) {
 	var browser string

@@ -15,11 +15,15 @@ import (
 	"celator/core/cover"
 	"celator/core/frame"
 	"celator/core/treat"
+	"celator/internal/budget"
 	"celator/internal/media"
 )
 
 // Maker makes scenes.
 type Maker struct {
+	// Children, when given, is where the memory of its decoders comes from.
+	Children *budget.Pool
+
 	once     sync.Once
 	grounds  *lru.Cache[string, *treat.Ground]
 	last     *lru.Cache[string, *treat.Ground] // by source and cover
@@ -40,7 +44,7 @@ const keptPlans = 4
 
 // Grounds take up to 10 MB each.
 const (
-	keptGrounds  = 12
+	keptGrounds  = 8
 	keptGraphics = 16
 )
 
@@ -189,7 +193,15 @@ func (m *Maker) MakeWith(ctx context.Context, source string, clip media.Clip, d 
 		with, to := more, do
 		made := m.making.DoChan(name, func() (any, error) {
 			more = nil
-			return look(context.WithoutCancel(ctx), clip, part, with, to)
+			ctx := context.WithoutCancel(ctx)
+			if m.Children != nil {
+				free, err := m.Children.Hold(ctx, budget.Soon, media.DecoderMemory(clip.Info))
+				if err != nil {
+					return nil, err
+				}
+				defer free()
+			}
+			return look(ctx, clip, part, with, to)
 		})
 		select {
 		case <-ctx.Done():

@@ -15,6 +15,7 @@ import (
 
 	"celator/core/clearance"
 	"celator/core/cover"
+	"celator/internal/budget"
 	"celator/internal/deliver"
 	"celator/internal/jobs"
 	"celator/internal/library"
@@ -28,7 +29,7 @@ const author = "Editor"
 
 type (
 	ByID struct {
-		ID string `path:"id"`
+		ID string `path:"id" format:"uuid"`
 	}
 	body[T any] struct{ Body T }
 
@@ -37,6 +38,7 @@ type (
 		Name    string     `json:"name"`
 		State   string     `json:"state" enum:"queued,conforming,viewing,ready,failed"`
 		Error   string     `json:"error"`
+		Waiting string     `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
 		Frames  int        `json:"frames"`
 		Views   int        `json:"views" doc:"view frames made so far"`
 		ViewW   int        `json:"viewWidth"`
@@ -58,6 +60,7 @@ type (
 		Rate     float64        `json:"rate" doc:"frames a second so far"`
 		Left     float64        `json:"left" doc:"seconds that rendering will still take at that rate"`
 		Error    string         `json:"error"`
+		Waiting  string         `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
 		Proof    *deliver.Proof `json:"proof,omitempty"`
 		Size     int64          `json:"size"`
 		SHA256   string         `json:"sha256"`
@@ -98,10 +101,12 @@ type (
 	}
 	EditBody struct {
 		Base     int             `json:"base" minimum:"0" doc:"the revision that the commands were made on"`
+		Key      string          `json:"key,omitempty" maxLength:"64" pattern:"^[A-Za-z0-9-]*$" doc:"names the change: sent again, because its answer was lost, it is not made again"`
 		Commands []cover.Command `json:"commands" minItems:"1" maxItems:"1000"`
 	}
-	baseBody struct {
-		Base int `json:"base" minimum:"0"`
+	BaseBody struct {
+		Base int    `json:"base" minimum:"0"`
+		Key  string `json:"key,omitempty" maxLength:"64" pattern:"^[A-Za-z0-9-]*$" doc:"names the change, as for an edit"`
 	}
 	patchOut struct {
 		Status       int
@@ -114,9 +119,6 @@ type (
 )
 
 func (s *server) register(api huma.API) {
-	op := func(id, method, path, summary string, status int) huma.Operation {
-		return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, DefaultStatus: status}
-	}
 	huma.Register(api, op("listProgrammes", http.MethodGet, "/api/programmes", "All programmes", 200), func(ctx context.Context, _ *struct{}) (*body[[]store.Programme], error) {
 		ps, err := s.Store.Programmes(ctx)
 		return &body[[]store.Programme]{ps}, problem(err)
@@ -143,6 +145,9 @@ func (s *server) register(api huma.API) {
 		}
 		return nil, problem(s.Library.Remove(in.ID))
 	})
+	huma.Register(api, op("retrySource", http.MethodPost, "/api/sources/{id}/retry", "Try again to bring in a source that failed", 202), func(ctx context.Context, in *ByID) (*struct{}, error) {
+		return nil, problem(s.Store.RetrySource(ctx, in.ID))
+	})
 	huma.Register(api, op("getShot", http.MethodGet, "/api/shots/{id}", "A shot with its newest revision", 200), s.shot)
 	huma.Register(api, op("addItem", http.MethodPost, "/api/shots/{id}/items", "Enter an item of the clearance list", 201), func(ctx context.Context, in *struct {
 		ByID
@@ -165,7 +170,7 @@ func (s *server) register(api huma.API) {
 		if err := s.countable(ctx, in.ID); err != nil {
 			return nil, err
 		}
-		r, err := s.Store.Edit(ctx, in.ID, in.Body.Base, author, func(d *cover.Document) (*cover.Document, string, error) {
+		r, err := s.Store.Edit(ctx, in.ID, store.On{Base: in.Body.Base, Author: author, Key: in.Body.Key}, func(d *cover.Document) (*cover.Document, string, error) {
 			next, label, err := d.Apply(in.Body.Commands...)
 			if err != nil && !errors.Is(err, cover.ErrNoCover) {
 				err = huma.Error422UnprocessableEntity(sentence(err))
@@ -178,45 +183,55 @@ func (s *server) register(api huma.API) {
 		ByID
 		Body struct {
 			Base     int            `json:"base" minimum:"0"`
+			Key      string         `json:"key,omitempty" maxLength:"64" pattern:"^[A-Za-z0-9-]*$"`
 			Document cover.Document `json:"document"`
 		}
 	}) (*body[revisionView], error) {
 		if err := s.countable(ctx, in.ID); err != nil {
 			return nil, err
 		}
-		r, err := s.Store.Edit(ctx, in.ID, in.Body.Base, author, func(d *cover.Document) (*cover.Document, string, error) {
-			next := &in.Body.Document
-			if err := next.Validate(); err != nil {
-				return nil, "", huma.Error422UnprocessableEntity(sentence(err))
+		next := &in.Body.Document
+		if err := next.Validate(); err != nil {
+			return nil, huma.Error422UnprocessableEntity(sentence(err))
+		}
+		// Pictures that come with it are a stranger's as any other.
+		for i := range next.Graphics {
+			if g := &next.Graphics[i]; len(g.PNG) > 0 {
+				drawn, err := s.drawn(ctx, g.Name, g.PNG)
+				if err != nil {
+					return nil, err
+				}
+				g.PNG, g.Width, g.Height = drawn.PNG, drawn.Width, drawn.Height
 			}
+		}
+		return revised(s.Store.Replace(ctx, in.ID, store.On{Base: in.Body.Base, Author: author, Key: in.Body.Key}, next, func(d *cover.Document) error {
 			if next.Width != d.Width || next.Height != d.Height || next.Frames != d.Frames {
-				return nil, "", huma.Error422UnprocessableEntity(fmt.Sprintf("The document is for %d frames of %dx%d, the shot has %d of %dx%d.",
+				return huma.Error422UnprocessableEntity(fmt.Sprintf("The document is for %d frames of %dx%d, the shot has %d of %dx%d.",
 					next.Frames, next.Width, next.Height, d.Frames, d.Width, d.Height))
 			}
-			return next, "replaced the document", errors.Join(s.adopt(ctx, in.ID, next), s.adoptMattes(ctx, in.ID, next))
-		})
-		return revised(r, err)
+			return nil
+		}))
 	})
 	huma.Register(api, op("undo", http.MethodPost, "/api/shots/{id}/undo", "Undo the last change still standing", 201), func(ctx context.Context, in *struct {
 		ByID
-		Body baseBody
+		Body BaseBody
 	}) (*body[revisionView], error) {
-		return revised(s.Store.Undo(ctx, in.ID, in.Body.Base, author))
+		return revised(s.Store.Undo(ctx, in.ID, in.Body.on()))
 	})
 	huma.Register(api, op("redo", http.MethodPost, "/api/shots/{id}/redo", "Redo what was undone last", 201), func(ctx context.Context, in *struct {
 		ByID
-		Body baseBody
+		Body BaseBody
 	}) (*body[revisionView], error) {
-		return revised(s.Store.Redo(ctx, in.ID, in.Body.Base, author))
+		return revised(s.Store.Redo(ctx, in.ID, in.Body.on()))
 	})
 	huma.Register(api, op("jump", http.MethodPost, "/api/shots/{id}/jump", "Show the document as it was after any edit", 201), func(ctx context.Context, in *struct {
 		ByID
 		Body struct {
-			Base  int `json:"base" minimum:"0"`
+			BaseBody
 			State int `json:"state" minimum:"0"`
 		}
 	}) (*body[revisionView], error) {
-		return revised(s.Store.Jump(ctx, in.ID, in.Body.Base, in.Body.State, author))
+		return revised(s.Store.Jump(ctx, in.ID, in.Body.on(), in.Body.State))
 	})
 	huma.Register(api, op("listEdits", http.MethodGet, "/api/shots/{id}/edits", "The edits of a shot, the newest first", 200), s.edits)
 	huma.Register(api, op("looked", http.MethodPost, "/api/shots/{id}/looks", "Enter that a cover was looked at and found right", 204), func(ctx context.Context, in *struct {
@@ -267,15 +282,13 @@ func (s *server) countable(ctx context.Context, shot string) error {
 	return problem(err)
 }
 
+func (b BaseBody) on() store.On { return store.On{Base: b.Base, Author: author, Key: b.Key} }
+
 func viewRevision(r store.Revision) revisionView {
 	return revisionView{r.Number, r.Label, r.Author, r.At, r.State > 0, len(r.Redo.V) > 0, r.Document.Bare()}
 }
 
 func revised(r store.Revision, err error) (*body[revisionView], error) {
-	var se huma.StatusError
-	if errors.As(err, &se) {
-		return nil, se
-	}
 	if err != nil {
 		return nil, problem(err)
 	}
@@ -283,7 +296,7 @@ func revised(r store.Revision, err error) (*body[revisionView], error) {
 }
 
 func viewSource(src store.Source) sourceView {
-	v := sourceView{ID: src.ID, Name: src.Name, State: src.State, Error: src.Error, Frames: src.Frames, Views: src.Views, Info: src.Info.V, Notes: []string{}, Created: src.Created}
+	v := sourceView{ID: src.ID, Name: src.Name, State: src.State, Error: src.Error, Waiting: src.Waiting, Frames: src.Frames, Views: src.Views, Info: src.Info.V, Notes: []string{}, Created: src.Created}
 	i := src.Info.V
 	v.ViewW, v.ViewH = i.ViewSize()
 	note := func(format string, a ...any) { v.Notes = append(v.Notes, fmt.Sprintf(format, a...)) }
@@ -313,7 +326,7 @@ func viewSource(src store.Source) sourceView {
 }
 
 func viewDelivery(d store.Delivery) deliveryView {
-	v := deliveryView{d.ID, d.Shot, d.Revision, d.Preset, d.Name, d.State, d.Frames, d.Rendered, d.Verified, 0, 0, d.Error, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished}
+	v := deliveryView{d.ID, d.Shot, d.Revision, d.Preset, d.Name, d.State, d.Frames, d.Rendered, d.Verified, 0, 0, d.Error, d.Waiting, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished}
 	if made := d.Rendered - d.Reused; d.Started != nil && made > 0 {
 		end := time.Now()
 		if d.Finished != nil {
@@ -363,11 +376,26 @@ func AddSource(ctx context.Context, st *store.Store, lib library.Library, src st
 	return src, shot, err
 }
 
+// admit adds a source when there is memory for reading it.
+func (s *server) admit(ctx context.Context, src store.Source) (store.Source, store.Shot, error) {
+	path, err := s.Library.SourcePath(src)
+	if err != nil {
+		return src, store.Shot{}, err
+	}
+	free, err := s.Budget.Children.Hold(ctx, budget.Soon, media.ProbeMemory(path))
+	if err != nil {
+		return src, store.Shot{}, err
+	}
+	defer free()
+	return AddSource(ctx, s.Store, s.Library, src)
+}
+
 func (s *server) addSource(ctx context.Context, in *struct {
 	ByID
 	Body struct {
 		Media  string `json:"media,omitempty" doc:"a path of the media folder"`
 		Upload string `json:"upload,omitempty" doc:"the last part of a finished upload's address"`
+		SHA256 string `json:"sha256,omitempty" pattern:"^[0-9a-fA-F]{64}$" doc:"of the file that was uploaded; it is taken only when it is the same"`
 		Name   string `json:"name,omitempty" maxLength:"200"`
 	}
 }) (*body[sourceView], error) {
@@ -387,14 +415,21 @@ func (s *server) addSource(ctx context.Context, in *struct {
 		if strings.ContainsFunc(src.Path, func(r rune) bool { return r > unicode.MaxASCII || r < '!' || r == '%' }) {
 			src.Path = "source"
 		}
-		if err := s.Library.TakeUpload(b.Upload, src.ID, src.Path); err != nil {
-			return nil, huma.Error422UnprocessableEntity(sentence(err))
+		if err := s.Library.TakeUpload(b.Upload, src.ID, src.Path, b.SHA256); err != nil {
+			s.Library.Remove(src.ID)
+			return nil, problem(err)
 		}
 	}
-	src, _, err := AddSource(ctx, s.Store, s.Library, src)
+	added, _, err := s.admit(ctx, src)
 	if err != nil {
-		s.Library.Remove(src.ID)
+		if b.Upload != "" { // the upload itself stays
+			s.Library.Remove(src.ID)
+		}
 		return nil, problem(err)
+	}
+	src = added
+	if b.Upload != "" {
+		s.Library.DropUpload(b.Upload)
 	}
 	return &body[sourceView]{viewSource(src)}, nil
 }
@@ -421,7 +456,10 @@ func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
 		return nil, problem(err)
 	}
 	rev, err := s.Store.Head(ctx, sh.ID)
-	return &body[shotView]{shotView{Shot: sh, SourceInfo: viewSource(src), ProgrammeName: p.Name, Items: items, Seen: seen, Revision: viewRevision(rev), Looks: looks}}, problem(err)
+	if err != nil {
+		return nil, problem(err)
+	}
+	return &body[shotView]{shotView{Shot: sh, SourceInfo: viewSource(src), ProgrammeName: p.Name, Items: items, Seen: seen, Revision: viewRevision(rev), Looks: looks}}, nil
 }
 
 // listed is how many edits the list to jump in holds.
@@ -496,7 +534,10 @@ func (s *server) revision(ctx context.Context, shot string, number int) (*cover.
 }
 
 // wish is how a patch is wanted.
-type wish struct{ full, matte, quick bool }
+type wish struct {
+	full, matte, quick bool
+	class              budget.Class
+}
 
 // make returns the patch of a document's covers at a frame of a shot.
 func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f int, as wish) (*patchOut, error) {
@@ -507,7 +548,7 @@ func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f i
 	if f < 0 || f >= r.shot.Frames {
 		return nil, huma.Error404NotFound(fmt.Sprintf("The shot has no frame %d.", f))
 	}
-	ask := preview.Request{ID: r.id, Clip: r.clip, Frame: f, Document: doc}
+	ask := preview.Request{ID: r.id, Clip: r.clip, Frame: f, Document: doc, Class: as.class}
 	ask.Size.W, ask.Size.H = r.clip.Info.ViewSize()
 	ask.Matte = as.matte
 	if as.full {
@@ -516,9 +557,17 @@ func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f i
 	if as.quick && !as.full {
 		ask.Quick = media.ViewPath(s.Library.Dir(r.src.ID), r.shot.First+f)
 	}
+	begun := time.Now()
 	p, err := s.Patches.Make(ctx, ask)
 	if err != nil {
 		return nil, problem(err)
+	}
+	if s.patches != nil {
+		kind := map[bool]string{true: "quick", false: "exact"}[p.Quick]
+		if as.class == budget.Later {
+			kind = "ahead"
+		}
+		s.patches.WithLabelValues(kind).Observe(time.Since(begun).Seconds())
 	}
 	out := &patchOut{Status: http.StatusOK, ContentType: "application/octet-stream", CacheControl: "private, max-age=86400, immutable", Regions: p.Header(), Body: p.Pix}
 	if p.Quick {
@@ -543,7 +592,14 @@ func (s *server) patch(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	out, err := s.make(ctx, in.ID, doc, in.Frame, wish{in.Full, in.Matte, in.Quick && !in.Prepare})
+	as := wish{in.Full, in.Matte, in.Quick && !in.Prepare, budget.Soon}
+	switch {
+	case in.Prepare:
+		as.class = budget.Later
+	case as.quick:
+		as.class = budget.Now
+	}
+	out, err := s.make(ctx, in.ID, doc, in.Frame, as)
 	if err == nil && in.Prepare {
 		return &patchOut{Status: http.StatusNoContent, CacheControl: "no-store"}, nil
 	}
@@ -568,7 +624,7 @@ func (s *server) previewPatch(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	out, err := s.make(ctx, in.ID, doc, in.Body.Frame, wish{in.Body.Full, in.Body.Matte, !in.Body.Exact})
+	out, err := s.make(ctx, in.ID, doc, in.Body.Frame, wish{in.Body.Full, in.Body.Matte, !in.Body.Exact, budget.Now})
 	if err == nil {
 		out.CacheControl = "no-store"
 	}

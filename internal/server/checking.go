@@ -19,6 +19,7 @@ import (
 	"celator/core/cover"
 	"celator/core/frame"
 	"celator/core/treat"
+	"celator/internal/budget"
 	"celator/internal/store"
 )
 
@@ -37,6 +38,7 @@ type (
 		Done     int           `json:"done"`
 		Frames   int           `json:"frames"`
 		Error    string        `json:"error"`
+		Waiting  string        `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
 		Findings []findingView `json:"findings" doc:"open and waived"`
 	}
 	reviewView struct {
@@ -66,9 +68,6 @@ func viewFinding(f store.Finding) findingView {
 }
 
 func (s *server) registerChecking(api huma.API) {
-	op := func(id, method, path, summary string, status int) huma.Operation {
-		return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, DefaultStatus: status}
-	}
 	huma.Register(api, op("getCheck", http.MethodGet, "/api/shots/{id}/check", "What the check found in a shot", 200), func(ctx context.Context, in *ByID) (*body[checkView], error) {
 		v, err := s.checked(ctx, in.ID)
 		return &body[checkView]{v}, problem(err)
@@ -142,7 +141,7 @@ func (s *server) checked(ctx context.Context, shot string) (checkView, error) {
 		return checkView{}, err
 	}
 	all, err := s.Store.Findings(ctx, shot)
-	v := checkView{State: i.State, Revision: i.Revision, Current: i.State == "done" && i.Revision == head, Done: i.Done, Frames: i.Frames, Error: i.Error, Findings: []findingView{}}
+	v := checkView{State: i.State, Revision: i.Revision, Current: i.State == "done" && i.Revision == head, Done: i.Done, Frames: i.Frames, Error: i.Error, Waiting: i.Waiting, Findings: []findingView{}}
 	for _, f := range all {
 		v.Findings = append(v.Findings, viewFinding(f))
 	}
@@ -229,7 +228,7 @@ func (s *server) shown(ctx context.Context, shot string, f int, after bool) (*fr
 	if err != nil {
 		return nil, nil, err
 	}
-	pic, err := s.Patches.Frames.Get(ctx, r.id, r.clip, f)
+	pic, err := s.Patches.Frames.Get(ctx, budget.Soon, r.id, r.clip, f)
 	if err != nil || !after {
 		return pic, doc, problem(err)
 	}
@@ -237,6 +236,12 @@ func (s *server) shown(ctx context.Context, shot string, f int, after bool) (*fr
 	if err != nil {
 		return nil, nil, problem(err)
 	}
+	// Held while it is made; who shows it copies a small part of it.
+	free, err := s.Budget.Pictures.Hold(ctx, budget.Soon, 3*int64(len(pic.Data)))
+	if err != nil {
+		return nil, nil, problem(err)
+	}
+	defer free()
 	pic = pic.Clone()
 	treat.Conceal(pic, doc.At(f), known)
 	return pic, doc, nil
@@ -247,7 +252,7 @@ func (s *server) shown(ctx context.Context, shot string, f int, after bool) (*fr
 func (s *server) still(w http.ResponseWriter, r *http.Request) {
 	f, err := strconv.Atoi(chi.URLParam(r, "frame"))
 	if err != nil {
-		http.NotFound(w, r)
+		refuse(w, http.StatusNotFound, "There is no such frame.")
 		return
 	}
 	q := r.URL.Query()
@@ -319,7 +324,7 @@ func roomy(b, all image.Rectangle) image.Rectangle {
 func (s *server) recoveredPicture(w http.ResponseWriter, r *http.Request) {
 	b, err := s.Store.RecoveredPicture(r.Context(), chi.URLParam(r, "id"))
 	if err != nil {
-		http.Error(w, "Nothing was made out here.", http.StatusNotFound)
+		refuse(w, http.StatusNotFound, "Nothing was made out here.")
 		return
 	}
 	w.Header().Set("Content-Type", "image/png")

@@ -1,7 +1,10 @@
 package server
 
 import (
+	"bytes"
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"image/jpeg"
 	"io"
@@ -20,7 +23,7 @@ import (
 	tus "github.com/tus/tusd/v2/pkg/handler"
 	"golang.org/x/exp/slog"
 
-	"celator/core/frame"
+	"celator/internal/budget"
 	"celator/internal/media"
 	"celator/internal/store"
 )
@@ -28,28 +31,52 @@ import (
 // MaxUpload is the largest file taken, in bytes.
 const MaxUpload = 2 << 40
 
+// Bounds of what is uploaded. Uploads that nobody goes on with are swept away.
+const (
+	mostUploads = 50 // under way at a time
+)
+
 // uploads is the resumable upload (tus 1.0).
 func (s *server) uploads() (http.Handler, error) {
 	dir := filepath.Join(s.Library.Store, "uploads")
+	files := filestore.New(dir)
+	files.DirModePerm, files.FileModePerm = 0o700, 0o600
 	c := tus.NewStoreComposer()
-	filestore.New(dir).UseIn(c)
+	c.UseCore(files)
+	c.UseTerminater(files)
 	filelocker.New(dir).UseIn(c)
 	return tus.NewHandler(tus.Config{StoreComposer: c, BasePath: "/api/uploads/", MaxSize: MaxUpload, Logger: slog.New(slog.NewTextHandler(io.Discard, nil)),
-		DisableDownload: true, Cors: &tus.CorsConfig{Disable: true}})
+		DisableDownload: true, Cors: &tus.CorsConfig{Disable: true}, NetworkTimeout: patience,
+		PreUploadCreateCallback: func(e tus.HookEvent) (tus.HTTPResponse, tus.FileInfoChanges, error) {
+			return tus.HTTPResponse{}, tus.FileInfoChanges{}, s.roomFor(e.Upload.Size)
+		}})
+}
+
+// roomFor refuses an upload for which there is no room beside those under way.
+func (s *server) roomFor(size int64) error {
+	n, missing, err := s.Library.Uploads()
+	if err != nil {
+		return err
+	}
+	if n >= mostUploads {
+		return tus.NewError("ERR_TOO_MANY_UPLOADS", fmt.Sprintf("%d uploads are under way already; finish or remove some first", n), http.StatusServiceUnavailable)
+	}
+	if err := s.Library.Room(missing + size); err != nil {
+		return tus.NewError("ERR_NO_ROOM", sentence(err), http.StatusInsufficientStorage)
+	}
+	return nil
 }
 
 // view serves a view frame, which never changes once it is there.
 func (s *server) view(w http.ResponseWriter, r *http.Request) {
 	f, err := strconv.Atoi(strings.TrimSuffix(chi.URLParam(r, "frame"), ".jpg"))
-	id := chi.URLParam(r, "id")
-	if err != nil || f < 0 || !filepath.IsLocal(id) {
-		http.NotFound(w, r)
+	if err != nil || f < 0 {
+		refuse(w, http.StatusNotFound, "There is no such frame.")
 		return
 	}
-	file, err := os.Open(media.ViewPath(s.Library.Dir(id), f))
+	file, err := os.Open(media.ViewPath(s.Library.Dir(chi.URLParam(r, "id")), f))
 	if err != nil {
-		w.Header().Set("Cache-Control", "no-store")
-		http.Error(w, "This frame's picture is not made yet.", http.StatusNotFound)
+		refuse(w, http.StatusNotFound, "This frame's picture is not made yet.")
 		return
 	}
 	defer file.Close()
@@ -61,32 +88,69 @@ func (s *server) view(w http.ResponseWriter, r *http.Request) {
 // fullFrame serves a frame at the source's size, from its decoded samples.
 func (s *server) fullFrame(w http.ResponseWriter, r *http.Request) {
 	f, err := strconv.Atoi(chi.URLParam(r, "frame"))
-	src, err2 := s.Store.Source(r.Context(), chi.URLParam(r, "id"))
-	if err != nil || err2 != nil || f < 0 || f >= src.Frames {
-		http.NotFound(w, r)
+	if err != nil || f < 0 {
+		refuse(w, http.StatusNotFound, "There is no such frame.")
 		return
 	}
-	clip, err := s.Library.Clip(src)
-	if err == nil {
-		var pic *frame.Picture
-		if pic, err = s.Patches.Frames.Get(r.Context(), src.ID, clip, f); err == nil {
-			w.Header().Set("Content-Type", "image/jpeg")
-			w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
-			jpeg.Encode(w, pic.RGBA(pic.Rect()), &jpeg.Options{Quality: 95})
-			return
-		}
+	b, err := s.wholeFrame(r.Context(), chi.URLParam(r, "id"), f)
+	if err != nil {
+		failed(w, err)
+		return
 	}
-	http.Error(w, "This frame cannot be read: "+err.Error(), http.StatusInternalServerError)
+	w.Header().Set("Content-Type", "image/jpeg")
+	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
+	w.Write(b)
+}
+
+func (s *server) wholeFrame(ctx context.Context, source string, f int) ([]byte, error) {
+	src, err := s.Store.Source(ctx, source)
+	if err != nil {
+		return nil, err
+	}
+	if f >= src.Frames {
+		return nil, store.ErrNone
+	}
+	clip, err := s.Library.Clip(src)
+	if err != nil {
+		return nil, err
+	}
+	pic, err := s.Patches.Frames.Get(ctx, budget.Soon, src.ID, clip, f)
+	if err != nil {
+		return nil, err
+	}
+	free, err := s.Budget.Pictures.Hold(ctx, budget.Soon, 4*int64(pic.Width*pic.Height))
+	if err != nil {
+		return nil, err
+	}
+	defer free()
+	turn, err := s.Budget.Processor.Hold(ctx, budget.Soon, 1)
+	if err != nil {
+		return nil, err
+	}
+	defer turn()
+	var out bytes.Buffer
+	err = jpeg.Encode(&out, pic.RGBA(pic.Rect()), &jpeg.Options{Quality: 95})
+	return out.Bytes(), err
 }
 
 func (s *server) deliveryFile(w http.ResponseWriter, r *http.Request) {
 	d, err := s.Store.Delivery(r.Context(), chi.URLParam(r, "id"))
-	if err != nil || d.State != store.Done {
-		http.Error(w, "There is no finished file for this delivery.", http.StatusNotFound)
+	if err != nil && !errors.Is(err, store.ErrNone) {
+		failed(w, err)
 		return
 	}
+	if err != nil || d.State != store.Done {
+		refuse(w, http.StatusNotFound, "There is no finished file for this delivery.")
+		return
+	}
+	file, err := os.Open(s.Library.DeliveryFile(d.ID, d.Name))
+	if err != nil {
+		failed(w, media.ErrGone)
+		return
+	}
+	defer file.Close()
 	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": d.Name}))
-	http.ServeFile(w, r, s.Library.DeliveryFile(d.ID, d.Name))
+	http.ServeContent(w, r, d.Name, time.Time{}, file)
 }
 
 // hub passes events on to the browsers that listen.
@@ -110,11 +174,21 @@ func (h *hub) send(e store.Event) {
 	}
 }
 
+// mostListeners is how many windows may be open at a time.
+const mostListeners = 1000
+
 func (s *server) events(w http.ResponseWriter, r *http.Request) {
 	c := make(chan store.Event, 64)
 	s.hub.mu.Lock()
-	s.hub.subs[c] = true
+	full := len(s.hub.subs) >= mostListeners
+	if !full {
+		s.hub.subs[c] = true
+	}
 	s.hub.mu.Unlock()
+	if full {
+		refuse(w, http.StatusServiceUnavailable, "Too many windows listen already; close some.")
+		return
+	}
 	defer func() {
 		s.hub.mu.Lock()
 		delete(s.hub.subs, c)

@@ -17,6 +17,7 @@ import (
 	"celator/core/cover"
 	"celator/core/geom"
 	"celator/core/track"
+	"celator/internal/budget"
 	"celator/internal/follow"
 	"celator/internal/preview"
 	"celator/internal/store"
@@ -32,6 +33,7 @@ type (
 		Compare  bool           `json:"compare" doc:"one of several to choose from, run in the background"`
 		State    string         `json:"state" enum:"queued,running,stopping,done,stopped,failed"`
 		Note     string         `json:"note" doc:"why it failed, or where it ended before its time"`
+		Waiting  string         `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
 		Frames   int            `json:"frames"`
 		Done     int            `json:"done"`
 		At       int            `json:"at" doc:"the frame that a run has come to"`
@@ -78,7 +80,7 @@ type (
 )
 
 func viewAttempt(a store.Attempt) attemptView {
-	v := attemptView{a.ID, a.Shot, a.Spec.V.Track, a.Spec.V.From, a.Spec.V.To, a.Spec.V.Compare, a.State, a.Note, a.Frames, a.Done, a.At, 0, a.Figures.V, a.Poses.V, "", nil, a.Created, a.Finished}
+	v := attemptView{a.ID, a.Shot, a.Spec.V.Track, a.Spec.V.From, a.Spec.V.To, a.Spec.V.Compare, a.State, a.Note, a.Waiting, a.Frames, a.Done, a.At, 0, a.Figures.V, a.Poses.V, "", nil, a.Created, a.Finished}
 	if a.Spec.V.Front != nil {
 		v.Front = a.Spec.V.Front.Cover
 	}
@@ -93,9 +95,6 @@ func viewAttempt(a store.Attempt) attemptView {
 }
 
 func (s *server) registerFollowing(api huma.API) {
-	op := func(id, method, path, summary string, status int) huma.Operation {
-		return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, DefaultStatus: status}
-	}
 	huma.Register(api, op("follow", http.MethodPost, "/api/shots/{id}/attempts", "Follow a surface or points through a shot", 201), s.follow)
 	huma.Register(api, op("given", http.MethodPost, "/api/shots/{id}/given", "Enter a track from elsewhere, with its poses", 201), s.given)
 	huma.Register(api, op("listAttempts", http.MethodGet, "/api/shots/{id}/attempts", "The attempts of a shot, the newest first", 200), func(ctx context.Context, in *ByID) (*body[[]attemptView], error) {
@@ -173,51 +172,8 @@ func (s *server) given(ctx context.Context, in *struct {
 	if in.Body.Poses == nil {
 		return nil, huma.Error422UnprocessableEntity("The track has no poses.")
 	}
-	if err := s.adopt(ctx, in.ID, &d); err != nil {
-		return nil, problem(err)
-	}
-	a, err := s.Store.Attempt(ctx, d.Tracks[0].Attempt)
+	a, err := s.Store.Adopt(ctx, in.ID, d.Tracks[0], author)
 	return &body[attemptView]{viewAttempt(a)}, problem(err)
-}
-
-// adopt keeps the poses that a document from outside carries, as attempts.
-func (s *server) adopt(ctx context.Context, shot string, d *cover.Document) error {
-	for i := range d.Tracks {
-		t := &d.Tracks[i]
-		if t.Poses == nil {
-			continue
-		}
-		a := store.Attempt{ID: store.NewID(), Shot: shot, Track: t.ID, State: store.Done, Frames: len(t.Poses.States), Done: len(t.Poses.States)}
-		a.Poses.V = t.Poses
-		a.Spec.V = store.AttemptSpec{Track: *t, From: t.Poses.First, To: t.Poses.First + len(t.Poses.States) - 1, Author: author}
-		a.Spec.V.Track.Poses = nil
-		if err := s.Store.AddAttempt(ctx, a); err != nil {
-			return err
-		}
-		t.Attempt = a.ID
-	}
-	return nil
-}
-
-// adoptMattes keeps the mattes that a document from outside carries, as runs.
-func (s *server) adoptMattes(ctx context.Context, shot string, d *cover.Document) error {
-	for i := range d.Covers {
-		c := &d.Covers[i]
-		if c.Proposed == nil || c.Proposed.Mattes == nil {
-			continue
-		}
-		p := *c.Proposed
-		m := p.Mattes
-		n := len(m.Frames)
-		a := store.Attempt{ID: store.NewID(), Shot: shot, Track: p.Surface, State: store.Done, Frames: n, Done: n}
-		a.Spec.V = store.AttemptSpec{From: m.First, To: m.First + n - 1, Author: author, Front: &store.FrontSpec{Cover: c.ID, Name: c.Name, For: c.HoldsOut}}
-		if err := s.Store.AddMattes(ctx, a, m); err != nil {
-			return err
-		}
-		p.Run = a.ID
-		c.Proposed = &p
-	}
-	return nil
 }
 
 func (s *server) lookInFront(ctx context.Context, in *struct {
@@ -265,7 +221,7 @@ func (s *server) frontMatte(w http.ResponseWriter, req *http.Request) {
 	number, err := strconv.Atoi(chi.URLParam(req, "revision"))
 	f, err2 := strconv.Atoi(chi.URLParam(req, "frame"))
 	if err != nil || err2 != nil || number < 0 || f < 0 {
-		http.Error(w, "There is no such frame.", http.StatusNotFound)
+		refuse(w, http.StatusNotFound, "There is no such frame.")
 		return
 	}
 	shot := chi.URLParam(req, "id")
@@ -280,7 +236,7 @@ func (s *server) frontMatte(w http.ResponseWriter, req *http.Request) {
 	}
 	c := d.Find(chi.URLParam(req, "cover"))
 	if c == nil || len(c.HoldsOut) == 0 || f >= d.Frames {
-		http.Error(w, "There is no such holdout.", http.StatusNotFound)
+		refuse(w, http.StatusNotFound, "There is no such holdout.")
 		return
 	}
 	vw, vh := r.clip.Info.ViewSize()
@@ -301,7 +257,7 @@ func (s *server) frontMattes(w http.ResponseWriter, req *http.Request) {
 	d := head.Document
 	c := d.Find(chi.URLParam(req, "cover"))
 	if c == nil || len(c.HoldsOut) == 0 {
-		http.Error(w, "There is no such holdout.", http.StatusNotFound)
+		refuse(w, http.StatusNotFound, "There is no such holdout.")
 		return
 	}
 	w.Header().Set("Content-Type", "application/zip")
@@ -318,7 +274,7 @@ func (s *server) frontMattes(w http.ResponseWriter, req *http.Request) {
 
 // frames prepares a shot's frame for a tracker.
 func (s *server) prepared(ctx context.Context, r readable, f int) (track.Frame, error) {
-	pic, err := s.Patches.Frames.Get(ctx, r.id, r.clip, f)
+	pic, err := s.Patches.Frames.Get(ctx, budget.Now, r.id, r.clip, f)
 	if err != nil {
 		return track.Frame{}, err
 	}
@@ -374,14 +330,21 @@ func (s *server) assess(ctx context.Context, in *struct {
 	return &body[assessView]{v}, nil
 }
 
-// failed answers with an error outside the contract, as text.
+// failed answers with an error outside the contract, in the contract's form.
 func failed(w http.ResponseWriter, err error) {
-	status := http.StatusInternalServerError
+	err = problem(err)
+	status, detail := http.StatusInternalServerError, "The server could not do it."
 	var se huma.StatusError
-	if errors.As(problem(err), &se) {
-		status = se.GetStatus()
+	if errors.As(err, &se) {
+		status, detail = se.GetStatus(), se.Error()
 	}
-	http.Error(w, sentence(err), status)
+	var h huma.HeadersError
+	if errors.As(err, &h) {
+		for k, v := range h.GetHeaders() {
+			w.Header()[k] = v
+		}
+	}
+	refuse(w, status, detail)
 }
 
 // strip answers with twenty rectified views of a surface side by side.
@@ -394,7 +357,7 @@ func (s *server) strip(w http.ResponseWriter, req *http.Request) {
 	}
 	first, err := strconv.Atoi(chi.URLParam(req, "first"))
 	if err != nil || first < 0 {
-		http.Error(w, "There is no such stretch.", http.StatusNotFound)
+		refuse(w, http.StatusNotFound, "There is no such stretch.")
 		return
 	}
 	r, err := s.reading(ctx, a.Shot)

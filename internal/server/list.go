@@ -59,9 +59,6 @@ type (
 )
 
 func (s *server) registerList(api huma.API) {
-	op := func(id, method, path, summary string, status int) huma.Operation {
-		return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, DefaultStatus: status}
-	}
 	huma.Register(api, op("getList", http.MethodGet, "/api/programmes/{id}/list", "The clearance list", 200), s.list)
 	huma.Register(api, op("addUnplaced", http.MethodPost, "/api/programmes/{id}/items", "Enter an item that is in no shot yet", 201), func(ctx context.Context, in *struct {
 		ByID
@@ -288,7 +285,7 @@ func (s *server) listCSV(w http.ResponseWriter, r *http.Request) {
 	ctx, id := r.Context(), chi.URLParam(r, "id")
 	p, err := s.Store.Programme(ctx, id)
 	if err != nil {
-		http.Error(w, "There is no such programme.", http.StatusNotFound)
+		failed(w, err)
 		return
 	}
 	now, err := s.Store.Entries(ctx, id)
@@ -301,7 +298,7 @@ func (s *server) listCSV(w http.ResponseWriter, r *http.Request) {
 		err = clearance.Write(&b, clearance.Rows(now, reels))
 	}
 	if err != nil {
-		http.Error(w, "The list cannot be written: "+err.Error(), http.StatusInternalServerError)
+		failed(w, err)
 		return
 	}
 	w.Header().Set("Content-Type", "text/csv; charset=utf-8")

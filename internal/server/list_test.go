@@ -163,7 +163,7 @@ func TestFromListToReport(t *testing.T) {
 		t.Fatalf("under a fill: %+v", found)
 	}
 	// What else stands in the way, such as what moves on beyond the span, is waived.
-	s.ask("POST", "/api/findings/nothing/waive", m{"by": "Ada", "reason": "x"}, 404, nil)
+	s.ask("POST", "/api/findings/00000000-0000-0000-0000-000000000000/waive", m{"by": "Ada", "reason": "x"}, 404, nil)
 	for _, f := range found.Findings {
 		if f.Severity == "severe" {
 			s.ask("POST", "/api/findings/"+f.ID+"/waive", m{"by": " ", "reason": "x"}, 422, nil)

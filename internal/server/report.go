@@ -20,6 +20,7 @@ import (
 	"celator/core/clearance"
 	"celator/core/cover"
 	"celator/core/timecode"
+	"celator/internal/budget"
 	"celator/internal/report"
 	"celator/internal/store"
 )
@@ -45,30 +46,31 @@ func (s *server) parts(ctx context.Context, programme string) (p *parts, err err
 		seen: map[string][]store.Seen{}, findings: map[rowKey][]store.Finding{}, decisions: map[rowKey][]store.Decision{},
 		source: map[string]store.Source{}, shot: map[string]store.Shot{}, stale: map[string]bool{}, heads: map[string]store.Revision{},
 	}
-	if p.programme, err = s.Store.Programme(ctx, programme); err != nil {
+	read := s.Store.ForReads()
+	if p.programme, err = read.Programme(ctx, programme); err != nil {
 		return nil, err
 	}
-	if p.sources, err = s.Store.Sources(ctx, programme); err != nil {
+	if p.sources, err = read.Sources(ctx, programme); err != nil {
 		return nil, err
 	}
-	if p.shots, err = s.Store.Shots(ctx, programme); err != nil {
+	if p.shots, err = read.Shots(ctx, programme); err != nil {
 		return nil, err
 	}
-	if p.items, err = s.Store.Items(ctx, programme); err != nil {
+	if p.items, err = read.Items(ctx, programme); err != nil {
 		return nil, err
 	}
-	if p.deliveries, err = s.Store.Deliveries(ctx, programme); err != nil {
+	if p.deliveries, err = read.Deliveries(ctx, programme); err != nil {
 		return nil, err
 	}
-	seen, err := s.Store.AllSeen(ctx, programme)
+	seen, err := read.AllSeen(ctx, programme)
 	if err != nil {
 		return nil, err
 	}
-	findings, err := s.Store.ProgrammeFindings(ctx, programme)
+	findings, err := read.ProgrammeFindings(ctx, programme)
 	if err != nil {
 		return nil, err
 	}
-	decisions, err := s.Store.ProgrammeDecisions(ctx, programme)
+	decisions, err := read.ProgrammeDecisions(ctx, programme)
 	if err != nil {
 		return nil, err
 	}
@@ -99,7 +101,7 @@ func (s *server) parts(ctx context.Context, programme string) (p *parts, err err
 	}
 	for shot, yes := range worked {
 		if yes {
-			if p.heads[shot], err = s.Store.Head(ctx, shot); err != nil {
+			if p.heads[shot], err = read.Head(ctx, shot); err != nil {
 				return nil, err
 			}
 		}
@@ -224,30 +226,33 @@ func (s *server) hidden(ctx context.Context, row *report.Row, item string, sh st
 	row.Before, row.After = data(false), data(true)
 }
 
+// reported makes a report and answers with it. One is made at a time, for each reads a
+// whole programme.
 func (s *server) reported(w http.ResponseWriter, r *http.Request, kind, ending string, pictures bool, write func(*report.Report) ([]byte, error)) {
-	rep, err := s.report(r.Context(), chi.URLParam(r, "id"), pictures)
-	if errors.Is(err, store.ErrNone) {
-		http.Error(w, "There is no such programme.", http.StatusNotFound)
+	turn, err := s.printer.Hold(r.Context(), budget.Soon, 1)
+	if err != nil {
+		failed(w, err)
 		return
 	}
+	defer turn()
+	rep, err := s.report(r.Context(), chi.URLParam(r, "id"), pictures)
 	var b []byte
 	if err == nil {
 		b, err = write(rep)
 	}
 	switch {
 	case errors.Is(err, report.ErrNoPrinter):
-		http.Error(w, sentence(err), http.StatusNotImplemented)
+		refuse(w, http.StatusNotImplemented, sentence(err))
 		return
 	case err != nil:
-		http.Error(w, "The report cannot be made: "+err.Error(), http.StatusInternalServerError)
+		failed(w, err)
 		return
 	}
 	w.Header().Set("Content-Type", kind)
-	w.Header().Set("X-Content-Type-Options", "nosniff")
 	if ending != "" {
 		w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": plain(rep.Programme) + " report" + ending}))
 	} else {
-		w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; img-src data:")
+		w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'none'")
 	}
 	w.Write(b)
 }
@@ -269,5 +274,12 @@ func (s *server) reportCSV(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *server) reportPDF(w http.ResponseWriter, r *http.Request) {
-	s.reported(w, r, "application/pdf", ".pdf", true, func(rep *report.Report) ([]byte, error) { return rep.PDF(r.Context()) })
+	s.reported(w, r, "application/pdf", ".pdf", true, func(rep *report.Report) ([]byte, error) {
+		free, err := s.Budget.Children.Hold(r.Context(), budget.Soon, report.PrinterMemory)
+		if err != nil {
+			return nil, err
+		}
+		defer free()
+		return rep.PDF(r.Context())
+	})
 }

@@ -15,34 +15,32 @@ import (
 	"testing/fstest"
 	"time"
 
+	"github.com/prometheus/client_golang/prometheus"
+
+	"celator/internal/budget"
 	"celator/internal/jobs"
 	"celator/internal/library"
-	"celator/internal/pgcluster"
 	"celator/internal/preview"
 	"celator/internal/store"
+	"celator/internal/testdb"
 )
 
 // site is the whole program behind its HTTP side, over a moving test pattern.
 type site struct {
-	t *testing.T
-	h http.Handler
+	t   *testing.T
+	h   http.Handler
+	st  *store.Store
+	lib library.Library
 }
+
+func TestMain(m *testing.M) { testdb.Main(m) }
 
 func open(t *testing.T) (site, string) {
 	t.Helper()
 	ctx, stop := context.WithCancel(context.Background())
 	t.Cleanup(stop)
 	dir := t.TempDir()
-	pg, err := pgcluster.Start(ctx, filepath.Join(dir, "pg"), false)
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(pg.Stop)
-	st, err := store.Open(ctx, pg.URL())
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(st.Close)
+	st, _ := testdb.Open(t)
 	lib, err := library.New(dir, dir)
 	if err != nil {
 		t.Fatal(err)
@@ -50,9 +48,10 @@ func open(t *testing.T) (site, string) {
 	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=size=480x270:rate=25:duration=2", "-c:v", "libx264", "-preset", "ultrafast", "-pix_fmt", "yuv420p", filepath.Join(dir, "clip.mp4")).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}
-	frames := preview.NewFrames(64 << 20)
+	b := budget.New(budget.Default)
+	frames := preview.NewFrames(b, nil)
 	t.Cleanup(frames.Close)
-	r, err := jobs.Start(ctx, st, lib, slog.New(slog.DiscardHandler), frames)
+	r, err := jobs.Start(ctx, jobs.Config{Store: st, Library: lib, Log: slog.New(slog.DiscardHandler), Bench: frames, Budget: b})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -60,11 +59,11 @@ func open(t *testing.T) (site, string) {
 		r.Stop()
 		stop()
 	})
-	h, err := New(ctx, Config{Store: st, Library: lib, Patches: preview.NewPatches(frames), Web: fstest.MapFS{"index.html": {}}, Log: slog.New(slog.DiscardHandler)})
+	h, err := New(ctx, Config{Store: st, Library: lib, Patches: preview.NewPatches(b, frames), Budget: b, Metrics: prometheus.NewRegistry(), Web: fstest.MapFS{"index.html": {}}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := site{t, h}
+	s := site{t, h, st, lib}
 	var programme, source struct{ ID, State string }
 	s.ask("POST", "/api/programmes", map[string]any{"name": "Harbour"}, 201, &programme)
 	s.ask("POST", "/api/programmes/"+programme.ID+"/sources", map[string]any{"media": "clip.mp4"}, 201, &source)
@@ -202,8 +201,8 @@ func TestEditing(t *testing.T) {
 	if fmt.Sprint(looks) != "map[c:map[3:abc 7:new]]" {
 		t.Error(looks)
 	}
-	s.ask("GET", "/api/shots/none/looks", nil, 200, &looks)
-	s.ask("GET", "/api/shots/none", nil, 404, nil)
+	s.ask("GET", "/api/shots/00000000-0000-0000-0000-000000000000/looks", nil, 200, &looks)
+	s.ask("GET", "/api/shots/00000000-0000-0000-0000-000000000000", nil, 404, nil)
 	var doc m
 	s.ask("PUT", shot+"/document", m{"base": 6, "document": m{"version": 1, "width": 9, "height": 9, "frames": 9, "covers": []m{}}}, 422, nil)
 	s.ask("GET", shot, nil, 200, &doc)
@@ -278,8 +277,8 @@ func TestFollowingOverHTTP(t *testing.T) {
 	if body := s.ask("GET", "/api/attempts/"+a.ID+"/strip/0", nil, 200, nil); !strings.HasPrefix(body, "\xff\xd8") || len(body) < 2000 {
 		t.Errorf("a strip of %d bytes", len(body))
 	}
-	s.ask("GET", "/api/attempts/"+a.ID+"/strip/x", nil, 404, nil)
-	s.ask("GET", "/api/attempts/none/strip/0", nil, 404, nil)
+	s.ask("GET", "/api/attempts/"+a.ID+"/strip/00000000-0000-0000-0000-000000000000", nil, 404, nil)
+	s.ask("GET", "/api/attempts/00000000-0000-0000-0000-000000000000/strip/0", nil, 404, nil)
 	var list []m
 	s.ask("GET", shot+"/attempts", nil, 200, &list)
 	if len(list) != 1 || list[0]["poses"] != nil {
@@ -315,7 +314,7 @@ func TestFollowingOverHTTP(t *testing.T) {
 		t.Error("no picture of what is in front")
 	}
 	s.ask("GET", shot+"/front/3/c/15", nil, 404, nil)
-	s.ask("GET", shot+"/front/3/h/x", nil, 404, nil)
+	s.ask("GET", shot+"/front/3/h/00000000-0000-0000-0000-000000000000", nil, 404, nil)
 	if body := s.ask("GET", shot+"/mattes/h", nil, 200, nil); !strings.HasPrefix(body, "PK") || strings.Count(body, "matte-0000") < 20 {
 		t.Error("no sequence of mattes")
 	}

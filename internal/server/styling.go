@@ -11,6 +11,8 @@ import (
 
 	"celator/core/clearance"
 	"celator/core/cover"
+	"celator/internal/budget"
+	"celator/internal/fault"
 	"celator/internal/graphic"
 	"celator/internal/store"
 )
@@ -60,9 +62,6 @@ func (b *styleBody) check() error {
 }
 
 func (s *server) registerStyling(api huma.API) {
-	op := func(id, method, path, summary string, status int) huma.Operation {
-		return huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, DefaultStatus: status}
-	}
 	huma.Register(api, op("listStyles", http.MethodGet, "/api/programmes/{id}/styles", "The house styles of a programme", 200), func(ctx context.Context, in *ByID) (*body[[]styleView], error) {
 		all, err := s.Store.Styles(ctx, in.ID)
 		out := []styleView{}
@@ -114,19 +113,10 @@ func (s *server) registerStyling(api huma.API) {
 	huma.Register(api, op("removeStyle", http.MethodDelete, "/api/styles/{id}", "Remove a house style; covers keep what they have", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		return nil, problem(s.Store.RemoveStyle(ctx, in.ID))
 	})
-	huma.Register(api, huma.Operation{OperationID: "addGraphic", Method: http.MethodPost, Path: "/api/graphics", Summary: "Bring in a PNG, JPEG or SVG for patches", DefaultStatus: 201, MaxBodyBytes: cover.MaxGraphic + 1}, func(ctx context.Context, in *struct {
-		Name    string `query:"name" maxLength:"200"`
-		RawBody []byte `contentType:"application/octet-stream"`
-	}) (*body[cover.Graphic], error) {
-		g, err := graphic.Read(in.Name, in.RawBody)
-		if err != nil {
-			return nil, huma.Error422UnprocessableEntity(sentence(err))
-		}
-		g.ID, err = s.Store.AddGraphic(ctx, g.PNG)
-		g.PNG = nil
-		return &body[cover.Graphic]{g}, problem(err)
-	})
-	huma.Register(api, op("getGraphic", http.MethodGet, "/api/graphics/{id}", "A graphic, as PNG", 200), func(ctx context.Context, in *ByID) (*graphicOut, error) {
+	huma.Register(api, op("addGraphic", http.MethodPost, "/api/graphics", "Bring in a PNG, JPEG or SVG for patches", 201), s.addGraphic)
+	huma.Register(api, op("getGraphic", http.MethodGet, "/api/graphics/{id}", "A graphic, as PNG", 200), func(ctx context.Context, in *struct {
+		ID string `path:"id" pattern:"^[0-9a-f]{32}$"`
+	}) (*graphicOut, error) {
 		b, err := s.Store.Graphic(ctx, in.ID)
 		if err != nil {
 			return nil, problem(err)
@@ -134,6 +124,39 @@ func (s *server) registerStyling(api huma.API) {
 		return &graphicOut{"image/png", "private, max-age=31536000, immutable", b}, nil
 	})
 	huma.Register(api, op("showsThrough", http.MethodPost, "/api/shots/{id}/through", "How much of the picture can be made out through a cover at a frame, with commands that are not saved", 200), s.through)
+}
+
+// addGraphic reads a picture in a process of its own, one at a time for each person.
+func (s *server) addGraphic(ctx context.Context, in *struct {
+	Name    string `query:"name" maxLength:"200"`
+	RawBody []byte `contentType:"application/octet-stream"`
+}) (*body[cover.Graphic], error) {
+	g, err := s.drawn(ctx, in.Name, in.RawBody)
+	if err != nil {
+		return nil, err
+	}
+	g.ID, err = s.Store.AddGraphic(ctx, g.PNG)
+	g.PNG = nil
+	return &body[cover.Graphic]{g}, problem(err)
+}
+
+// drawn makes a graphic of a stranger's picture.
+func (s *server) drawn(ctx context.Context, name string, b []byte) (cover.Graphic, error) {
+	done, err := s.pictures.take(ctx, person(ctx))
+	if err != nil {
+		return cover.Graphic{}, problem(err)
+	}
+	defer done()
+	free, err := s.Budget.Children.Hold(ctx, budget.Soon, graphic.Memory)
+	if err != nil {
+		return cover.Graphic{}, problem(err)
+	}
+	defer free()
+	g, err := graphic.Read(ctx, name, b)
+	if err != nil && ctx.Err() == nil && !fault.IsMachine(err) {
+		return g, huma.Error422UnprocessableEntity(sentence(err))
+	}
+	return g, problem(err)
 }
 
 type graphicOut struct {

@@ -10,6 +10,7 @@ import (
 	"celator/core/check"
 	"celator/core/cover"
 	"celator/core/treat"
+	"celator/internal/budget"
 )
 
 // throughView is what can be made out through a cover, and what of it a patch leaves bare.
@@ -49,7 +50,7 @@ func (s *server) through(ctx context.Context, in *struct {
 	if len(live) == 0 {
 		return &body[throughView]{throughView{From: check.ReadableFrom}}, nil
 	}
-	was, err := s.Patches.Frames.Get(ctx, r.id, r.clip, f)
+	was, err := s.Patches.Frames.Get(ctx, budget.Soon, r.id, r.clip, f)
 	if err != nil {
 		return nil, problem(err)
 	}
@@ -57,6 +58,16 @@ func (s *server) through(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, problem(err)
 	}
+	free, err := s.Budget.Pictures.Hold(ctx, budget.Soon, 4*int64(len(was.Data)))
+	if err != nil {
+		return nil, problem(err)
+	}
+	defer free()
+	turn, err := s.Budget.Processor.Hold(ctx, budget.Soon, 1)
+	if err != nil {
+		return nil, problem(err)
+	}
+	defer turn()
 	now := was.Clone()
 	mattes := treat.Conceal(now, live, known)
 	out := throughView{From: check.ReadableFrom}

@@ -60,6 +60,7 @@ type Attempt struct {
 	Spec     JSON[AttemptSpec]    `db:"spec"`
 	State    string               `db:"state"`
 	Note     string               `db:"note"`
+	Waiting  string               `db:"waiting"` // why it does not go on for now
 	Frames   int                  `db:"frames"`
 	Done     int                  `db:"done"`
 	At       int                  `db:"at"` // the frame that a run has come to
@@ -70,25 +71,35 @@ type Attempt struct {
 	Finished *time.Time           `db:"finished"`
 }
 
+// Ended reports whether nothing will change the attempt any more.
+func (a Attempt) Ended() bool { return a.State == Done || a.State == Failed || a.State == Stopped }
+
 // AddAttempt enters an attempt: into the queue, or with its poses as one that has
 // ended.
 func (s *Store) AddAttempt(ctx context.Context, a Attempt) error {
-	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.NamedExecContext(ctx, `INSERT INTO attempt (id, shot, track, spec, state, frames, done, poses, figures) VALUES (:id, :shot, :track, :spec, :state, :frames, :done, :poses, :figures)`, a)
-		if err != nil {
+	return s.tx(ctx, func(tx *sqlx.Tx) error { return s.addAttempt(ctx, tx, a) })
+}
+
+func (s *Store) addAttempt(ctx context.Context, tx *sqlx.Tx, a Attempt) error {
+	_, err := tx.NamedExecContext(ctx, `INSERT INTO attempt (id, shot, track, spec, state, frames, done, poses, figures) VALUES (:id, :shot, :track, :spec, :state, :frames, :done, :poses, :figures)`, a)
+	if err != nil {
+		return err
+	}
+	if a.State == Queued {
+		if err := s.queueAttempt(ctx, tx, a.ID, a.Spec.V.Compare); err != nil {
 			return err
 		}
-		if a.State == Queued {
-			opts := FollowArgs{}.InsertOpts()
-			if a.Spec.V.Compare {
-				opts.Queue = CompareQueue
-			}
-			if _, err := s.queue.InsertTx(ctx, tx.Tx, FollowArgs{a.ID}, &opts); err != nil {
-				return err
-			}
-		}
-		return notify(ctx, tx, "attempt", a.ID)
-	})
+	}
+	return notify(ctx, tx, "attempt", a.ID)
+}
+
+func (s *Store) queueAttempt(ctx context.Context, tx *sqlx.Tx, id string, compare bool) error {
+	opts := FollowArgs{}.InsertOpts()
+	if compare {
+		opts.Queue = CompareQueue
+	}
+	_, err := s.queue.InsertTx(ctx, tx.Tx, FollowArgs{id}, &opts)
+	return err
 }
 
 // Attempt returns one with its poses.
@@ -98,13 +109,13 @@ func (s *Store) Attempt(ctx context.Context, id string) (a Attempt, err error) {
 
 // Attempts lists a shot's without their poses, the newest first.
 func (s *Store) Attempts(ctx context.Context, shot string) (out []Attempt, err error) {
-	return out, s.db.SelectContext(ctx, &out, `SELECT id, shot, track, spec, state, note, frames, done, at, figures, created, started, finished FROM attempt WHERE shot = $1 ORDER BY created DESC LIMIT 500`, shot)
+	return out, s.db.SelectContext(ctx, &out, `SELECT id, shot, track, spec, state, note, waiting, frames, done, at, figures, created, started, finished FROM attempt WHERE shot = $1 ORDER BY created DESC LIMIT 500`, shot)
 }
 
 // AttemptProgress enters the poses found so far. It reports whether the attempt is
 // still wanted.
 func (s *Store) AttemptProgress(ctx context.Context, id string, done, at int, poses *cover.Poses) (wanted bool, err error) {
-	res, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = 'running', done = $2, poses = $3, at = $4, started = coalesce(started, now()) WHERE id = $1 AND state IN ('queued', 'running')`,
+	res, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = 'running', waiting = '', done = $2, poses = $3, at = $4, started = coalesce(started, now()) WHERE id = $1 AND state IN ('queued', 'running')`,
 		id, done, JSON[*cover.Poses]{poses}, at)
 	if err != nil {
 		return false, err
@@ -123,7 +134,7 @@ func (s *Store) KeepPoses(ctx context.Context, id string, done, at int, poses *c
 
 // EndAttempt enters the end of an attempt that has not ended.
 func (s *Store) EndAttempt(ctx context.Context, id, state, note string, done int, poses *cover.Poses, figures *track.Figures) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = $2, note = $3, done = $4, poses = $5, figures = $6, started = coalesce(started, now()), finished = now()
+	_, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = $2, note = $3, waiting = '', done = $4, poses = $5, figures = $6, started = coalesce(started, now()), finished = now()
 		WHERE id = $1 AND state IN ('queued', 'running', 'stopping')`, id, state, note, done, JSON[*cover.Poses]{poses}, JSON[*track.Figures]{figures})
 	if err != nil {
 		return err
@@ -143,9 +154,27 @@ func (s *Store) StopAttempt(ctx context.Context, id string) error {
 	return notify(ctx, s.db, "attempt", id)
 }
 
+// attempts are the runs whose poses and mattes a document points at.
+func attempts(d *cover.Document) (ids []string) {
+	add := func(id string) {
+		if id != "" && !slices.Contains(ids, id) {
+			ids = append(ids, id)
+		}
+	}
+	for _, t := range d.Tracks {
+		add(t.Attempt)
+	}
+	for _, c := range d.Covers {
+		if c.Proposed != nil {
+			add(c.Proposed.Run)
+		}
+	}
+	return ids
+}
+
 // attach gives a document's tracks the poses of their attempts, and its proposed
 // holdouts the mattes of their runs.
-func (s *Store) attach(ctx context.Context, tx *sqlx.Tx, d *cover.Document) error {
+func (s *Store) attach(ctx context.Context, tx *sqlx.Tx, shot string, d *cover.Document) error {
 	if err := s.attachGraphics(ctx, tx, d); err != nil {
 		return err
 	}
@@ -160,22 +189,19 @@ func (s *Store) attach(ctx context.Context, tx *sqlx.Tx, d *cover.Document) erro
 		}
 	}
 	d.AttachMattes(func(run string) *cover.Mattes { return mattes[run] })
-	var ids []string
-	for _, t := range d.Tracks {
-		if t.Attempt != "" && !slices.Contains(ids, t.Attempt) {
-			ids = append(ids, t.Attempt)
-		}
-	}
-	if len(ids) == 0 {
+	if len(d.Tracks) == 0 {
 		return nil
 	}
+	var rows []struct {
+		ID    string             `db:"id"`
+		Poses JSON[*cover.Poses] `db:"poses"`
+	}
+	if err := tx.SelectContext(ctx, &rows, `SELECT id, poses FROM attempt WHERE shot = $1 AND id = ANY($2)`, shot, attempts(d)); err != nil {
+		return err
+	}
 	poses := map[string]*cover.Poses{}
-	for _, id := range ids {
-		var p JSON[*cover.Poses]
-		if err := tx.GetContext(ctx, &p, `SELECT poses FROM attempt WHERE id = $1`, id); err != nil && none(err) != ErrNone {
-			return err
-		}
-		poses[id] = p.V
+	for _, r := range rows {
+		poses[r.ID] = r.Poses.V
 	}
 	d.Attach(func(id string) *cover.Poses { return poses[id] })
 	return nil

@@ -67,6 +67,7 @@ type Delivery struct {
 	Frames   int                  `db:"frames"`
 	Verified int                  `db:"verified"`
 	Error    string               `db:"error"`
+	Waiting  string               `db:"waiting"` // why it does not go on for now
 	Proof    JSON[*deliver.Proof] `db:"proof"`
 	Size     int64                `db:"size"`
 	SHA256   string               `db:"sha256"`
@@ -76,6 +77,9 @@ type Delivery struct {
 	Rendered int                  `db:"rendered"` // frames, over all segments
 	Reused   int                  `db:"reused"`   // of them found finished
 }
+
+// Ended reports whether nothing will change the delivery any more.
+func (d Delivery) Ended() bool { return d.State == Done || d.State == Failed || d.State == Cancelled }
 
 // Segment is a stretch of a delivery.
 type Segment struct {
@@ -132,7 +136,7 @@ func (s *Store) Segments(ctx context.Context, delivery string) (out []Segment, e
 func (s *Store) SegmentProgress(ctx context.Context, g Segment, done int) (wanted bool, err error) {
 	err = s.tx(ctx, func(tx *sqlx.Tx) error {
 		var state string
-		if err := tx.GetContext(ctx, &state, `UPDATE delivery SET state = CASE state WHEN 'queued' THEN 'rendering' ELSE state END,
+		if err := tx.GetContext(ctx, &state, `UPDATE delivery SET state = CASE state WHEN 'queued' THEN 'rendering' ELSE state END, waiting = '',
 			started = coalesce(started, now()) WHERE id = $1 RETURNING state`, g.Delivery); err != nil {
 			return none(err)
 		}
@@ -178,10 +182,31 @@ func (s *Store) FinishSegment(ctx context.Context, g Segment, reused bool) error
 	})
 }
 
+// ReopenSegment puts a finished segment whose file is gone into the queue again, and its
+// delivery with it.
+func (s *Store) ReopenSegment(ctx context.Context, g Segment) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		res, err := tx.ExecContext(ctx, `UPDATE delivery SET state = 'rendering' WHERE id = $1 AND state NOT IN ('cancelled', 'done', 'failed')`, g.Delivery)
+		if err != nil {
+			return err
+		}
+		if n, _ := res.RowsAffected(); n == 0 {
+			return nil
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE segment SET done = 0, finished = false, reused = false WHERE delivery = $1 AND number = $2`, g.Delivery, g.Number); err != nil {
+			return err
+		}
+		if _, err := s.queue.InsertTx(ctx, tx.Tx, SegmentArgs{g.Delivery, g.Number}, nil); err != nil {
+			return err
+		}
+		return notify(ctx, tx, "delivery", g.Delivery)
+	})
+}
+
 // SetDelivery moves a delivery on, unless it was cancelled or has ended; moved
 // reports whether it did.
 func (s *Store) SetDelivery(ctx context.Context, id, state string, verified int) (moved bool, err error) {
-	res, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = $2, verified = $3 WHERE id = $1 AND state NOT IN ('cancelled', 'done', 'failed')`, id, state, verified)
+	res, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = $2, verified = $3, waiting = '' WHERE id = $1 AND state NOT IN ('cancelled', 'done', 'failed')`, id, state, verified)
 	if err != nil {
 		return false, err
 	}
@@ -198,7 +223,7 @@ func (s *Store) EndDelivery(ctx context.Context, id, why string, proof *deliver.
 	if why != "" {
 		state = Failed
 	}
-	_, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = $2, error = $3, proof = $4, size = $5, sha256 = $6, finished = now()
+	_, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = $2, error = $3, proof = $4, size = $5, sha256 = $6, waiting = '', finished = now()
 		WHERE id = $1 AND state NOT IN ('cancelled', 'done', 'failed')`, id, state, why, JSON[*deliver.Proof]{proof}, size, sha)
 	if err != nil {
 		return err
@@ -209,7 +234,7 @@ func (s *Store) EndDelivery(ctx context.Context, id, why string, proof *deliver.
 // CancelDelivery stops a delivery that has not ended. Finished segments stay for
 // a later one.
 func (s *Store) CancelDelivery(ctx context.Context, id string) error {
-	res, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = 'cancelled', finished = now() WHERE id = $1 AND state NOT IN ('cancelled', 'done', 'failed')`, id)
+	res, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = 'cancelled', waiting = '', finished = now() WHERE id = $1 AND state NOT IN ('cancelled', 'done', 'failed')`, id)
 	if err != nil {
 		return err
 	}
@@ -217,27 +242,4 @@ func (s *Store) CancelDelivery(ctx context.Context, id string) error {
 		return ErrNone
 	}
 	return notify(ctx, s.db, "delivery", id)
-}
-
-// Alive says that a worker is at work, and hands the jobs of workers that have
-// been silent for longer than lost back to the queue.
-func (s *Store) Alive(ctx context.Context, worker string, lost time.Duration) (handedBack int64, err error) {
-	if _, err := s.db.ExecContext(ctx, `INSERT INTO worker (id) VALUES ($1) ON CONFLICT (id) DO UPDATE SET seen = now()`, worker); err != nil {
-		return 0, err
-	}
-	if _, err := s.db.ExecContext(ctx, `DELETE FROM worker WHERE seen < now() - $1::interval`, lost.String()); err != nil {
-		return 0, err
-	}
-	res, err := s.db.ExecContext(ctx, `UPDATE river_job SET state = 'available', scheduled_at = now(), attempt = greatest(attempt - 1, 0)
-		WHERE state = 'running' AND attempted_at < now() - $1::interval
-		AND NOT EXISTS (SELECT 1 FROM worker WHERE worker.id = attempted_by[array_upper(attempted_by, 1)])`, lost.String())
-	if err != nil {
-		return 0, err
-	}
-	return res.RowsAffected()
-}
-
-// Gone says that a worker has ended; its jobs are free at once.
-func (s *Store) Gone(ctx context.Context, worker string) {
-	s.db.ExecContext(ctx, `DELETE FROM worker WHERE id = $1`, worker)
 }

@@ -66,6 +66,7 @@ type Inspection struct {
 	Done     int                     `db:"done" json:"done"`
 	Frames   int                     `db:"frames" json:"frames"`
 	Error    string                  `db:"error" json:"error"`
+	Waiting  string                  `db:"waiting" json:"waiting" doc:"why it does not go on for now"`
 	Covers   JSON[map[string]string] `db:"covers" json:"-"`
 	Items    JSON[map[string]string] `db:"items" json:"-"`
 	At       time.Time               `db:"at" json:"at"`
@@ -156,7 +157,7 @@ func (s *Store) Check(ctx context.Context, shot string, afresh bool) error {
 
 // BeginInspection says that a check is running.
 func (s *Store) BeginInspection(ctx context.Context, shot string) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO inspection (shot, state) VALUES ($1, 'running') ON CONFLICT (shot) DO UPDATE SET state = 'running', done = 0, frames = 0, error = '', at = now()`, shot)
+	_, err := s.db.ExecContext(ctx, `INSERT INTO inspection (shot, state) VALUES ($1, 'running') ON CONFLICT (shot) DO UPDATE SET state = 'running', done = 0, frames = 0, error = '', waiting = '', at = now()`, shot)
 	if err != nil {
 		return err
 	}
@@ -174,7 +175,7 @@ func (s *Store) SetInspection(ctx context.Context, shot string, done, frames int
 
 // FailInspection says why a check failed.
 func (s *Store) FailInspection(ctx context.Context, shot, why string) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE inspection SET state = 'failed', error = $2, at = now() WHERE shot = $1`, shot, why)
+	_, err := s.db.ExecContext(ctx, `UPDATE inspection SET state = 'failed', error = $2, waiting = '', at = now() WHERE shot = $1`, shot, why)
 	if err != nil {
 		return err
 	}

@@ -17,12 +17,15 @@ func (s *Store) Looked(ctx context.Context, shot, cover, author string, frames m
 		if err := tx.GetContext(ctx, &id, `SELECT id FROM shot WHERE id = $1`, shot); err != nil {
 			return none(err)
 		}
+		var at []int32
+		var digests []string
 		for f, digest := range frames {
-			_, err := tx.ExecContext(ctx, `INSERT INTO look (shot, cover, frame, digest, author) VALUES ($1,$2,$3,$4,$5)
-				ON CONFLICT (shot, cover, frame) DO UPDATE SET digest = $4, author = $5, at = now()`, shot, cover, f, digest, author)
-			if err != nil {
-				return err
-			}
+			at, digests = append(at, int32(f)), append(digests, digest)
+		}
+		_, err := tx.ExecContext(ctx, `INSERT INTO look (shot, cover, frame, digest, author) SELECT $1, $2, f.frame, f.digest, $5 FROM unnest($3::int[], $4::text[]) AS f (frame, digest)
+			ON CONFLICT (shot, cover, frame) DO UPDATE SET digest = excluded.digest, author = excluded.author, at = now()`, shot, cover, at, digests, author)
+		if err != nil {
+			return err
 		}
 		return notify(ctx, tx, "look", shot)
 	})

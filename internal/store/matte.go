@@ -45,21 +45,6 @@ func addMatte(ctx context.Context, db sqlx.ExecerContext, run string, f int, m c
 	return err
 }
 
-// AddMattes enters a run that was made elsewhere, with its mattes.
-func (s *Store) AddMattes(ctx context.Context, a Attempt, m *cover.Mattes) error {
-	if err := s.AddAttempt(ctx, a); err != nil {
-		return err
-	}
-	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		for i, g := range m.Frames {
-			if err := addMatte(ctx, tx, a.ID, m.First+i, g); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-}
-
 // Mattes returns what a run has found so far; with pictures they are remembered once
 // it has ended, for they never change.
 func (s *Store) Mattes(ctx context.Context, run string, pictures bool) (*cover.Mattes, error) {

@@ -36,6 +36,7 @@ type Source struct {
 	Path      string            `db:"path"`
 	State     string            `db:"state"`
 	Error     string            `db:"error"`
+	Waiting   string            `db:"waiting"` // why it does not go on for now
 	Info      JSON[media.Info]  `db:"info"`
 	ReadInfo  JSON[*media.Info] `db:"read_info"`
 	Frames    int               `db:"frames"`
@@ -127,7 +128,7 @@ func (s *Store) AddSource(ctx context.Context, src Source) (Shot, error) {
 
 // SetSource says how far a source has come; fields at their zero are left.
 func (s *Store) SetSource(ctx context.Context, id, state string, views int) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE source SET state = $2, views = greatest(views, $3) WHERE id = $1`, id, state, views)
+	_, err := s.db.ExecContext(ctx, `UPDATE source SET state = $2, views = greatest(views, $3), waiting = '' WHERE id = $1`, id, state, views)
 	if err != nil {
 		return err
 	}
@@ -138,7 +139,7 @@ func (s *Store) SetSource(ctx context.Context, id, state string, views int) erro
 // an empty document where they have none.
 func (s *Store) FinishSource(ctx context.Context, id string, reading *media.Info, frames int, digest string) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.ExecContext(ctx, `UPDATE source SET state = $2, read_info = $3, frames = $4, views = $4, digest = $5 WHERE id = $1`,
+		_, err := tx.ExecContext(ctx, `UPDATE source SET state = $2, waiting = '', error = '', read_info = $3, frames = $4, views = $4, digest = $5 WHERE id = $1`,
 			id, Ready, JSON[*media.Info]{reading}, frames, digest)
 		if err != nil {
 			return err
@@ -152,13 +153,30 @@ func (s *Store) FinishSource(ctx context.Context, id string, reading *media.Info
 	})
 }
 
-// FailSource enters why a source cannot be used.
+// FailSource enters why a source cannot be used. Its file stays.
 func (s *Store) FailSource(ctx context.Context, id, why string) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE source SET state = $2, error = $3, views = 0 WHERE id = $1`, id, Failed, why)
+	_, err := s.db.ExecContext(ctx, `UPDATE source SET state = $2, error = $3, views = 0, waiting = '' WHERE id = $1`, id, Failed, why)
 	if err != nil {
 		return err
 	}
 	return notify(ctx, s.db, "source", id)
+}
+
+// RetrySource puts a source that failed into the queue again.
+func (s *Store) RetrySource(ctx context.Context, id string) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		res, err := tx.ExecContext(ctx, `UPDATE source SET state = 'queued', error = '', views = 0 WHERE id = $1 AND state = 'failed'`, id)
+		if err != nil {
+			return err
+		}
+		if n, _ := res.RowsAffected(); n == 0 {
+			return ErrNone
+		}
+		if _, err := s.queue.InsertTx(ctx, tx.Tx, IngestArgs{id}, nil); err != nil {
+			return err
+		}
+		return notify(ctx, tx, "source", id)
+	})
 }
 
 // RemoveSource takes a source and its shots out.

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -35,6 +36,18 @@ func (c *Conflict) Error() string {
 	return fmt.Sprintf("the shot was changed in the meantime (%s, by %s): your change was made on revision %d, the shot is at %d",
 		c.Head.Label, c.Head.Author, c.Base, c.Head.Number)
 }
+
+// On says what a change is made on, and by whom.
+type On struct {
+	Base   int // the revision that it was made on; refused with *Conflict unless it is the head
+	Author string
+	// Key, when not empty, names the change: sent again, because its answer was lost on
+	// the way, it is not made again.
+	Key string
+}
+
+// ErrForeign says that a document points at tracks or mattes that are not the shot's own.
+var ErrForeign = errors.New("the document points at a track or a search of another shot, or at one that is not there")
 
 const columns = `number, state, parent, redo, label, author, at`
 
@@ -96,46 +109,58 @@ func (s *Store) load(ctx context.Context, tx *sqlx.Tx, shot string, r *Revision)
 		return none(err)
 	}
 	var err error
-	if r.Document, err = cover.Parse(b); err != nil {
+	if r.Document, err = cover.Stored(b); err != nil {
 		return err
 	}
-	return s.attach(ctx, tx, r.Document)
+	return s.attach(ctx, tx, shot, r.Document)
 }
 
-// change adds a revision on top of base; next fills it in from the head.
-func (s *Store) change(ctx context.Context, shot string, base int, author string, next func(tx *sqlx.Tx, head Revision) (Revision, error)) (r Revision, err error) {
+// change adds a revision on top of its base; next fills it in from the head.
+func (s *Store) change(ctx context.Context, shot string, on On, next func(tx *sqlx.Tx, head Revision) (Revision, error)) (r Revision, err error) {
 	err = s.tx(ctx, func(tx *sqlx.Tx) error {
 		head, err := s.head(ctx, tx, shot, "FOR NO KEY UPDATE")
 		if err != nil {
 			return err
 		}
-		if head.Number != base {
-			return &Conflict{base, head}
+		if on.Key != "" {
+			err := tx.GetContext(ctx, &r, `SELECT `+columns+` FROM revision WHERE shot = $1 AND key = $2`, shot, on.Key)
+			if err == nil {
+				return s.load(ctx, tx, shot, &r)
+			}
+			if none(err) != ErrNone {
+				return err
+			}
+		}
+		if head.Number != on.Base {
+			return &Conflict{on.Base, head}
 		}
 		if r, err = next(tx, head); err != nil {
 			return err
 		}
-		r.Number, r.Author, r.At = head.Number+1, author, time.Now()
+		r.Number, r.Author, r.At = head.Number+1, on.Author, time.Now()
 		var doc any
 		if r.State == 0 && r.Document != nil && r.Parent.Valid { // an edit shows its own state
 			r.State = r.Number
+			if err := own(ctx, tx, shot, head.Document, r.Document); err != nil {
+				return err
+			}
 			if err := adoptGraphics(ctx, tx, r.Document); err != nil {
 				return err
 			}
 			doc = JSON[*cover.Document]{r.Document.Bare()}
-			if err := s.attach(ctx, tx, r.Document); err != nil { // of an attempt just taken
+			if err := s.attach(ctx, tx, shot, r.Document); err != nil { // of an attempt just taken
 				return err
 			}
 		}
 		if r.Redo.V == nil {
 			r.Redo.V = []int{}
 		}
-		_, err = tx.ExecContext(ctx, `INSERT INTO revision (shot, number, state, parent, redo, label, author, at, document) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9)`,
-			shot, r.Number, r.State, r.Parent, r.Redo, r.Label, r.Author, r.At, doc)
+		_, err = tx.ExecContext(ctx, `INSERT INTO revision (shot, number, state, parent, redo, label, author, at, document, key) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,nullif($10, ''))`,
+			shot, r.Number, r.State, r.Parent, r.Redo, r.Label, r.Author, r.At, doc, on.Key)
 		if err != nil {
 			return err
 		}
-		if err := s.edited(ctx, tx, shot, author, r); err != nil {
+		if err := s.edited(ctx, tx, shot, on.Author, r); err != nil {
 			return err
 		}
 		return notify(ctx, tx, "shot", shot)
@@ -143,18 +168,40 @@ func (s *Store) change(ctx context.Context, shot string, base int, author string
 	return r, err
 }
 
-// Edit adds a revision whose document edit makes from the head's. It is refused
-// with *Conflict unless base is the head.
-func (s *Store) Edit(ctx context.Context, shot string, base int, author string, edit func(*cover.Document) (*cover.Document, string, error)) (Revision, error) {
-	return s.change(ctx, shot, base, author, func(_ *sqlx.Tx, head Revision) (Revision, error) {
+// own returns ErrForeign where a document points at attempts that it did not before and
+// that are not the shot's.
+func own(ctx context.Context, tx *sqlx.Tx, shot string, was, now *cover.Document) error {
+	known := attempts(was)
+	var fresh []string
+	for _, id := range attempts(now) {
+		if !slices.Contains(known, id) {
+			fresh = append(fresh, id)
+		}
+	}
+	if len(fresh) == 0 {
+		return nil
+	}
+	var there []string // locked, so that nobody takes them away meanwhile
+	if err := tx.SelectContext(ctx, &there, `SELECT id FROM attempt WHERE shot = $1 AND id = ANY($2) FOR KEY SHARE`, shot, fresh); err != nil {
+		return err
+	}
+	if len(there) != len(fresh) {
+		return ErrForeign
+	}
+	return nil
+}
+
+// Edit adds a revision whose document edit makes from the head's.
+func (s *Store) Edit(ctx context.Context, shot string, on On, edit func(*cover.Document) (*cover.Document, string, error)) (Revision, error) {
+	return s.change(ctx, shot, on, func(_ *sqlx.Tx, head Revision) (Revision, error) {
 		doc, label, err := edit(head.Document)
 		return Revision{Parent: sql.NullInt64{Int64: int64(head.State), Valid: true}, Label: label, Document: doc}, err
 	})
 }
 
 // Undo adds a revision that shows the state before the last edit still standing.
-func (s *Store) Undo(ctx context.Context, shot string, base int, author string) (Revision, error) {
-	return s.change(ctx, shot, base, author, func(tx *sqlx.Tx, head Revision) (Revision, error) {
+func (s *Store) Undo(ctx context.Context, shot string, on On) (Revision, error) {
+	return s.change(ctx, shot, on, func(tx *sqlx.Tx, head Revision) (Revision, error) {
 		if head.State == 0 {
 			return Revision{}, ErrNothing
 		}
@@ -168,8 +215,8 @@ func (s *Store) Undo(ctx context.Context, shot string, base int, author string) 
 }
 
 // Redo adds a revision that shows the state last undone.
-func (s *Store) Redo(ctx context.Context, shot string, base int, author string) (Revision, error) {
-	return s.change(ctx, shot, base, author, func(tx *sqlx.Tx, head Revision) (Revision, error) {
+func (s *Store) Redo(ctx context.Context, shot string, on On) (Revision, error) {
+	return s.change(ctx, shot, on, func(tx *sqlx.Tx, head Revision) (Revision, error) {
 		n := len(head.Redo.V)
 		if n == 0 {
 			return Revision{}, ErrNothing
@@ -186,8 +233,8 @@ func (s *Store) Redo(ctx context.Context, shot string, base int, author string) 
 // Jump adds a revision that shows the state of any earlier edit (0: before the
 // first). Edits left behind can be redone one by one when they led here from
 // there, and otherwise stay in the list.
-func (s *Store) Jump(ctx context.Context, shot string, base, state int, author string) (Revision, error) {
-	return s.change(ctx, shot, base, author, func(tx *sqlx.Tx, head Revision) (Revision, error) {
+func (s *Store) Jump(ctx context.Context, shot string, on On, state int) (Revision, error) {
+	return s.change(ctx, shot, on, func(tx *sqlx.Tx, head Revision) (Revision, error) {
 		if head.State == state {
 			return Revision{}, ErrNothing
 		}

@@ -15,9 +15,8 @@ import (
 	"time"
 
 	"github.com/google/uuid"
-	lru "github.com/hashicorp/golang-lru/v2"
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
-	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/jmoiron/sqlx"
 	"github.com/pressly/goose/v3"
 	"github.com/riverqueue/river"
@@ -26,22 +25,25 @@ import (
 	"github.com/riverqueue/river/rivermigrate"
 
 	"celator/core/cover"
+	"celator/internal/budget"
 )
 
 //go:embed migrations/*.sql
 var migrations embed.FS
 
-// Store is the database. One pool serves it and the queue.
+// Store is the database. Its connections are shared out (Config.Connections); what it
+// remembers is one for all.
 type Store struct {
-	Pool     *pgxpool.Pool
-	db       *sqlx.DB
-	queue    *river.Client[*sql.Tx] // inserts only
-	held     *lru.Cache[string, *cover.Mattes]
-	graphics *lru.Cache[string, []byte]
+	db                    *sqlx.DB
+	requests, work, reads share
+	watched               bool                   // Config.Nested is given
+	queue                 *river.Client[*sql.Tx] // inserts only
+	held                  *budget.Cache[string, *cover.Mattes]
+	graphics              *budget.Cache[string, []byte]
 }
 
-// holding is how many runs' mattes are remembered; of graphics four times as many.
-const holding = 8
+// holding is how many bytes of mattes are remembered, and of graphics.
+const holding = 16 << 20
 
 var (
 	// ErrNone says that what was asked for is not there.
@@ -51,39 +53,83 @@ var (
 )
 
 // Open connects and brings the schema up to date.
-func Open(ctx context.Context, url string) (*Store, error) {
-	pool, err := pgxpool.New(ctx, url)
-	if err != nil {
-		return nil, fmt.Errorf("database: %w", err)
+func Open(ctx context.Context, c Config) (s *Store, err error) {
+	s = &Store{watched: c.Nested != nil}
+	defer func() {
+		if err != nil {
+			s.Close()
+			err = fmt.Errorf("database: %w", err)
+		}
+	}()
+	n := c.Connections
+	if n == 0 {
+		n = DefaultConnections
 	}
-	s := &Store{Pool: pool, db: sqlx.NewDb(stdlib.OpenDBFromPool(pool), "pgx")}
-	s.held, _ = lru.New[string, *cover.Mattes](holding)
-	s.graphics, _ = lru.New[string, []byte](4 * holding)
-	if err := s.migrate(ctx); err != nil {
-		s.Close()
-		return nil, fmt.Errorf("database: %w", err)
+	if n < 6 {
+		return s, fmt.Errorf("%d connections are too few; 6 are the least", n)
+	}
+	if s.requests, err = c.share(ctx, n-n/3-n/6, requestTime); err != nil {
+		return s, err
+	}
+	if s.work, err = c.share(ctx, n/3, longTime); err != nil {
+		return s, err
+	}
+	if s.reads, err = c.share(ctx, n/6, longTime); err != nil {
+		return s, err
+	}
+	s.db = s.requests.db
+	s.held = budget.NewCache[string](holding, (*cover.Mattes).Bytes)
+	s.graphics = budget.NewCache[string](holding, func(b []byte) int64 { return int64(len(b)) })
+	if err := s.migrate(ctx, c); err != nil {
+		return s, err
 	}
 	s.queue, err = river.NewClient(riverdatabasesql.New(s.db.DB), &river.Config{})
-	if err != nil {
-		s.Close()
-		return nil, err
-	}
-	return s, nil
+	return s, err
 }
 
-func (s *Store) migrate(ctx context.Context) error {
+// ForQueue is the store with the connections of the queue and its jobs.
+func (s *Store) ForQueue() *Store { return s.with(s.work) }
+
+// ForReads is the store with the connections of long reads.
+func (s *Store) ForReads() *Store { return s.with(s.reads) }
+
+func (s *Store) with(sh share) *Store {
+	t := *s
+	t.db = sh.db
+	return &t
+}
+
+// QueuePool is what the queue's own client works with.
+func (s *Store) QueuePool() *pgxpool.Pool { return s.work.pool }
+
+// migrate brings the schema up to date, one process at a time, however long it takes.
+func (s *Store) migrate(ctx context.Context, c Config) error {
 	dir, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return err
 	}
-	g, err := goose.NewProvider(goose.DialectPostgres, s.db.DB, dir)
+	patient, err := c.share(ctx, 4, 0)
+	if err != nil {
+		return err
+	}
+	defer patient.close()
+	one, err := patient.pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer one.Release()
+	if _, err := one.Exec(ctx, `SET lock_timeout = 0; SET idle_in_transaction_session_timeout = 0; SELECT pg_advisory_lock($1)`, pgx.QueryExecModeSimpleProtocol, migrating); err != nil {
+		return err
+	}
+	defer one.Exec(context.WithoutCancel(ctx), `SELECT pg_advisory_unlock($1)`, migrating)
+	g, err := goose.NewProvider(goose.DialectPostgres, patient.db.DB, dir)
 	if err != nil {
 		return err
 	}
 	if _, err := g.Up(ctx); err != nil {
 		return err
 	}
-	m, err := rivermigrate.New(riverpgxv5.New(s.Pool), nil)
+	m, err := rivermigrate.New(riverpgxv5.New(patient.pool), nil)
 	if err != nil {
 		return err
 	}
@@ -91,10 +137,14 @@ func (s *Store) migrate(ctx context.Context) error {
 	return err
 }
 
+// migrating is the lock of whoever changes the schema.
+const migrating = 8420_0001
+
 // Close closes all connections.
 func (s *Store) Close() {
-	s.db.Close()
-	s.Pool.Close()
+	s.requests.close()
+	s.work.close()
+	s.reads.close()
 }
 
 // JSON keeps a value of any type in a jsonb column.
@@ -125,19 +175,6 @@ func none(err error) error {
 		return ErrNone
 	}
 	return err
-}
-
-// tx runs f in a transaction.
-func (s *Store) tx(ctx context.Context, f func(*sqlx.Tx) error) error {
-	tx, err := s.db.BeginTxx(ctx, nil)
-	if err != nil {
-		return err
-	}
-	defer tx.Rollback()
-	if err := f(tx); err != nil {
-		return err
-	}
-	return tx.Commit()
 }
 
 // Event tells that something changed. It carries no data: who hears it asks.
@@ -171,7 +208,7 @@ func (s *Store) Listen(ctx context.Context, f func(Event)) {
 }
 
 func (s *Store) listen(ctx context.Context, f func(Event)) {
-	conn, err := s.Pool.Acquire(ctx)
+	conn, err := s.requests.pool.Acquire(ctx)
 	if err != nil {
 		return
 	}

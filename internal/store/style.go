@@ -99,7 +99,7 @@ func (s *Store) Restyle(ctx context.Context, st Style, author string, wants func
 			if len(cmds) == 0 {
 				break
 			}
-			_, err = s.Edit(ctx, sh.ID, head.Number, author, func(d *cover.Document) (*cover.Document, string, error) {
+			_, err = s.Edit(ctx, sh.ID, On{Base: head.Number, Author: author}, func(d *cover.Document) (*cover.Document, string, error) {
 				next, _, err := d.Apply(cmds...)
 				return next, "house style " + st.Name, err
 			})

@@ -678,6 +678,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try again to bring in a source that failed */
+        post: operations["retrySource"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{id}/shots": {
         parameters: {
             query?: never;
@@ -752,6 +769,8 @@ export interface components {
             /** @description a path of the media folder */
             media?: string;
             name?: string;
+            /** @description of the file that was uploaded; it is taken only when it is the same */
+            sha256?: string;
             /** @description the last part of a finished upload's address */
             upload?: string;
         };
@@ -813,10 +832,14 @@ export interface components {
             to: number;
             /** @description as it was when the attempt was asked for */
             track: components["schemas"]["Track"];
+            /** @description why it does not go on for now, in words; empty while it does */
+            waiting: string;
         };
         BaseBody: {
             /** Format: int64 */
             base: number;
+            /** @description names the change, as for an edit */
+            key?: string;
         };
         "BodyStruct { Name string \"json:\\\"name\\\" minLength:\\\"1\\\" maxLength:\\\"200\\\"\" }Body": {
             name: string;
@@ -877,6 +900,8 @@ export interface components {
              * @enum {string}
              */
             state: "" | "queued" | "running" | "done" | "failed";
+            /** @description why it does not go on for now, in words; empty while it does */
+            waiting: string;
         };
         Command: {
             /** Format: double */
@@ -1055,6 +1080,8 @@ export interface components {
             state: "queued" | "rendering" | "joining" | "verifying" | "done" | "failed" | "cancelled";
             /** Format: int64 */
             verified: number;
+            /** @description why it does not go on for now, in words; empty while it does */
+            waiting: string;
         };
         Details: {
             description: string;
@@ -1089,6 +1116,8 @@ export interface components {
              */
             base: number;
             commands: components["schemas"]["Command"][];
+            /** @description names the change: sent again, because its answer was lost, it is not made again */
+            key?: string;
         };
         EditView: {
             /** Format: date-time */
@@ -1346,6 +1375,8 @@ export interface components {
         JumpRequest: {
             /** Format: int64 */
             base: number;
+            /** @description names the change, as for an edit */
+            key?: string;
             /** Format: int64 */
             state: number;
         };
@@ -1488,6 +1519,8 @@ export interface components {
             /** Format: int64 */
             frame: number;
             full?: boolean;
+            /** @description names the change: sent again, because its answer was lost, it is not made again */
+            key?: string;
             matte?: boolean;
         };
         Programme: {
@@ -1562,6 +1595,7 @@ export interface components {
             /** Format: int64 */
             base: number;
             document: components["schemas"]["Document"];
+            key?: string;
         };
         ReviewShotView: {
             /** @description the newest revision was checked */
@@ -1723,6 +1757,8 @@ export interface components {
              * @description view frames made so far
              */
             views: number;
+            /** @description why it does not go on for now, in words; empty while it does */
+            waiting: string;
         };
         Span: {
             /** Format: int64 */
@@ -1950,14 +1986,12 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2010,14 +2044,12 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2045,14 +2077,12 @@ export interface operations {
                     "application/json": components["schemas"]["FindingView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2080,14 +2110,12 @@ export interface operations {
                     "application/json": components["schemas"]["Graphic"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 8388609 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2148,14 +2176,12 @@ export interface operations {
                     "application/json": components["schemas"]["Item"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2268,14 +2294,12 @@ export interface operations {
                     "application/json": components["schemas"]["Programme"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2332,14 +2356,12 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2367,14 +2389,12 @@ export interface operations {
                     "application/json": components["schemas"]["ImportView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 34603008 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2402,14 +2422,12 @@ export interface operations {
                     "application/json": components["schemas"]["Item"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2468,14 +2486,12 @@ export interface operations {
                     "application/json": components["schemas"]["BulkView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 4194304 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2503,14 +2519,12 @@ export interface operations {
                     "application/json": components["schemas"]["SourceView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2569,14 +2583,12 @@ export interface operations {
                     "application/json": components["schemas"]["StyleView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2635,14 +2647,12 @@ export interface operations {
                     "application/json": components["schemas"]["AssessView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2701,14 +2711,12 @@ export interface operations {
                     "application/json": components["schemas"]["AttemptView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2765,14 +2773,12 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2800,14 +2806,12 @@ export interface operations {
                     "application/json": components["schemas"]["DeliveryView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2835,14 +2839,12 @@ export interface operations {
                     "application/json": components["schemas"]["RevisionView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 68157440 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2901,14 +2903,12 @@ export interface operations {
                     "application/json": components["schemas"]["RevisionView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 34603008 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2936,14 +2936,12 @@ export interface operations {
                     "application/json": components["schemas"]["AttemptView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -2971,14 +2969,12 @@ export interface operations {
                     "application/json": components["schemas"]["AttemptView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 33554432 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -3006,14 +3002,12 @@ export interface operations {
                     "application/json": components["schemas"]["Item"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -3040,14 +3034,12 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -3106,14 +3098,12 @@ export interface operations {
                     "application/json": components["schemas"]["Seen"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -3141,14 +3131,12 @@ export interface operations {
                     "application/json": components["schemas"]["RevisionView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -3209,14 +3197,12 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 8388608 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -3294,14 +3280,12 @@ export interface operations {
                     "application/json": string;
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 34603008 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -3329,14 +3313,12 @@ export interface operations {
                     "application/json": components["schemas"]["RevisionView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -3395,14 +3377,12 @@ export interface operations {
                     "application/json": components["schemas"]["ThroughView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 34603008 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -3430,14 +3410,12 @@ export interface operations {
                     "application/json": components["schemas"]["RevisionView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -3554,14 +3532,39 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 4194304 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
+                content?: never;
+            };
+        };
+    };
+    retrySource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
                 };
+                content?: never;
+            };
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -3589,14 +3592,12 @@ export interface operations {
                     "application/json": components["schemas"]["Shot"][];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 4194304 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -3624,14 +3625,12 @@ export interface operations {
                     "application/json": components["schemas"]["FollowedView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };
@@ -3684,14 +3683,12 @@ export interface operations {
                     "application/json": components["schemas"]["FollowedView"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
+                content?: never;
             };
         };
     };

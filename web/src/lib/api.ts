@@ -43,7 +43,33 @@ export type ImportResult = components['schemas']['ImportView'];
 export type Boundary = components['schemas']['Boundary'];
 export type Value = Treatment['strength'];
 
-export const api = createClient<paths>({ baseUrl: '' });
+/** For so long a request is sent again while the server starts or its database does, ms. */
+const patience = 20_000;
+
+/**
+ * fetch that bears a server which is away for a moment. What asks, or names itself by a
+ * key, may be sent twice; for anything else the answer that it could not be done is an
+ * answer.
+ */
+export async function steady(input: RequestInfo | URL, init?: RequestInit): Promise<Response> {
+  const request = new Request(input, init);
+  const body = request.method === 'GET' || request.method === 'HEAD' ? undefined : await request.clone().text();
+  const again = request.method !== 'POST' || /"key":"/.test(body ?? '');
+  const end = performance.now() + patience;
+  for (let wait = 250; ; wait = Math.min(2 * wait, 2000)) {
+    let answer: Response | undefined;
+    try {
+      answer = await fetch(request.clone());
+    } catch (e) {
+      if (request.method !== 'GET' || request.signal.aborted || performance.now() > end) throw e;
+    }
+    if (answer && (answer.status !== 503 || !again || !answer.headers.has('Retry-After') || performance.now() > end)) return answer;
+    await new Promise((r) => setTimeout(r, wait));
+    if (request.signal.aborted) throw new DOMException('withdrawn', 'AbortError');
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: '', fetch: steady });
 
 /** An error of the server, in its words for people. */
 export class Problem extends Error {

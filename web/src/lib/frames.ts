@@ -1,7 +1,7 @@
 // Decoded pictures around the playhead: view frames, and the patches that the
 // covers of a revision lay on them. What is near in the direction of travel is
 // fetched first; what is far is let go.
-import { patch, type Patch } from './api';
+import { patch, steady, type Patch } from './api';
 
 interface Held<T> {
   value?: T;
@@ -58,7 +58,7 @@ export class Frames {
       this.views,
       url,
       async () => {
-        const r = await fetch(url);
+        const r = await steady(url);
         if (!r.ok) throw new Error('no picture');
         return createImageBitmap(await r.blob());
       },
@@ -77,9 +77,9 @@ export class Frames {
       this.patches,
       url,
       async () => {
-        const first = await patch(fetch(quick && !full ? url + 'quick=true' : url));
+        const first = await patch(steady(quick && !full ? url + 'quick=true' : url));
         if (first.quick) {
-          void patch(fetch(url)).then((exact) => {
+          void patch(steady(url)).then((exact) => {
             if (this.patches.get(url) !== h) return exact.picture?.close();
             h.value = exact;
             h.wait = Promise.resolve(exact);

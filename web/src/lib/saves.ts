@@ -6,7 +6,8 @@
 import { api, ask, Problem, type Command, type Document, type Revision } from './api';
 import { core } from './core';
 
-export type Change = { commands: Command[] } | { step: 'undo' | 'redo' } | { jump: number };
+/** A change has a key, by which the server knows it when it is sent again. */
+export type Change = ({ commands: Command[] } | { step: 'undo' | 'redo' } | { jump: number }) & { key?: string };
 
 /** Mine, made on a version that is no longer the shot's. */
 export interface Conflict {
@@ -105,9 +106,10 @@ export class Saves {
   private send(c: Change): Promise<Revision> {
     const at = { params: { path: { id: this.shot } } };
     const base = this.head.number;
-    if ('commands' in c) return ask(api.POST('/api/shots/{id}/edits', { ...at, body: { base, commands: c.commands } }));
-    if ('jump' in c) return ask(api.POST('/api/shots/{id}/jump', { ...at, body: { base, state: c.jump } }));
-    return ask(api.POST(c.step === 'undo' ? '/api/shots/{id}/undo' : '/api/shots/{id}/redo', { ...at, body: { base } }));
+    const key = (c.key ??= crypto.randomUUID());
+    if ('commands' in c) return ask(api.POST('/api/shots/{id}/edits', { ...at, body: { base, key, commands: c.commands } }));
+    if ('jump' in c) return ask(api.POST('/api/shots/{id}/jump', { ...at, body: { base, key, state: c.jump } }));
+    return ask(api.POST(c.step === 'undo' ? '/api/shots/{id}/undo' : '/api/shots/{id}/redo', { ...at, body: { base, key } }));
   }
 
   private async run(): Promise<void> {
@@ -133,8 +135,11 @@ export class Saves {
 
   private async failed(e: unknown): Promise<void> {
     const status = e instanceof Problem ? e.status : -1;
-    if (status === 0) {
-      this.bench.say('The server cannot be reached. Your changes are kept here and saved when it is back.');
+    if (status === 0 || status === 503 || status === 507) {
+      // 503: its database is away; 507: its disk is full. All of it passes.
+      this.bench.say(
+        status === 0 ? 'The server cannot be reached. Your changes are kept here and saved when it is back.' : `${(e as Problem).message} Your changes are kept here and saved then.`,
+      );
       await new Promise((r) => setTimeout(r, retry));
       return;
     }
@@ -142,7 +147,14 @@ export class Saves {
     try {
       head = (await ask(api.GET('/api/shots/{id}', { params: { path: { id: this.shot } } }))).revision;
       await this.bench.known(head);
-    } catch {
+    } catch (gone) {
+      if (gone instanceof Problem && (gone.status === 404 || gone.status === 410)) {
+        // The shot itself was taken out: nobody will ever save this.
+        this.queue = [];
+        this.bench.say('This shot is not there any more: somebody took its source out of the programme. Your last changes cannot be saved.');
+        return;
+      }
+      await new Promise((r) => setTimeout(r, retry));
       return; // tried again, and then said
     }
     const was: Document = this.head.document;

@@ -10,7 +10,9 @@ export interface Going {
   sent: number;
   state: 'sending' | 'stopped' | 'checking' | 'done' | 'failed';
   error: string;
+  programme: string;
   upload?: Upload;
+  whole?: string; // the finished upload's id: it is on the server, and waits to be brought in
 }
 
 const remembered = 'celator-uploads';
@@ -39,7 +41,7 @@ class Uploads {
 
   async start(programme: string, file: File): Promise<void> {
     this.unfinished = this.unfinished.filter((u) => !(u.name === file.name && u.size === file.size));
-    this.list.push({ name: file.name, size: file.size, sent: 0, state: 'sending', error: '' });
+    this.list.push({ name: file.name, size: file.size, sent: 0, state: 'sending', error: '', programme });
     const going = this.list[this.list.length - 1]!;
     going.upload = new Upload(file, {
       endpoint: '/api/uploads/',
@@ -56,24 +58,30 @@ class Uploads {
         going.error = `The upload stopped at ${bytes(going.sent)}: ${e.message}. Choose the file again to go on from there.`;
         this.remember();
       },
-      onSuccess: async () => {
-        going.state = 'checking';
-        this.remember();
-        try {
-          const id = going.upload!.url!.split('/').pop()!;
-          await ask(api.POST('/api/programmes/{id}/sources', { params: { path: { id: programme } }, body: { upload: id, name: file.name } }));
-          going.state = 'done';
-          this.list = this.list.filter((g) => g !== going && g.state !== 'done');
-        } catch (e) {
-          going.state = 'failed';
-          going.error = (e as Error).message;
-        }
+      onSuccess: () => {
+        going.whole = going.upload!.url!.split('/').pop()!;
+        return this.bringIn(going);
       },
     });
     const before = await going.upload.findPreviousUploads();
     if (before[0]) going.upload.resumeFromPreviousUpload(before[0]);
     going.upload.start();
     this.remember();
+  }
+
+  /** Makes a source of a finished upload; what failed may be tried again, the file is there. */
+  async bringIn(g: Going): Promise<void> {
+    g.state = 'checking';
+    g.error = '';
+    this.remember();
+    try {
+      await ask(api.POST('/api/programmes/{id}/sources', { params: { path: { id: g.programme } }, body: { upload: g.whole!, name: g.name } }));
+      g.state = 'done';
+      this.list = this.list.filter((x) => x !== g && x.state !== 'done');
+    } catch (e) {
+      g.state = 'failed';
+      g.error = (e as Error).message;
+    }
   }
 
   stop(g: Going) {
@@ -87,7 +95,9 @@ class Uploads {
     g.upload?.start();
   }
 
+  /** Gives an upload up; what the server has of it is deleted. */
   dismiss(g: Going) {
+    void g.upload?.abort(true).catch(() => {}); // else it is swept away in a week
     this.list = this.list.filter((x) => x !== g);
   }
 }

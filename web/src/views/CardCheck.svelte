@@ -34,6 +34,7 @@
   <button class="btn btn-xs" onclick={() => k.run()} disabled={k.running}>Check now</button>
 </div>
 {#if k.result?.state === 'running' && k.result.frames}<progress class="progress progress-primary h-1.5 w-full" value={k.result.done} max={k.result.frames} aria-label="Frames checked"></progress>{/if}
+{#if k.running && k.result?.waiting}<p class="text-[12px]" role="status">{k.result.waiting}</p>{/if}
 {#if k.result?.error}<p class="text-error text-[12px]" role="alert">{k.result.error}</p>{/if}
 
 <ul class="flex flex-col gap-1.5" data-testid="findings">

@@ -84,6 +84,7 @@
 {#if run}
   <div role="status" data-testid="running">
     <p class="tc">{run.state === 'queued' ? 'Waiting' : `${run.done} of ${run.frames} frames`}{#if run.rate > 0}, {run.rate.toFixed(0)} fps{/if}</p>
+    {#if run.waiting}<p class="text-[12px]" role="status">{run.waiting}</p>{/if}
     <progress class="progress progress-primary h-1.5 w-full" value={run.done} max={run.frames} aria-label="Frames followed"></progress>
   </div>
   <button class="btn btn-xs btn-primary" onclick={() => void f.stop()}><Square size={12} /> Stop, keep what was done</button>

@@ -7,6 +7,7 @@
 
   const going = (d: Delivery) => ['queued', 'rendering', 'joining', 'verifying'].includes(d.state);
   const said = (d: Delivery): string => {
+    if (going(d) && d.waiting) return d.waiting;
     switch (d.state) {
       case 'queued':
         return 'waiting for its turn';

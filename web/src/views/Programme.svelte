@@ -116,9 +116,20 @@
   }
 
   async function remove(s: Source) {
-    if (s.state !== 'failed' && !confirm(`Take ${s.name} and its shot with all covers out of the programme? The file in the media folder stays.`)) return;
+    const what = s.state === 'failed' ? `Take ${s.name} out of the programme?` : `Take ${s.name} and its shots with all covers out of the programme?`;
+    if (!confirm(`${what} An uploaded file is deleted; a file in the media folder stays.`)) return;
     try {
       await ask(api.DELETE('/api/sources/{id}', { params: { path: { id: s.id } } }));
+    } catch (e) {
+      error = (e as Error).message;
+    }
+    await load();
+  }
+
+  async function retry(s: Source) {
+    try {
+      await ask(api.POST('/api/sources/{id}/retry', { params: { path: { id: s.id } } }));
+      error = '';
     } catch (e) {
       error = (e as Error).message;
     }
@@ -219,7 +230,8 @@
           <span class="w-64 truncate">{g.name}</span>
           {#if g.state === 'failed'}
             <span class="text-error" role="alert">{g.error}</span>
-            <button class="btn btn-xs ml-auto" onclick={() => uploads.dismiss(g)}>Dismiss</button>
+            {#if g.whole}<button class="btn btn-xs ml-auto" onclick={() => uploads.bringIn(g)}>Try again</button>{/if}
+            <button class="btn btn-xs {g.whole ? '' : 'ml-auto'}" onclick={() => uploads.dismiss(g)}>Dismiss</button>
           {:else}
             <progress class="progress progress-primary flex-1" value={g.sent} max={g.size} aria-label="Upload of {g.name}"></progress>
             <span class="tc">{g.state === 'checking' ? 'checking' : `${pct(g.sent, g.size)} % of ${bytes(g.size)}`}</span>
@@ -263,6 +275,7 @@
                   <span class="tc">{s.info.width}×{s.info.height} · {(s.info.rate.num / s.info.rate.den).toFixed(2).replace('.00', '')} · {shot.frames} f</span>
                 {/if}
               </div>
+              {#if s.waiting}<p class="text-[12px]" role="status" data-testid="waiting">{s.waiting}</p>{/if}
               {#if s.state !== 'ready' && s.state !== 'failed'}
                 <div class="flex items-center gap-2">
                   <progress class="progress progress-primary" value={s.views} max={s.frames} aria-label="View frames of {shot.name}"></progress>
@@ -271,7 +284,8 @@
               {/if}
               <div class="mt-auto flex gap-3 pt-1">
                 <a class="quiet hover:underline" href="/sources/{s.id}" onclick={route.follow}>About the source{s.notes.length ? ` (${s.notes.length})` : ''}</a>
-                <button class="quiet ml-auto hover:underline" onclick={() => remove(s)}>{s.state === 'failed' ? 'Dismiss' : 'Take out'}</button>
+                {#if s.state === 'failed'}<button class="quiet ml-auto hover:underline" onclick={() => retry(s)}>Try again</button>{/if}
+                <button class="quiet {s.state === 'failed' ? '' : 'ml-auto'} hover:underline" onclick={() => remove(s)}>Take out</button>
               </div>
             </div>
           </li>

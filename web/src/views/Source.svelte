@@ -57,6 +57,7 @@
     </dl>
     {#if s && s.state !== 'ready' && s.state !== 'failed'}
       <p>View frames: {s.views} of {s.frames}</p>
+      {#if s.waiting}<p role="status">{s.waiting}</p>{/if}
     {/if}
     {#if s?.state === 'ready' && s.frames > 1}<Boundaries {s} />{/if}
   </main>

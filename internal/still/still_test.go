@@ -1,16 +1,23 @@
-package media
+package still
 
 import (
 	"bytes"
 	"encoding/binary"
-	"errors"
 	"image"
 	"image/jpeg"
 	"image/png"
+	"os"
 	"testing"
 
 	"golang.org/x/image/tiff"
+
+	"celator/internal/confine"
 )
+
+func TestMain(m *testing.M) {
+	confine.Main()
+	os.Exit(m.Run())
+}
 
 // samples are encoded stills of each kind.
 func samples(t testing.TB) map[string][]byte {
@@ -48,7 +55,7 @@ func TestTiffTags(t *testing.T) {
 	if string(tags[tagProfile].value) != "colour" || order.Uint16(tags[tagResolution].value) != 3 || order.Uint32(tags[tagXResolution].value) != 300 {
 		t.Fatalf("%v", tags)
 	}
-	s, err := decodeStill(with)
+	s, err := decode(with)
 	if err != nil || s.img.Bounds().Dx() != 9 {
 		t.Fatalf("%v, %v", s.img, err)
 	}
@@ -59,7 +66,7 @@ func TestTiffTags(t *testing.T) {
 	at := order.Uint32(with[4:])
 	n := uint32(order.Uint16(with[at:]))
 	order.PutUint32(with[at+2+12*n:], at) // a directory after the last
-	if _, err := decodeStill(with); !errors.Is(err, ErrUnusable) {
+	if _, err := decode(with); err == nil {
 		t.Errorf("several pages: %v", err)
 	}
 }
@@ -73,7 +80,7 @@ func FuzzStill(f *testing.F) {
 	}
 	f.Add([]byte("MM\x00*\x00\x00\x00\x08\xff\xff"))
 	f.Fuzz(func(t *testing.T, b []byte) {
-		for _, seg := range jpegSegments(b, 0xe1) {
+		for _, seg := range JPEGSegments(b, 0xe1) {
 			tiffTags(seg)
 		}
 		withChunks(samples(t)["png"], b)
@@ -81,15 +88,13 @@ func FuzzStill(f *testing.F) {
 		if len(b) > 1<<16 {
 			return
 		}
-		s, err := decodeStill(b)
+		s, err := decode(b)
 		if err != nil {
-			if !errors.Is(err, ErrUnusable) {
-				t.Fatalf("%v", err)
-			}
 			return
 		}
-		if p := s.picture(); p.Width != s.img.Bounds().Dx() {
-			t.Fatal("the picture has another size")
+		var planes bytes.Buffer
+		if s.planes(&planes) != nil || planes.Len() != s.format().Size() || s.format().Width != s.img.Bounds().Dx() {
+			t.Fatal("the samples are not those of the picture")
 		}
 	})
 }

@@ -1,0 +1,44 @@
+package budget
+
+import (
+	"runtime"
+	"runtime/debug"
+)
+
+// Budget is what a process may take, shared out.
+type Budget struct {
+	Frames    int64 // bytes of decoded pictures that are remembered
+	Patches   int64 // bytes of finished patches
+	Documents int64 // bytes of documents, with their poses and mattes
+
+	Pictures  *Pool // bytes of pictures and bodies in the works
+	Children  *Pool // bytes of processes that somebody waits for: decoders, readers of pictures
+	Jobs      *Pool // bytes of processes of the queue's jobs
+	Processor *Pool // of its cores, for pictures in the works
+}
+
+// Default is the memory that a server takes, its children included. A worker takes the
+// same.
+const Default = 1 << 30
+
+// Least is the smallest budget: one picture of 1080p in the works beside the caches.
+const Least = 256 << 20
+
+// waits is how many may wait for each pool. At two cores and a fifth of a second each
+// the last of them waits for six seconds.
+const waits = 64
+
+// New shares out a memory of so many bytes and holds the runtime to it. What is
+// remembered may go at any time, so it gets a third; processes get rather more, and the
+// rest is for what is in the works and for the collector's own needs.
+func New(bytes int64) *Budget {
+	b := &Budget{
+		Frames: bytes * 5 / 24, Patches: bytes / 16, Documents: bytes / 16,
+		Pictures:  NewPool(bytes/5, waits),
+		Children:  NewPool(bytes/4, waits),
+		Jobs:      NewPool(bytes*3/16, 1<<20), // as many wait as the queue lets begin
+		Processor: NewPool(int64(runtime.GOMAXPROCS(0)), 4*waits),
+	}
+	debug.SetMemoryLimit(bytes * 9 / 16)
+	return b
+}

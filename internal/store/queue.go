@@ -1,0 +1,152 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jmoiron/sqlx"
+)
+
+// All that knows the queue's own table stands here.
+
+// MaxTakeovers is how often a job may lose its worker. Each is forgiven, for a machine
+// may be restarted any number of times; but a job that ends every worker it meets must
+// end as well.
+const MaxTakeovers = 60
+
+// Alive says that a worker is at work on some jobs, by their ids, and hands the jobs that
+// nobody works on back to the queue: those of workers that have been silent for longer
+// than lost, and those that the queue takes this worker to be at while it is not, since
+// their end could not be written.
+func (s *Store) Alive(ctx context.Context, worker string, holding []int64, lost time.Duration) (handedBack int64, err error) {
+	if _, err := s.db.ExecContext(ctx, `INSERT INTO worker (id) VALUES ($1) ON CONFLICT (id) DO UPDATE SET seen = now()`, worker); err != nil {
+		return 0, err
+	}
+	if _, err := s.db.ExecContext(ctx, `DELETE FROM worker WHERE seen < now() - $1::interval`, lost.String()); err != nil {
+		return 0, err
+	}
+	if holding == nil {
+		holding = []int64{}
+	}
+	res, err := s.db.ExecContext(ctx, `UPDATE river_job SET state = 'available', scheduled_at = now(), max_attempts = least(max_attempts + 1, $4)
+		WHERE state = 'running' AND attempted_at < now() - $1::interval
+		AND (attempted_by[array_upper(attempted_by, 1)] = $2 AND id <> ALL($3)
+			OR NOT EXISTS (SELECT 1 FROM worker WHERE worker.id = attempted_by[array_upper(attempted_by, 1)]))`, lost.String(), worker, holding, MaxTakeovers)
+	if err != nil {
+		return 0, err
+	}
+	return res.RowsAffected()
+}
+
+// Gone says that a worker has ended; its jobs are free at once.
+func (s *Store) Gone(ctx context.Context, worker string) {
+	s.db.ExecContext(ctx, `DELETE FROM worker WHERE id = $1`, worker)
+}
+
+// unended are the things that wait for a job of the queue, and what puts it there again.
+var unended = []struct {
+	find string // $1: the age from which a thing without a job is stranded
+	add  func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error
+}{
+	{`SELECT id FROM source t WHERE state IN ('queued', 'conforming', 'viewing') AND created < now() - $1::interval AND ` + jobless("ingest", "source", "id"),
+		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
+			_, err := s.queue.InsertTx(ctx, tx.Tx, IngestArgs{id}, nil)
+			return err
+		}},
+	{`SELECT id FROM attempt t WHERE state IN ('queued', 'running', 'stopping') AND created < now() - $1::interval AND ` + jobless("follow", "attempt", "id"),
+		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
+			return s.queueAttempt(ctx, tx, id, false)
+		}},
+	{`SELECT shot FROM inspection t WHERE state IN ('queued', 'running') AND at < now() - $1::interval AND ` + jobless("check", "shot", "shot"),
+		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
+			_, err := s.queue.InsertTx(ctx, tx.Tx, CheckArgs{Shot: id}, nil)
+			return err
+		}},
+	{`SELECT id FROM delivery t WHERE state IN ('joining', 'verifying') AND created < now() - $1::interval AND ` + jobless("finish", "delivery", "id"),
+		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
+			_, err := s.queue.InsertTx(ctx, tx.Tx, FinishArgs{id}, nil)
+			return err
+		}},
+	{`SELECT id FROM delivery t WHERE state IN ('queued', 'rendering') AND created < now() - $1::interval AND ` + jobless("segment", "delivery", "id"),
+		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
+			var open []int
+			if err := tx.SelectContext(ctx, &open, `SELECT number FROM segment WHERE delivery = $1 AND NOT finished ORDER BY number`, id); err != nil {
+				return err
+			}
+			for _, n := range open {
+				if _, err := s.queue.InsertTx(ctx, tx.Tx, SegmentArgs{id, n}, nil); err != nil {
+					return err
+				}
+			}
+			return nil
+		}},
+}
+
+// jobless is the condition that no job of a kind that could still run names the thing.
+func jobless(kind, arg, column string) string {
+	return `NOT EXISTS (SELECT 1 FROM river_job j WHERE j.kind = '` + kind + `' AND j.args->>'` + arg + `' = t.` + column + `
+		AND j.state IN ('available', 'pending', 'retryable', 'running', 'scheduled'))`
+}
+
+// Strand puts a job into the queue for everything that waits for one and has none. It
+// returns how many there were. One process does it at a time.
+func (s *Store) Strand(ctx context.Context, age time.Duration) (n int, err error) {
+	err = s.tx(ctx, func(tx *sqlx.Tx) error {
+		var mine bool
+		if err := tx.GetContext(ctx, &mine, `SELECT pg_try_advisory_xact_lock($1)`, stranding); err != nil || !mine {
+			return err
+		}
+		for _, u := range unended {
+			var ids []string
+			if err := tx.SelectContext(ctx, &ids, u.find, age.String()); err != nil {
+				return err
+			}
+			for _, id := range ids {
+				if err := u.add(s, ctx, tx, id); err != nil {
+					return err
+				}
+			}
+			n += len(ids)
+		}
+		return nil
+	})
+	return n, err
+}
+
+const stranding = 8420_0002
+
+// Kinds of things that wait for the queue, for Waits.
+const (
+	ASource      = "source"
+	ADelivery    = "delivery"
+	AnAttempt    = "attempt"
+	AnInspection = "inspection"
+)
+
+// Waits enters why something does not go on for now, in words; "" that it does.
+func (s *Store) Waits(ctx context.Context, kind, id, why string) error {
+	key, event := "id", kind
+	if kind == AnInspection {
+		key, event = "shot", "check"
+	}
+	res, err := s.db.ExecContext(ctx, `UPDATE `+kind+` SET waiting = $2 WHERE `+key+` = $1 AND waiting <> $2`, id, why)
+	if err != nil {
+		return err
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return nil
+	}
+	return notify(ctx, s.db, event, id)
+}
+
+// Depth is how many jobs of a kind are in a state of the queue.
+type Depth struct {
+	Kind  string `db:"kind"`
+	State string `db:"state"`
+	Jobs  int    `db:"jobs"`
+}
+
+// Depths counts the queue's jobs.
+func (s *Store) Depths(ctx context.Context) (out []Depth, err error) {
+	return out, s.db.SelectContext(ctx, &out, `SELECT kind, state::text AS state, count(*) AS jobs FROM river_job GROUP BY kind, state`)
+}
