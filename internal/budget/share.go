@@ -15,6 +15,7 @@ type Budget struct {
 	Children  *Pool // bytes of processes that somebody waits for: decoders, readers of pictures
 	Jobs      *Pool // bytes of processes of the queue's jobs
 	Processor *Pool // of its cores, for pictures in the works
+	Decoding  *Pool // of its cores, for frames that decoders are waited for
 }
 
 // Default is the memory that a server takes, its children included. A worker takes the
@@ -38,6 +39,7 @@ func New(bytes int64) *Budget {
 		Children:  NewPool(bytes/4, waits),
 		Jobs:      NewPool(bytes*3/16, 1<<20), // as many wait as the queue lets begin
 		Processor: NewPool(int64(runtime.GOMAXPROCS(0)), 4*waits),
+		Decoding:  NewPool(int64(runtime.GOMAXPROCS(0)), 4*waits),
 	}
 	debug.SetMemoryLimit(bytes * 9 / 16)
 	return b

@@ -131,6 +131,9 @@ func (r *Runner) guarded(ctx context.Context, t task) (err error) {
 			err = errStalled
 		}
 	}()
+	if t.class != budget.Now {
+		work = media.Background(work)
+	}
 	return t.do(work, func(done int) {
 		if done != last {
 			last = done

@@ -64,6 +64,15 @@ func (r *Runner) giveWay(ctx context.Context) {
 		}
 		time.Sleep(step)
 	}
+	if r.Budget == nil {
+		return
+	}
+	// Somebody works all the time: it goes on between what they wait for.
+	soon, cancel := context.WithTimeout(ctx, most)
+	defer cancel()
+	if free, err := r.Budget.Processor.Hold(soon, budget.Later, 1); err == nil {
+		free()
+	}
 }
 
 func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, head store.Revision, pace func(), beat func(int)) error {

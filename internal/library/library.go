@@ -32,6 +32,9 @@ import (
 type Library struct {
 	Media string
 	Store string
+	// Space tells how many bytes are free where the store is, and how many there are; nil
+	// asks the file system.
+	Space func(dir string) (free, all int64, err error)
 }
 
 // New makes the folders. What the application keeps is its user's alone: footage is not
@@ -50,7 +53,7 @@ func New(mediaDir, storeDir string) (Library, error) {
 			return l, err
 		}
 	}
-	l = Library{mediaDir, storeDir}
+	l = Library{Media: mediaDir, Store: storeDir}
 	for _, d := range []string{"sources", "uploads", "segments", "deliveries"} {
 		if err := os.MkdirAll(filepath.Join(storeDir, d), 0o700); err != nil {
 			return l, err
@@ -276,13 +279,19 @@ const reserve = 512 << 20
 
 // Free is how many bytes may still be written to the store.
 func (l Library) Free() (int64, error) {
-	var st syscall.Statfs_t
-	if err := syscall.Statfs(l.Store, &st); err != nil {
-		return 0, err
+	space := l.Space
+	if space == nil {
+		space = diskSpace
 	}
-	all := int64(st.Blocks) * st.Bsize
+	free, all, err := space(l.Store)
 	// A small disk keeps less.
-	return max(int64(st.Bavail)*st.Bsize-min(reserve, all/20), 0), nil
+	return max(free-min(reserve, all/20), 0), err
+}
+
+func diskSpace(dir string) (free, all int64, err error) {
+	var st syscall.Statfs_t
+	err = syscall.Statfs(dir, &st)
+	return int64(st.Bavail) * st.Bsize, int64(st.Blocks) * st.Bsize, err
 }
 
 // Room returns an error that wraps fault.ErrFull unless there is room for so many bytes.

@@ -74,6 +74,20 @@ type process struct {
 	cancel context.CancelFunc
 }
 
+type background struct{}
+
+// Background marks a context whose tools give way to those that somebody waits for.
+func Background(ctx context.Context) context.Context {
+	return context.WithValue(ctx, background{}, true)
+}
+
+// How far tools give way: those that are waited for a little, so that this process answers
+// before they take all there is.
+const (
+	waitedFor = 3
+	notWaited = 10
+)
+
 // start runs a tool. The process dies with this one.
 func start(ctx context.Context, tool string, args []string, stdin io.Reader, stdout io.Writer) (*process, error) {
 	ctx, cancel := context.WithCancel(ctx)
@@ -84,6 +98,11 @@ func start(ctx context.Context, tool string, args []string, stdin io.Reader, std
 		cancel()
 		return nil, fault.Machinef("%s cannot be started, is the package ffmpeg installed? %w", tool, err)
 	}
+	nice := waitedFor
+	if ctx.Value(background{}) != nil {
+		nice = notWaited
+	}
+	syscall.Setpriority(syscall.PRIO_PROCESS, p.cmd.Process.Pid, nice) // best effort
 	return p, nil
 }
 

@@ -23,7 +23,15 @@ type Disk struct {
 
 	mu    sync.Mutex
 	clips map[string]*clipFile
+	no    map[tried]bool
 	bytes int64
+}
+
+// tried remembers the frames that could not be kept, so that nobody reads them again only
+// to keep them.
+type tried struct {
+	id string
+	f  int
 }
 
 type clipFile struct {
@@ -47,7 +55,7 @@ func NewDisk(dir string, limit int64, free func() (int64, error)) (*Disk, error)
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err
 	}
-	d := &Disk{dir: dir, limit: limit, free: free, jobs: make(chan func(), pending), clips: map[string]*clipFile{}}
+	d := &Disk{dir: dir, limit: limit, free: free, jobs: make(chan func(), pending), clips: map[string]*clipFile{}, no: map[tried]bool{}}
 	go func() {
 		for do := range d.jobs {
 			do()
@@ -98,16 +106,40 @@ func (d *Disk) write(id string, clip media.Clip, f int, p *frame.Picture) {
 	select {
 	case d.jobs <- func() { d.put(id, f, p) }:
 	default:
+		d.refuse(id, f)
 	}
+}
+
+// refuse remembers for a while that a frame was not kept.
+func (d *Disk) refuse(id string, f int) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if len(d.no) > 10_000 {
+		clear(d.no)
+	}
+	d.no[tried{id, f}] = true
+}
+
+func (d *Disk) refused(id string, f int) bool {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.no[tried{id, f}]
 }
 
 func (d *Disk) put(id string, f int, p *frame.Picture) {
 	size := int64(len(p.Data))
 	if free, err := d.free(); err != nil || free < 2*size {
+		d.refuse(id, f)
 		return
 	}
 	d.mu.Lock()
 	defer d.mu.Unlock()
+	kept := false
+	defer func() {
+		if !kept {
+			d.no[tried{id, f}] = true
+		}
+	}()
 	c := d.clips[id]
 	if c == nil {
 		name := sha256.Sum256([]byte(id))
@@ -128,7 +160,8 @@ func (d *Disk) put(id string, f int, p *frame.Picture) {
 	if _, err := c.file.WriteAt(p.Data, int64(f)*size); err != nil {
 		return
 	}
-	c.there[f] = true
+	c.there[f], kept = true, true
+	delete(d.no, tried{id, f})
 	c.bytes += size
 	d.bytes += size
 }

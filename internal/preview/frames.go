@@ -40,6 +40,7 @@ type want struct {
 	ctx   context.Context
 	class budget.Class
 	f     int
+	since time.Time
 	got   chan got // has room for one
 }
 
@@ -74,6 +75,13 @@ const (
 	near = 6
 	// idleTime is how long a decoder waits for the next request.
 	idleTime = 4 * time.Second
+	// fair is how long somebody is passed by others whom the decoder reaches sooner.
+	fair = time.Second
+	// While nobody waits a decoder goes on over the frames around the last one that was
+	// asked for, so many behind and ahead, and they are kept on the disk.
+	fillBack, fillAhead = 200, 400
+	// breath is how long it then waits while the processors are wanted elsewhere.
+	breath = 60 * time.Millisecond
 )
 
 // NewFrames returns a cache within a budget; disk, which may be nil, keeps what it lets go.
@@ -88,8 +96,18 @@ func (c *Frames) AtHand(id string, f int) *frame.Picture {
 	return p
 }
 
-// Soon reports whether a frame can be had without a decoder.
-func (c *Frames) Soon(id string, f int) bool { return c.AtHand(id, f) != nil || c.disk.has(id, f) }
+// Kept returns a frame of a clip that is in memory or on the disk, which must not be
+// changed, or nil.
+func (c *Frames) Kept(id string, clip media.Clip, f int) *frame.Picture {
+	if p := c.AtHand(id, f); p != nil {
+		return p
+	}
+	p := c.disk.read(id, clip, f)
+	if p != nil {
+		c.frames.Add(frameKey{id, f}, p)
+	}
+	return p
+}
 
 // Quiet is how long nobody has asked for a frame.
 func (c *Frames) Quiet() time.Duration {
@@ -101,23 +119,25 @@ func (c *Frames) Quiet() time.Duration {
 // Bytes is what the frames in memory take, and those on the disk.
 func (c *Frames) Bytes() (memory, disk int64) { return c.frames.Bytes(), c.disk.Bytes() }
 
+// Keep keeps a copy of a frame that was decoded elsewhere.
+func (c *Frames) Keep(id string, clip media.Clip, f int, pic *frame.Picture) {
+	if !c.disk.has(id, f) {
+		c.disk.write(id, clip, f, pic.Clone())
+	}
+}
+
 // Get returns frame f of a clip, which must not be changed. id names the clip. Nothing is
 // decoded for who does not wait any more.
 func (c *Frames) Get(ctx context.Context, class budget.Class, id string, clip media.Clip, f int) (*frame.Picture, error) {
-	k := frameKey{id, f}
 	c.mu.Lock()
 	if class != budget.Later {
 		c.asked = time.Now()
 	}
 	c.mu.Unlock()
-	if p, ok := c.frames.Get(k); ok {
+	if p := c.Kept(id, clip, f); p != nil {
 		return p, nil
 	}
-	if p := c.disk.read(id, clip, f); p != nil {
-		c.frames.Add(k, p)
-		return p, nil
-	}
-	w := &want{ctx, class, f, make(chan got, 1)}
+	w := &want{ctx, class, f, time.Now(), make(chan got, 1)}
 	c.mu.Lock()
 	s := c.streams[id]
 	if s == nil {
@@ -141,11 +161,17 @@ func (c *Frames) Get(ctx context.Context, class budget.Class, id string, clip me
 	}
 }
 
-// serve reads what is wanted of a stream until nobody waits.
+// serve reads what is wanted of a stream until nobody waits, and then what may be wanted
+// next, as long as nobody else wants the processors.
 func (c *Frames) serve(s *stream) {
 	for {
 		c.mu.Lock()
 		w := s.choose()
+		if w == nil {
+			if w = c.fill(s); w != nil {
+				s.wants = append(s.wants, w)
+			}
+		}
 		if w == nil {
 			s.serving, s.since = false, time.Now()
 			if s.reader == nil || c.budget.Children.Waiting() > 0 {
@@ -167,7 +193,41 @@ func (c *Frames) serve(s *stream) {
 			s.wants = slices.DeleteFunc(s.wants, func(x *want) bool { return x == w })
 			c.mu.Unlock()
 		}
+		if w.filling() && !c.calm() {
+			time.Sleep(breath)
+		}
 	}
+}
+
+// fill returns a wish for the next frame that a running decoder may as well read, or nil;
+// c.mu is held.
+func (c *Frames) fill(s *stream) *want {
+	last := min(s.last+fillAhead, s.clip.Info.Frames-1)
+	if c.disk == nil || len(s.clip.Sums) == 0 || s.reader == nil || c.budget.Children.Waiting() > 0 {
+		return nil
+	}
+	for _, from := range [2]int{s.next, max(s.last-fillBack, 0)} {
+		for f := from; f <= last; f++ {
+			if !c.disk.has(s.id, f) && !c.disk.refused(s.id, f) {
+				return &want{ctx: filling, class: budget.Later, f: f, since: time.Now(), got: make(chan got, 1)}
+			}
+		}
+	}
+	return nil
+}
+
+// filling is the context of frames that nobody waits for.
+var filling = context.WithoutCancel(context.Background())
+
+func (w *want) filling() bool { return w.ctx == filling }
+
+// calm reports whether a processor is to be had at once.
+func (c *Frames) calm() bool {
+	free, ok := c.budget.Processor.Try(1)
+	if ok {
+		free()
+	}
+	return ok
 }
 
 // choose returns who is served next: of those whom somebody waits for, who can be reached
@@ -187,6 +247,11 @@ func (s *stream) choose() *want {
 			best = w
 		}
 	}
+	for _, w := range s.wants { // in the order in which they came
+		if w.class == best.class && time.Since(w.since) > fair {
+			return w
+		}
+	}
 	return best
 }
 
@@ -194,25 +259,29 @@ func (s *stream) choose() *want {
 // wants it. It stops when nobody wants that frame any more.
 func (c *Frames) advance(s *stream, w *want) error {
 	jump := s.reader == nil || w.f < s.next || w.f > s.next+reach
-	if jump { // memory first: who holds a processor never waits for it
+	if jump { // memory first: who holds a turn never waits for it
 		if err := c.clear(s, w); err != nil {
 			return err
 		}
 	}
-	free, err := c.budget.Processor.Hold(w.ctx, w.class, 1)
-	if err != nil {
-		return err
-	}
-	defer free()
 	if jump {
 		if err := c.jump(s, w); err != nil {
 			return err
 		}
 	}
-	s.last = w.f
+	if !w.filling() {
+		s.last = w.f
+	}
 	for s.next <= w.f {
+		// A turn for each frame: who is waited for does not wait for others' whole ways.
+		turn, err := c.budget.Decoding.Hold(w.ctx, w.class, 1)
+		if err != nil {
+			return err
+		}
 		p := frame.New(s.clip.Info.Format(), nil)
-		if err := s.reader.Read(p); err != nil {
+		err = s.reader.Read(p)
+		turn()
+		if err != nil {
 			c.mu.Lock()
 			shut := s.take()
 			c.mu.Unlock()

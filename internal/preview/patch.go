@@ -58,7 +58,7 @@ type Patches struct {
 
 // NewPatches returns a maker of patches on top of a frame cache, within a budget.
 func NewPatches(b *budget.Budget, f *Frames) *Patches {
-	return &Patches{Frames: f, Scenes: &scene.Maker{Children: b.Children}, budget: b,
+	return &Patches{Frames: f, Scenes: &scene.Maker{Children: b.Children, Kept: f.Kept, Keep: f.Keep}, budget: b,
 		memo: budget.NewCache[[32]byte](b.Patches, func(q Patch) int64 { return int64(len(q.Pix)) })}
 }
 
@@ -101,12 +101,13 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 	}
 	known, exact := p.Scenes.Near(r.ID, r.Document, here)
 	if r.Quick != "" {
-		if pic := p.Frames.AtHand(r.ID, r.Frame); pic != nil && !exact {
+		switch pic := p.Frames.Kept(r.ID, r.Clip, r.Frame); {
+		case pic != nil && !exact:
 			// Treated, but with what an earlier outline, or the frame alone, tells of the surface.
 			patch, err := p.render(ctx, r, pic, live, known)
 			patch.Quick = true
 			return patch, err
-		} else if pic == nil && !p.Frames.Soon(r.ID, r.Frame) {
+		case pic == nil:
 			if patch, err := p.quick(ctx, r, live); err == nil || ctx.Err() != nil || errors.Is(err, budget.ErrBusy) {
 				return patch, err
 			}

@@ -23,6 +23,10 @@ import (
 type Maker struct {
 	// Children, when given, is where the memory of its decoders comes from.
 	Children *budget.Pool
+	// Kept, when given, returns frames that need not be decoded, or nil.
+	Kept func(source string, clip media.Clip, f int) *frame.Picture
+	// Keep, when given, is told of frames that were decoded; it may keep a copy.
+	Keep func(source string, clip media.Clip, f int, pic *frame.Picture)
 
 	once     sync.Once
 	grounds  *lru.Cache[string, *treat.Ground]
@@ -193,15 +197,7 @@ func (m *Maker) MakeWith(ctx context.Context, source string, clip media.Clip, d 
 		with, to := more, do
 		made := m.making.DoChan(name, func() (any, error) {
 			more = nil
-			ctx := context.WithoutCancel(ctx)
-			if m.Children != nil {
-				free, err := m.Children.Hold(ctx, budget.Soon, media.DecoderMemory(clip.Info))
-				if err != nil {
-					return nil, err
-				}
-				defer free()
-			}
-			return look(ctx, clip, part, with, to)
+			return m.look(context.WithoutCancel(ctx), source, clip, part, with, to)
 		})
 		select {
 		case <-ctx.Done():
@@ -227,7 +223,7 @@ func (m *Maker) MakeWith(ctx context.Context, source string, clip media.Clip, d 
 
 // look reads the frames of some covers at once, and some more; a nil ground says that
 // nothing can be made of them.
-func look(ctx context.Context, clip media.Clip, all []survey, more []int, do func(f int, p *frame.Picture)) ([]*treat.Ground, error) {
+func (m *Maker) look(ctx context.Context, source string, clip media.Clip, all []survey, more []int, do func(f int, p *frame.Picture)) ([]*treat.Ground, error) {
 	out, made := make([]*treat.Ground, len(all)), make([]*treat.Survey, len(all))
 	var frames []int
 	for i, s := range all {
@@ -236,7 +232,7 @@ func look(ctx context.Context, clip media.Clip, all []survey, more []int, do fun
 	}
 	frames = append(frames, more...)
 	slices.Sort(frames)
-	err := clip.Pick(ctx, slices.Compact(frames), func(f int, pic *frame.Picture) error {
+	err := m.pick(ctx, source, clip, slices.Compact(frames), func(f int, pic *frame.Picture) error {
 		for i, s := range all {
 			if _, here := slices.BinarySearch(s.frames, f); here && made[i] != nil {
 				made[i].Add(pic)
@@ -262,4 +258,43 @@ func look(ctx context.Context, clip media.Clip, all []survey, more []int, do fun
 	}
 	wg.Wait()
 	return out, nil
+}
+
+// pick reads frames in order: those that are kept as they are, the others by a decoder.
+func (m *Maker) pick(ctx context.Context, source string, clip media.Clip, frames []int, do func(f int, pic *frame.Picture) error) error {
+	var missing []int
+	decode := func() error {
+		if len(missing) == 0 {
+			return nil
+		}
+		if m.Children != nil {
+			free, err := m.Children.Hold(ctx, budget.Soon, media.DecoderMemory(clip.Info))
+			if err != nil {
+				return err
+			}
+			defer free()
+		}
+		defer func() { missing = nil }()
+		return clip.Pick(ctx, missing, func(f int, pic *frame.Picture) error {
+			if m.Keep != nil {
+				m.Keep(source, clip, f, pic)
+			}
+			return do(f, pic)
+		})
+	}
+	for _, f := range frames {
+		if m.Kept != nil {
+			if pic := m.Kept(source, clip, f); pic != nil {
+				if err := decode(); err != nil {
+					return err
+				}
+				if err := do(f, pic); err != nil {
+					return err
+				}
+				continue
+			}
+		}
+		missing = append(missing, f)
+	}
+	return decode()
 }

@@ -1,0 +1,111 @@
+package pgcluster
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+func start(t *testing.T) *Cluster {
+	t.Helper()
+	dir := t.TempDir()
+	os.Chmod(filepath.Dir(dir), 0o755)
+	c, err := Start(context.Background(), Config{Dir: filepath.Join(dir, "pg"), Durable: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(c.Stop)
+	return c
+}
+
+func (c *Cluster) postmaster(t *testing.T) int {
+	b, err := os.ReadFile(filepath.Join(c.data, "postmaster.pid"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	line, _, _ := strings.Cut(string(b), "\n")
+	pid, err := strconv.Atoi(line)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return pid
+}
+
+// What was committed is there after every way of ending the server, which comes back by
+// itself, where it was.
+func TestComesBack(t *testing.T) {
+	ctx := context.Background()
+	c := start(t)
+	at := c.URL()
+	do := func(sql string) error {
+		conn, err := pgx.Connect(ctx, at)
+		if err != nil {
+			return err
+		}
+		defer conn.Close(ctx)
+		_, err = conn.Exec(ctx, sql)
+		return err
+	}
+	if err := do(`CREATE TABLE kept (n int)`); err != nil {
+		t.Fatal(err)
+	}
+	for i, how := range []syscall.Signal{syscall.SIGKILL, syscall.SIGQUIT, syscall.SIGINT, syscall.SIGKILL} {
+		if err := do(`INSERT INTO kept VALUES (` + strconv.Itoa(i) + `)`); err != nil {
+			t.Fatal(err)
+		}
+		was := c.postmaster(t)
+		syscall.Kill(was, how)
+		gone := false
+		for end := time.Now().Add(60 * time.Second); ; time.Sleep(10 * time.Millisecond) {
+			url, err := c.Address()
+			gone = gone || err != nil
+			if gone && err == nil {
+				if url != at {
+					t.Errorf("after %v it is at another address", how)
+				}
+				break
+			}
+			if time.Now().After(end) {
+				t.Fatalf("after %v it does not come back: %v", how, err)
+			}
+		}
+		if c.postmaster(t) == was {
+			t.Errorf("%v did not end it", how)
+		}
+	}
+	conn, err := pgx.Connect(ctx, at)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(ctx)
+	var n int
+	if err := conn.QueryRow(ctx, `SELECT count(*) FROM kept`).Scan(&n); err != nil || n != 4 {
+		t.Errorf("%d rows, %v", n, err)
+	}
+}
+
+// The server is of the version that the data was made by, though there may be a newer
+// one; where that is not installed it is said which to install.
+func TestVersionOfTheData(t *testing.T) {
+	dir := t.TempDir()
+	newest, err := binaries(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	version := filepath.Base(filepath.Dir(newest))
+	os.WriteFile(filepath.Join(dir, "PG_VERSION"), []byte(version+"\n"), 0o600)
+	if got, err := binaries(dir); err != nil || got != newest {
+		t.Errorf("%s, %v", got, err)
+	}
+	os.WriteFile(filepath.Join(dir, "PG_VERSION"), []byte("9\n"), 0o600)
+	if _, err := binaries(dir); err == nil || !strings.Contains(err.Error(), "postgresql-9") {
+		t.Errorf("%v", err)
+	}
+}
