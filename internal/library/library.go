@@ -69,12 +69,12 @@ var ErrOutside = errors.New("the path leads out of its folder")
 // MediaPath returns the file of a path relative to the media folder. Links may
 // not lead out of it.
 func (l Library) MediaPath(rel string) (string, error) {
-	if !filepath.IsLocal(rel) {
+	if !filepath.IsLocal(rel) || strings.ContainsRune(rel, 0) {
 		return "", ErrOutside
 	}
 	p, err := filepath.EvalSymlinks(filepath.Join(l.Media, rel))
 	if err != nil {
-		return "", fmt.Errorf("%s is not in the media folder", rel)
+		return "", fmt.Errorf("%s is not in the media folder: %w", filepath.Base(rel), media.ErrGone)
 	}
 	if !strings.HasPrefix(p, l.Media+string(filepath.Separator)) {
 		return "", ErrOutside
@@ -178,6 +178,9 @@ func (l Library) Shot(sh store.Shot, s store.Source) (c media.Clip, id string, e
 
 // uploaded is the name that the resumable upload gives a file.
 var uploaded = regexp.MustCompile(`^[0-9a-f]{32}$`)
+
+// IsUpload reports whether a text can be the name of an upload.
+func IsUpload(id string) bool { return uploaded.MatchString(id) }
 
 // Errors of taking an upload; they are for people.
 var (

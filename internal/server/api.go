@@ -266,6 +266,7 @@ func (s *server) register(api huma.API) {
 	huma.Register(api, op("cancelDelivery", http.MethodPost, "/api/deliveries/{id}/cancel", "Stop a delivery; finished segments stay for the next", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		return nil, problem(s.Store.CancelDelivery(ctx, in.ID))
 	})
+	onlyBodies(api)
 }
 
 // countable refuses changes of a shot whose frames are not counted yet: those of
@@ -424,6 +425,9 @@ func (s *server) addSource(ctx context.Context, in *struct {
 	if err != nil {
 		if b.Upload != "" { // the upload itself stays
 			s.Library.Remove(src.ID)
+		}
+		if errors.Is(err, media.ErrGone) { // it was named, not lost
+			return nil, huma.Error422UnprocessableEntity(sentence(err))
 		}
 		return nil, problem(err)
 	}

@@ -24,6 +24,7 @@ import (
 	"golang.org/x/exp/slog"
 
 	"celator/internal/budget"
+	"celator/internal/library"
 	"celator/internal/media"
 	"celator/internal/store"
 )
@@ -45,11 +46,21 @@ func (s *server) uploads() (http.Handler, error) {
 	c.UseCore(files)
 	c.UseTerminater(files)
 	filelocker.New(dir).UseIn(c)
-	return tus.NewHandler(tus.Config{StoreComposer: c, BasePath: "/api/uploads/", MaxSize: MaxUpload, Logger: slog.New(slog.NewTextHandler(io.Discard, nil)),
+	h, err := tus.NewHandler(tus.Config{StoreComposer: c, BasePath: "/api/uploads/", MaxSize: MaxUpload, Logger: slog.New(slog.NewTextHandler(io.Discard, nil)),
 		DisableDownload: true, Cors: &tus.CorsConfig{Disable: true}, NetworkTimeout: patience,
 		PreUploadCreateCallback: func(e tus.HookEvent) (tus.HTTPResponse, tus.FileInfoChanges, error) {
 			return tus.HTTPResponse{}, tus.FileInfoChanges{}, s.roomFor(e.Upload.Size)
 		}})
+	if err != nil {
+		return nil, err
+	}
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if id := strings.Trim(r.URL.Path, "/"); id != "" && !library.IsUpload(id) {
+			refuse(w, http.StatusNotFound, "There is no such upload.")
+			return
+		}
+		h.ServeHTTP(w, r)
+	}), nil
 }
 
 // roomFor refuses an upload for which there is no room beside those under way.

@@ -17,10 +17,11 @@ import (
 	"celator/internal/budget"
 )
 
+// patience is how long the other side of a connection may be silent in the middle of a
+// body, and how long it may leave an answer unread. Tests have less.
+var patience = 30 * time.Second
+
 const (
-	// patience is how long the other side of a connection may be silent in the middle of a
-	// body, and how long it may leave an answer unread.
-	patience = 30 * time.Second
 	// resting is how long a connection may stay open between two requests.
 	resting = 2 * time.Minute
 	// answering is how long an ordinary request may take.
@@ -90,7 +91,7 @@ type steady struct {
 func (s *steady) Read(b []byte) (int, error) {
 	s.c.SetReadDeadline(time.Now().Add(patience))
 	n, err := s.ReadCloser.Read(b)
-	if err != nil {
+	if errors.Is(err, io.EOF) { // the next request has its own times; a broken body keeps this one
 		s.c.SetReadDeadline(time.Time{})
 	}
 	return n, err

@@ -26,7 +26,7 @@ var largest = map[string]int64{
 	"setBoundaries":   4 << 20,
 	"cutShots":        4 << 20,
 	"changeRows":      4 << 20,
-	"addGraphic":      cover.MaxGraphic + 1,
+	"addGraphic":      cover.MaxGraphic,
 }
 
 // maxList is the longest list that is imported, in bytes.
@@ -36,12 +36,28 @@ const maxList = 16 << 20
 func op(id, method, path, summary string, status int) huma.Operation {
 	o := huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, DefaultStatus: status}
 	if method == http.MethodPost || method == http.MethodPut {
-		o.MaxBodyBytes = usual
+		limit := int64(usual)
 		if n, ok := largest[id]; ok {
-			o.MaxBodyBytes = n
+			limit = n
 		}
-		o.Extensions = map[string]any{"x-max-body-bytes": o.MaxBodyBytes}
-		o.Responses = map[string]*huma.Response{"413": {Description: fmt.Sprintf("The body is larger than %d bytes.", o.MaxBodyBytes)}}
+		o.MaxBodyBytes = limit + 1 // the framework refuses what reaches it
+		o.Extensions = map[string]any{bodyLimit: limit}
+		o.Responses = map[string]*huma.Response{"413": {Description: fmt.Sprintf("The body is larger than %d bytes.", limit)}}
 	}
 	return o
+}
+
+// bodyLimit is the member of an operation in the contract that tells its limit.
+const bodyLimit = "x-max-body-bytes"
+
+// onlyBodies takes the limits of routes without a body out of the contract.
+func onlyBodies(api huma.API) {
+	for _, path := range api.OpenAPI().Paths {
+		for _, o := range []*huma.Operation{path.Post, path.Put} {
+			if o != nil && o.RequestBody == nil {
+				delete(o.Extensions, bodyLimit)
+				delete(o.Responses, "413")
+			}
+		}
+	}
 }

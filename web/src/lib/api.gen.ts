@@ -1986,13 +1986,6 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The body is larger than 1048576 bytes. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
         };
     };
     getDelivery: {
@@ -2039,13 +2032,6 @@ export interface operations {
         responses: {
             /** @description No Content */
             204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description The body is larger than 1048576 bytes. */
-            413: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2110,7 +2096,7 @@ export interface operations {
                     "application/json": components["schemas"]["Graphic"];
                 };
             };
-            /** @description The body is larger than 8388609 bytes. */
+            /** @description The body is larger than 8388608 bytes. */
             413: {
                 headers: {
                     [name: string]: unknown;
@@ -3559,13 +3545,6 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The body is larger than 1048576 bytes. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
         };
     };
     cutShots: {
@@ -3682,13 +3661,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FollowedView"];
                 };
-            };
-            /** @description The body is larger than 1048576 bytes. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
         };
     };
