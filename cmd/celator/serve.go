@@ -134,26 +134,30 @@ func (p *place) run(ctx context.Context, address func() (string, error)) (r *run
 			return url, err
 		}
 	}
-	if r.store, err = p.open(ctx, address); err != nil {
+	if r.store, err = patiently(ctx, func() (*store.Store, error) {
+		return store.Open(ctx, store.Config{Address: address, Connections: p.connections})
+	}); err != nil {
 		return r, err
 	}
 	r.close = append(r.close, r.store.Close)
 	return r, nil
 }
 
-// open waits for a database that is just being started.
-func (p *place) open(ctx context.Context, address func() (string, error)) (*store.Store, error) {
+// patiently does what needs the database, again while that is just being started.
+func patiently[T any](ctx context.Context, do func() (T, error)) (T, error) {
 	for end := time.Now().Add(time.Minute); ; {
-		st, err := store.Open(ctx, store.Config{Address: address, Connections: p.connections})
+		v, err := do()
 		if err == nil || !store.Unavailable(err) || ctx.Err() != nil || time.Now().After(end) {
-			return st, err
+			return v, err
 		}
 		time.Sleep(200 * time.Millisecond)
 	}
 }
 
 func (r *running) work(ctx context.Context, bench jobs.Bench, scenes *scene.Maker) error {
-	j, err := jobs.Start(ctx, jobs.Config{Store: r.store, Library: r.lib, Log: r.log, Bench: bench, Budget: r.budget, Scenes: scenes, Metrics: r.metrics})
+	j, err := patiently(ctx, func() (*jobs.Runner, error) {
+		return jobs.Start(ctx, jobs.Config{Store: r.store, Library: r.lib, Log: r.log, Bench: bench, Budget: r.budget, Scenes: scenes, Metrics: r.metrics})
+	})
 	if err != nil {
 		return err
 	}

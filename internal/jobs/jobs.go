@@ -90,9 +90,6 @@ func Start(ctx context.Context, c Config) (*Runner, error) {
 		r.scenes = &scene.Maker{}
 	}
 	r.done = prometheus.NewCounterVec(prometheus.CounterOpts{Name: "celator_jobs_total", Help: "Jobs by kind and what became of them."}, []string{"kind", "outcome"})
-	if c.Metrics != nil {
-		c.Metrics.MustRegister(r.done)
-	}
 	workers := river.NewWorkers()
 	river.AddWorker(workers, river.WorkFunc(r.ingest))
 	river.AddWorker(workers, river.WorkFunc(r.segment))
@@ -111,11 +108,18 @@ func Start(ctx context.Context, c Config) (*Runner, error) {
 		return nil, err
 	}
 	ctx, r.stop = context.WithCancel(context.WithoutCancel(ctx))
-	if _, err := r.store.Alive(ctx, r.id, nil, lost); err != nil {
+	if _, err = r.store.Alive(ctx, r.id, nil, lost); err == nil {
+		err = r.client.Start(ctx)
+	}
+	if err != nil {
+		r.stop()
 		return nil, err
 	}
+	if c.Metrics != nil {
+		c.Metrics.MustRegister(r.done)
+	}
 	r.beats.Go(func() { r.alive(ctx) })
-	return r, r.client.Start(ctx)
+	return r, nil
 }
 
 // alive says once a beat that this worker is there, and gives back to the queue what
