@@ -7,7 +7,7 @@ CORE_SOURCES := $(shell find core cmd/core-wasm -name '*.go' -not -name '*_test.
 export CELATOR_DATA ?= .run
 export PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD = 1
 
-.PHONY: help start build test test-go test-web test-e2e bench bench-track bench-holdout bench-check demo contract screenshots clean setup-run setup-test
+.PHONY: help start build test test-go test-web test-e2e bench bench-track bench-holdout bench-check bench-load bench-crash fuzz demo contract screenshots clean setup-run setup-test
 
 help: ## what there is to make
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -72,6 +72,15 @@ bench-holdout: setup-test build ## measure proposed holdouts against ground trut
 
 bench-check: setup-test build ## measure the check against planted faults
 	go run ./dev/benchcheck
+
+bench-load: setup-test build demo ## measure the server under twenty editors (EDITORS, SECONDS)
+	go run ./dev/benchload
+
+bench-crash: setup-test build ## kill everything at random under load (KILLS=500, SEED=1)
+	go run ./dev/benchcrash
+
+fuzz: setup-test ## fuzz every parser (TIME=60s each)
+	@./dev/fuzz
 
 screenshots: setup-test build demo e2e/node_modules/.stamp ## make docs/screenshots anew from the demo data
 	cd e2e && npx --no-install playwright test --config screenshots.config.ts

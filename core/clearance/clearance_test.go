@@ -239,3 +239,43 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// A list laid over another, whatever both hold: each row comes to something or is wrong,
+// no entry comes out twice, and laid over again it changes nothing more.
+func FuzzMerge(f *testing.F) {
+	f.Add([]byte("name,kind,in,out,source\nPlate,plate,10,20,Pier\n"), []byte("id,name,kind,state\n0,Plate,plate,waived\n,Sign,sign,\n"))
+	f.Add([]byte("name,kind\nA,logo\na,logo\n"), []byte("name,kind,shot\nA,logo,Quay 1\nA,logo,Quay 9\n"))
+	f.Fuzz(func(t *testing.T, a, b []byte) {
+		first, _, err := Read(a)
+		second, _, err2 := Read(b)
+		if err != nil || err2 != nil {
+			return
+		}
+		lay := func(now []Entry, rows []Row) []Entry {
+			changed, made, wrong := Merge(now, rows, reels)
+			if len(made)+len(wrong) < len(rows) {
+				t.Fatalf("of %d rows %d came to something and %d are wrong", len(rows), len(made), len(wrong))
+			}
+			seen := map[string]bool{}
+			for _, e := range changed {
+				if e.ID == "" {
+					e.ID = "new " + e.Kind + "/" + e.Name
+				}
+				if seen[e.ID] {
+					t.Fatalf("%q comes out twice", e.ID)
+				}
+				seen[e.ID] = true
+				i := slices.IndexFunc(now, func(o Entry) bool { return o.ID == e.ID })
+				if i >= 0 {
+					now[i] = e
+				} else {
+					now = append(now, e)
+				}
+			}
+			return now
+		}
+		now := lay(nil, first)
+		now = lay(now, second)
+		lay(now, second)
+	})
+}

@@ -91,3 +91,19 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// A rate is a positive ratio in its lowest terms, or refused; written it is read alike.
+func FuzzRate(f *testing.F) {
+	for _, s := range []string{"25", "30000/1001", "0/0", "9223372036854775807/1", "1/9223372036854775807", "-1/-1", "1000/1"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		r, err := ParseRate(s)
+		if err != nil {
+			return
+		}
+		if again, err := ParseRate(r.String()); err != nil || again != r || r.Num < 1 || r.Den < 1 || !(r.Float() > 0 && r.Float() <= 1001) || r.Nominal() < 1 {
+			t.Fatalf("%q is %v, and then %v, %v", s, r, again, err)
+		}
+	})
+}

@@ -100,33 +100,35 @@ func init() {
 // PlanarFormat is the pixel format that pictures of this file are read as.
 func (i Info) PlanarFormat() string { return decodedAs[i.PixFmt] }
 
+type probedStream struct {
+	CodecType   string            `json:"codec_type"`
+	CodecName   string            `json:"codec_name"`
+	PixFmt      string            `json:"pix_fmt"`
+	Width       int               `json:"width"`
+	Height      int               `json:"height"`
+	SAR         string            `json:"sample_aspect_ratio"`
+	FieldOrder  string            `json:"field_order"`
+	ColorRange  string            `json:"color_range"`
+	ColorSpace  string            `json:"color_space"`
+	Transfer    string            `json:"color_transfer"`
+	Primaries   string            `json:"color_primaries"`
+	RFrameRate  string            `json:"r_frame_rate"`
+	AvgRate     string            `json:"avg_frame_rate"`
+	TimeBase    string            `json:"time_base"`
+	Frames      string            `json:"nb_frames"`
+	Channels    int               `json:"channels"`
+	SampleRate  string            `json:"sample_rate"`
+	Tags        map[string]string `json:"tags"`
+	Disposition map[string]int    `json:"disposition"`
+	SideData    []struct {
+		Type     string  `json:"side_data_type"`
+		Rotation float64 `json:"rotation"`
+	} `json:"side_data_list"`
+}
+
 type probed struct {
-	Streams []struct {
-		CodecType   string            `json:"codec_type"`
-		CodecName   string            `json:"codec_name"`
-		PixFmt      string            `json:"pix_fmt"`
-		Width       int               `json:"width"`
-		Height      int               `json:"height"`
-		SAR         string            `json:"sample_aspect_ratio"`
-		FieldOrder  string            `json:"field_order"`
-		ColorRange  string            `json:"color_range"`
-		ColorSpace  string            `json:"color_space"`
-		Transfer    string            `json:"color_transfer"`
-		Primaries   string            `json:"color_primaries"`
-		RFrameRate  string            `json:"r_frame_rate"`
-		AvgRate     string            `json:"avg_frame_rate"`
-		TimeBase    string            `json:"time_base"`
-		Frames      string            `json:"nb_frames"`
-		Channels    int               `json:"channels"`
-		SampleRate  string            `json:"sample_rate"`
-		Tags        map[string]string `json:"tags"`
-		Disposition map[string]int    `json:"disposition"`
-		SideData    []struct {
-			Type     string  `json:"side_data_type"`
-			Rotation float64 `json:"rotation"`
-		} `json:"side_data_list"`
-	} `json:"streams"`
-	Format struct {
+	Streams []probedStream `json:"streams"`
+	Format  struct {
 		Name     string            `json:"format_name"`
 		Start    string            `json:"start_time"`
 		Duration string            `json:"duration"`
@@ -164,18 +166,45 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	if err != nil {
 		return info, blame(ctx, err, "it is no clip that can be read")
 	}
-	var p probed
+	p, v, err := info.describe(out)
+	if err != nil {
+		return info, err
+	}
+	if out, err = run(ctx, "ffprobe", append([]string{"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags"}, input(path)...)); err != nil {
+		return info, blame(ctx, err, "its packets cannot be read")
+	}
+	timed, err := info.times(out, p, v)
+	if err != nil {
+		return info, err
+	}
+	if !timed { // a bare stream: counted while decoding
+		n, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-count_packets", "-show_entries", "stream=nb_read_packets"}, input(path)...))
+		if err != nil {
+			return info, blame(ctx, err, "its packets cannot be counted")
+		}
+		if info.Frames, _ = strconv.Atoi(strings.Trim(strings.TrimSpace(string(n)), ",")); info.Frames < 1 || info.Frames > cover.MaxFrames {
+			return info, unusable("it has no frames")
+		}
+		info.Indexed = false
+		info.Duration = float64(info.Frames) / info.Rate.Float()
+	}
+	return info, info.whole(p, v)
+}
+
+// describe reads ffprobe's answer about streams and container. video is the picture's
+// stream.
+func (info *Info) describe(out []byte) (p probed, video probedStream, err error) {
 	if err := json.Unmarshal(out, &p); err != nil {
-		return info, fmt.Errorf("media: ffprobe's answer: %w", err)
+		return p, video, fmt.Errorf("media: ffprobe's answer: %w", err)
 	}
 	info.Container, _, _ = strings.Cut(p.Format.Name, ",")
 	info.Indexed = slices.Contains([]string{"mov", "matroska", "nut"}, info.Container)
 	info.Timecode = tag(p.Format.Tags, "timecode")
-	video := -1
+	at := -1
 	for i, s := range p.Streams {
 		switch {
-		case s.CodecType == "video" && video < 0 && s.Disposition["attached_pic"] == 0:
-			video = i
+		case s.CodecType == "video" && at < 0 && s.Disposition["attached_pic"] == 0:
+			at = i
 		case s.CodecType == "audio":
 			hz, _ := strconv.Atoi(s.SampleRate)
 			info.Sound = append(info.Sound, Sound{s.CodecName, s.Channels, hz})
@@ -184,13 +213,13 @@ func Probe(ctx context.Context, path string) (Info, error) {
 			info.Timecode = tc
 		}
 	}
-	if video < 0 {
-		return info, unusable("it has no picture")
+	if at < 0 {
+		return p, video, unusable("it has no picture")
 	}
-	v := p.Streams[video]
+	v := p.Streams[at]
 	info.Codec, info.PixFmt, info.Width, info.Height = v.CodecName, v.PixFmt, v.Width, v.Height
 	if decodedAs[v.PixFmt] == "" {
-		return info, unusable("its pixel format %q is not supported; Y'CbCr 4:2:0, 4:2:2 and 4:4:4 with 8 to 16 bit are", v.PixFmt)
+		return p, v, unusable("its pixel format %q is not supported; Y'CbCr 4:2:0, 4:2:2 and 4:4:4 with 8 to 16 bit are", v.PixFmt)
 	}
 	info.Depth, info.SubX, info.SubY = layout(decodedAs[v.PixFmt])
 	for _, sd := range v.SideData {
@@ -210,7 +239,7 @@ func Probe(ctx context.Context, path string) (Info, error) {
 		info.Width, info.Height = info.Height, info.Width
 		info.Pixel = Ratio{info.Pixel.Den, info.Pixel.Num}
 		if info.SubX != info.SubY {
-			return info, unusable("it is 4:2:2 and lies on its side; turn it upright first")
+			return p, v, unusable("it is 4:2:2 and lies on its side; turn it upright first")
 		}
 	}
 	info.Tags = Tags{known(v.ColorRange), known(v.Primaries), known(v.Transfer), known(v.ColorSpace)}
@@ -222,12 +251,13 @@ func Probe(ctx context.Context, path string) (Info, error) {
 		info.Field = "progressive"
 	}
 	if err := info.Format().Validate(); err != nil {
-		return info, unusable("%v", err)
+		return p, v, unusable("%v", err)
 	}
-	start, _ := strconv.ParseFloat(p.Format.Start, 64)
-	if err := info.times(ctx, path, v.TimeBase, v.RFrameRate, v.AvgRate, start); err != nil {
-		return info, err
-	}
+	return p, v, nil
+}
+
+// whole returns an error where the file promises more frames than it has.
+func (info *Info) whole(p probed, v probedStream) error {
 	promised, _ := strconv.Atoi(v.Frames)
 	if d := clockSeconds(tag(v.Tags, "duration")); promised == 0 && d > 0 {
 		promised = int(d * info.Rate.Float())
@@ -235,12 +265,12 @@ func Probe(ctx context.Context, path string) (Info, error) {
 		promised = int(d * info.Rate.Float())
 	}
 	if found := max(info.Frames, info.packets); promised > found+max(2, promised/100) {
-		return info, unusable("it is damaged or cut short: it promises %d frames and has %d", promised, found)
+		return unusable("it is damaged or cut short: it promises %d frames and has %d", promised, found)
 	}
 	if _, err := timecode.New(info.Rate, info.Timecode); err != nil {
 		info.Timecode = ""
 	}
-	return info, nil
+	return nil
 }
 
 // tag returns a tag whatever its case: containers differ in it.
@@ -308,15 +338,14 @@ var common = []timecode.Rate{{Num: 24000, Den: 1001}, {Num: 24, Den: 1}, {Num: 2
 // times reads all packet times and decides the rate: constant when every
 // picture lies within a fifth of a frame of its place, else variable, conformed
 // to the common rate nearest above what most of its pictures ask for.
-func (info *Info) times(ctx context.Context, path, timeBase, nominal, average string, fileStart float64) error {
-	tb, err := timecode.ParseRate(timeBase) // a time base is a ratio as well
+//
+// out is ffprobe's list of packets; timed is false where they have no times.
+func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err error) {
+	tb, err := timecode.ParseRate(v.TimeBase) // a time base is a ratio as well
 	if err != nil {
-		return unusable("it gives no time base")
+		return false, unusable("it gives no time base")
 	}
-	out, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags"}, input(path)...))
-	if err != nil {
-		return blame(ctx, err, "its packets cannot be read")
-	}
+	fileStart, _ := strconv.ParseFloat(p.Format.Start, 64)
 	var pts []int64
 	sc := bufio.NewScanner(bytes.NewReader(out))
 	for sc.Scan() {
@@ -325,31 +354,22 @@ func (info *Info) times(ctx context.Context, path, timeBase, nominal, average st
 		if strings.Contains(flags, "D") { // before the edit list's start: not shown
 			continue
 		}
-		if v, err := strconv.ParseInt(t, 10, 64); err == nil {
-			pts = append(pts, v)
+		if n, err := strconv.ParseInt(t, 10, 64); err == nil {
+			pts = append(pts, n)
 		}
 	}
-	rate, err := timecode.ParseRate(nominal)
+	rate, err := timecode.ParseRate(v.RFrameRate)
 	if err != nil || rate.Float() > 240 {
-		if rate, err = timecode.ParseRate(average); err != nil {
+		if rate, err = timecode.ParseRate(v.AvgRate); err != nil {
 			rate = timecode.Rate{Num: 25, Den: 1}
 		}
 	}
 	info.Rate = rate
-	if len(pts) == 0 { // a bare stream without times: counted while decoding
-		n, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-count_packets", "-show_entries", "stream=nb_read_packets"}, input(path)...))
-		if err != nil {
-			return blame(ctx, err, "its packets cannot be counted")
-		}
-		if info.Frames, _ = strconv.Atoi(strings.Trim(strings.TrimSpace(string(n)), ",")); info.Frames == 0 {
-			return unusable("it has no frames")
-		}
-		info.Indexed = false
-		info.Duration = float64(info.Frames) / rate.Float()
-		return nil
+	if len(pts) == 0 {
+		return false, nil
 	}
 	if len(pts) > cover.MaxFrames {
-		return unusable("it has more than %d frames", cover.MaxFrames)
+		return false, unusable("it has more than %d frames", cover.MaxFrames)
 	}
 	slices.Sort(pts)
 	unit := float64(tb.Num) / float64(tb.Den)
@@ -357,12 +377,12 @@ func (info *Info) times(ctx context.Context, path, timeBase, nominal, average st
 	info.Lead = float64(pts[0])*unit - fileStart
 	if fits(pts, unit, rate.Float()) {
 		info.Duration = float64(len(pts)) / rate.Float()
-		return nil
+		return true, nil
 	}
 	for _, c := range common { // a wrong nominal rate, e.g. a field rate
 		if fits(pts, unit, c.Float()) {
 			info.Rate, info.Duration = c, float64(len(pts))/c.Float()
-			return nil
+			return true, nil
 		}
 	}
 	info.Variable = true
@@ -377,8 +397,11 @@ func (info *Info) times(ctx context.Context, path, timeBase, nominal, average st
 	info.Duration = float64(pts[len(pts)-1]-pts[0]+last) * unit
 	span := new(big.Rat).SetFrac64((pts[len(pts)-1]-pts[0]+last)*tb.Num, tb.Den)
 	n, _ := span.Mul(span, big.NewRat(info.Rate.Num, info.Rate.Den)).Float64()
+	if n > cover.MaxFrames { // a few pictures may claim to last for days
+		return false, unusable("it lasts longer than %d frames", cover.MaxFrames)
+	}
 	info.Frames = max(int(math.Round(n)), 1)
-	return nil
+	return true, nil
 }
 
 // commonRate returns the common rate nearest to r where one is within 2 %, else

@@ -128,6 +128,9 @@ func LoadSums(path string) ([]uint32, error) {
 	if err != nil {
 		return nil, err
 	}
+	if len(b)%4 != 0 {
+		return nil, fmt.Errorf("media: %s is cut", filepath.Base(path))
+	}
 	sums := make([]uint32, len(b)/4)
 	for i := range sums {
 		sums[i] = binary.LittleEndian.Uint32(b[4*i:])

@@ -1,0 +1,495 @@
+// Command benchcrash kills the server, a worker, the database server and ffmpeg at random,
+// KILLS (500) times from SEED (1), while simulated editors edit, undo, follow, import,
+// upload and deliver; and says what became of it. It exits with 1 where an acknowledged
+// edit is lost, something does not end, a process or a half-written file is left, or the
+// server is back later than in 5 s at the median.
+package main
+
+import (
+	"bytes"
+	"fmt"
+	"io/fs"
+	"log"
+	"math/rand"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"syscall"
+	"time"
+
+	"celator/dev/site"
+)
+
+func number(name string, otherwise int) int {
+	if n, err := strconv.Atoi(os.Getenv(name)); err == nil {
+		return n
+	}
+	return otherwise
+}
+
+// told is an edit that the server said it has.
+type told struct {
+	shot   string
+	number int
+	label  string
+}
+
+type world struct {
+	*site.Site
+	programme string
+	shots     []site.Shot
+	worker    *exec.Cmd
+	gone      chan struct{} // closed when that worker has ended
+
+	mu       sync.Mutex
+	edits    []told
+	started  map[string][]string // deliveries, attempts, sources by id
+	counts   map[string]int
+	stop     atomic.Bool
+	pausing  atomic.Bool // the server is away
+	returned []time.Duration
+	orphans  []string
+}
+
+func main() {
+	log.SetFlags(0)
+	s, err := site.New("bin/celator", ".run/media")
+	check(err)
+	// A media folder of its own, of short clips that it makes.
+	s.Media = filepath.Join(filepath.Dir(s.Data), "media")
+	check(os.MkdirAll(s.Media, 0o755))
+	w := &world{Site: s, started: map[string][]string{}, counts: map[string]int{}}
+	for i, size := range []string{"480x270", "640x360", "320x180"} {
+		check(exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("testsrc2=size=%s:rate=25:duration=8", size), "-f", "lavfi", "-i", "sine=duration=8",
+			"-c:v", "libx264", "-preset", "ultrafast", "-g", "25", "-pix_fmt", "yuv420p", filepath.Join(s.Media, fmt.Sprintf("clip%d.mp4", i))).Run())
+	}
+	_, err = w.Serve()
+	check(err)
+	w.work()
+	w.fill()
+	kills, rng := number("KILLS", 500), rand.New(rand.NewSource(int64(number("SEED", 1))))
+	var wg sync.WaitGroup
+	for i := range 6 {
+		wg.Go(func() { w.edit(i) })
+	}
+	wg.Go(w.feed)
+	begun := time.Now()
+	for k := range kills {
+		time.Sleep(time.Duration(100+rng.Intn(900)) * time.Millisecond)
+		w.kill([]string{"server", "worker", "postmaster", "ffmpeg", "ffmpeg"}[rng.Intn(5)], rng)
+		if k%50 == 49 {
+			fmt.Printf("%d kills after %.0f s, %d edits acknowledged, %d lost so far\n", k+1, time.Since(begun).Seconds(), len(w.edits), w.lost())
+		}
+	}
+	w.stop.Store(true)
+	wg.Wait()
+	os.Exit(w.report(kills))
+}
+
+func check(err error) {
+	if err != nil {
+		log.Fatal(err)
+	}
+}
+
+func (w *world) count(what string) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.counts[what]++
+}
+
+func (w *world) begun(kind, id string) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.started[kind] = append(w.started[kind], id)
+}
+
+// work starts the worker that is killed.
+func (w *world) work() {
+	for {
+		cmd, err := w.Start("worker")
+		check(err)
+		gone := make(chan struct{})
+		go func() { cmd.Wait(); close(gone) }()
+		w.worker, w.gone = cmd, gone
+		select {
+		case <-gone: // the server's folder tells of no database yet
+			time.Sleep(100 * time.Millisecond)
+		case <-time.After(300 * time.Millisecond):
+			return
+		}
+	}
+}
+
+// fill makes the programme that all work on.
+func (w *world) fill() {
+	var p struct{ ID string }
+	_, err := w.Ask("POST", "/api/programmes", map[string]any{"name": "Crash"}, &p)
+	check(err)
+	w.programme = p.ID
+	for i := range 3 {
+		_, err := w.Ask("POST", "/api/programmes/"+p.ID+"/sources", map[string]any{"media": fmt.Sprintf("clip%d.mp4", i), "name": fmt.Sprint("clip ", i)}, nil)
+		check(err)
+	}
+	w.shots, err = w.Shots(p.ID)
+	check(err)
+	for _, sh := range w.shots {
+		_, err := w.Ask("POST", "/api/shots/"+sh.ID+"/edits", map[string]any{"base": 0, "commands": []any{site.Cover("c", sh)}}, nil)
+		check(err)
+	}
+}
+
+// edit renames the cover of a shot again and again, and undoes now and then. Two editors
+// share each shot.
+func (w *world) edit(n int) {
+	sh := w.shots[n%len(w.shots)]
+	rng := rand.New(rand.NewSource(int64(n)))
+	base := -1
+	for k := 0; !w.stop.Load(); k++ {
+		if w.pausing.Load() {
+			time.Sleep(20 * time.Millisecond)
+			continue
+		}
+		if base < 0 {
+			var d struct{ Revision struct{ Number int } }
+			if status, err := w.Ask("GET", "/api/shots/"+sh.ID, nil, &d); err != nil || status != 200 {
+				time.Sleep(50 * time.Millisecond)
+				continue
+			}
+			base = d.Revision.Number
+		}
+		var r struct {
+			Number int
+			Label  string
+		}
+		path, body := "/edits", map[string]any{"base": base, "key": fmt.Sprintf("e%d-%d", n, k), "commands": []any{map[string]any{"do": "rename", "cover": "c", "name": fmt.Sprintf("e%d-%d", n, k)}}}
+		if rng.Intn(12) == 0 {
+			path = "/undo"
+			delete(body, "commands")
+		}
+		status, err := w.Ask("POST", "/api/shots/"+sh.ID+path, body, &r)
+		switch {
+		case err == nil && status == 201:
+			base = r.Number
+			w.mu.Lock()
+			w.edits = append(w.edits, told{sh.ID, r.Number, r.Label})
+			w.mu.Unlock()
+		case err == nil && status != 409 && status != 503:
+			w.count(fmt.Sprintf("edit answered %d", status))
+			base = -1
+		default:
+			base = -1
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+}
+
+// feed keeps the queue at work: deliveries, tracker runs, imports and uploads.
+func (w *world) feed() {
+	rng := rand.New(rand.NewSource(7))
+	clip, err := os.ReadFile(filepath.Join(w.Media, "clip2.mp4"))
+	check(err)
+	for k := 0; !w.stop.Load(); k++ {
+		time.Sleep(600 * time.Millisecond)
+		if w.pausing.Load() || w.open() > 4 {
+			continue
+		}
+		sh := w.shots[rng.Intn(len(w.shots))]
+		var a struct{ ID string }
+		kind, status := "", 0
+		switch rng.Intn(4) {
+		case 0:
+			kind = "deliveries"
+			status, _ = w.Ask("POST", "/api/shots/"+sh.ID+"/deliveries", map[string]any{"preset": []string{"review", "archive"}[rng.Intn(2)], "name": fmt.Sprint("d", k)}, &a)
+		case 1:
+			kind = "attempts"
+			x, y := float64(sh.Width), float64(sh.Height)
+			at := func(u, v float64) any { return map[string]float64{"x": u * x, "y": v * y} }
+			status, _ = w.Ask("POST", "/api/shots/"+sh.ID+"/attempts", map[string]any{"track": map[string]any{"id": fmt.Sprint("t", k), "name": "t", "kind": "surface", "model": "affine", "channel": "luma",
+				"frame": sh.Frames / 2, "surface": []any{at(.3, .3), at(.7, .3), at(.7, .7), at(.3, .7)}, "anchors": []any{}}, "from": 0, "to": sh.Frames - 1, "take": rng.Intn(2) == 0}, &a)
+		case 2:
+			kind = "sources"
+			status, _ = w.Ask("POST", "/api/programmes/"+w.programme+"/sources", map[string]any{"media": "clip0.mp4", "name": fmt.Sprint("again ", k)}, &a)
+		case 3:
+			kind = "sources"
+			if id := w.upload(clip); id != "" {
+				status, _ = w.Ask("POST", "/api/programmes/"+w.programme+"/sources", map[string]any{"upload": id, "name": fmt.Sprintf("up %d.mp4", k)}, &a)
+			}
+		}
+		if status == 201 {
+			w.begun(kind, a.ID)
+		} else if status != 0 && status != 503 {
+			w.count(fmt.Sprintf("%s answered %d", kind, status))
+		}
+	}
+}
+
+// upload sends a file, going on where the server says it is; "" where it gave up.
+func (w *world) upload(b []byte) string {
+	send := func(method, path string, body []byte, h map[string]string) (*http.Response, error) {
+		r, err := http.NewRequest(method, "http://"+w.Addr+path, bytes.NewReader(body))
+		check(err)
+		r.Header.Set("Tus-Resumable", "1.0.0")
+		for k, v := range h {
+			r.Header.Set(k, v)
+		}
+		c := http.Client{Timeout: 10 * time.Second}
+		a, err := c.Do(r)
+		if err == nil {
+			a.Body.Close()
+		}
+		return a, err
+	}
+	a, err := send("POST", "/api/uploads/", nil, map[string]string{"Upload-Length": fmt.Sprint(len(b))})
+	if err != nil || a.StatusCode != 201 {
+		return ""
+	}
+	id := filepath.Base(a.Header.Get("Location"))
+	for range 100 {
+		a, err := send("HEAD", "/api/uploads/"+id, nil, nil)
+		if err != nil || a.StatusCode != 200 {
+			time.Sleep(200 * time.Millisecond)
+			continue
+		}
+		at, _ := strconv.Atoi(a.Header.Get("Upload-Offset"))
+		if at == len(b) {
+			return id
+		}
+		send("PATCH", "/api/uploads/"+id, b[at:min(at+100_000, len(b))], map[string]string{"Upload-Offset": fmt.Sprint(at), "Content-Type": "application/offset+octet-stream"})
+	}
+	return ""
+}
+
+// states are those of what was begun, by kind and id.
+func (w *world) states() map[string]map[string]string {
+	w.mu.Lock()
+	ids := map[string][]string{}
+	for k, v := range w.started {
+		ids[k] = slices.Clone(v)
+	}
+	w.mu.Unlock()
+	out := map[string]map[string]string{}
+	for kind, all := range ids {
+		out[kind] = map[string]string{}
+		for _, id := range all {
+			var d struct{ State, Error, Note string }
+			if status, err := w.Ask("GET", "/api/"+kind+"/"+id, nil, &d); err == nil && status == 200 {
+				out[kind][id] = strings.TrimSpace(d.State + " " + d.Error + d.Note)
+			} else {
+				out[kind][id] = fmt.Sprintf("not there: %d", status)
+			}
+		}
+	}
+	return out
+}
+
+func ended(state string) bool {
+	s, _, _ := strings.Cut(state, " ")
+	return slices.Contains([]string{"done", "ready", "failed", "stopped", "cancelled"}, s)
+}
+
+// open is how many of the last that were begun have not ended.
+func (w *world) open() (n int) {
+	w.mu.Lock()
+	ids := map[string][]string{}
+	for k, v := range w.started {
+		ids[k] = slices.Clone(v[max(len(v)-8, 0):])
+	}
+	w.mu.Unlock()
+	for kind, all := range ids {
+		for _, id := range all {
+			var d struct{ State string }
+			if status, err := w.Ask("GET", "/api/"+kind+"/"+id, nil, &d); err != nil || status != 200 || !ended(d.State) {
+				n++
+			}
+		}
+	}
+	return n
+}
+
+func (w *world) kill(what string, rng *rand.Rand) {
+	switch what {
+	case "server":
+		pid := w.Server()
+		kids := site.Below(pid)
+		w.pausing.Store(true)
+		syscall.Kill(pid, syscall.SIGKILL)
+		if rng.Intn(2) == 0 { // all of them have gone before it is started again, or not
+			w.wait(kids)
+		}
+		took, err := w.Serve()
+		check(err)
+		w.wait(kids)
+		w.returned = append(w.returned, took)
+		w.pausing.Store(false)
+	case "worker":
+		kids := site.Below(w.worker.Process.Pid)
+		w.worker.Process.Kill()
+		<-w.gone
+		w.wait(kids)
+		w.work()
+	case "postmaster":
+		pid := w.Postmaster()
+		if pid == 0 {
+			return
+		}
+		begun := time.Now()
+		syscall.Kill(pid, []syscall.Signal{syscall.SIGKILL, syscall.SIGQUIT}[rng.Intn(2)])
+		for w.Ready() && time.Since(begun) < time.Second { // until it is seen to be away
+			time.Sleep(10 * time.Millisecond)
+		}
+		for !w.Ready() {
+			time.Sleep(20 * time.Millisecond)
+			if time.Since(begun) > time.Minute {
+				w.count("database that did not come back")
+				break
+			}
+		}
+		w.returned = append(w.returned, time.Since(begun))
+	case "ffmpeg":
+		var all []site.Process
+		for _, p := range append(site.Below(w.Server()), site.Below(w.worker.Process.Pid)...) {
+			if strings.HasPrefix(p.Name, "ff") {
+				all = append(all, p)
+			}
+		}
+		if len(all) == 0 {
+			w.count("kill of ffmpeg when there was none")
+			return
+		}
+		syscall.Kill(all[rng.Intn(len(all))].PID, syscall.SIGKILL)
+	}
+	select {
+	case <-w.gone:
+		w.count("worker that ended by itself")
+		w.work()
+	default:
+	}
+	w.count("kill of " + what)
+}
+
+// wait waits until processes whose parent was killed are gone, and notes those that stay.
+func (w *world) wait(kids []site.Process) {
+	for range 400 {
+		kids = slices.DeleteFunc(kids, func(p site.Process) bool { return syscall.Kill(p.PID, 0) != nil })
+		if len(kids) == 0 {
+			return
+		}
+		time.Sleep(25 * time.Millisecond)
+	}
+	for _, p := range kids {
+		w.orphans = append(w.orphans, p.Name)
+	}
+}
+
+// lost counts the acknowledged edits that are not among the shots' revisions.
+func (w *world) lost() (n int) {
+	w.mu.Lock()
+	known := slices.Clone(w.edits)
+	w.mu.Unlock()
+	// Numbers are unbroken from the first, so what the newest is tells whether any is lost;
+	// the labels of the newest thousand are compared as well.
+	newest, labels := map[string]int{}, map[string]map[int]string{}
+	for _, sh := range w.shots {
+		var d struct{ Revision struct{ Number int } }
+		var all []struct {
+			State int
+			Label string
+		}
+		for range 100 {
+			if status, err := w.Ask("GET", "/api/shots/"+sh.ID, nil, &d); err == nil && status == 200 {
+				if status, err := w.Ask("GET", "/api/shots/"+sh.ID+"/edits", nil, &all); err == nil && status == 200 {
+					break
+				}
+			}
+			time.Sleep(100 * time.Millisecond)
+		}
+		newest[sh.ID], labels[sh.ID] = d.Revision.Number, map[int]string{}
+		for _, e := range all {
+			labels[sh.ID][e.State] = e.Label
+		}
+	}
+	seen := map[string]map[int]bool{}
+	for _, e := range known {
+		if seen[e.shot] == nil {
+			seen[e.shot] = map[int]bool{}
+		}
+		label, there := labels[e.shot][e.number]
+		if e.number > newest[e.shot] || there && label != e.label || seen[e.shot][e.number] {
+			n++
+		}
+		seen[e.shot][e.number] = true
+	}
+	return n
+}
+
+func (w *world) report(kills int) int {
+	fmt.Println("waiting for what was begun")
+	bad := false
+	open := 0
+	for begun := time.Now(); time.Since(begun) < 10*time.Minute; time.Sleep(time.Second) {
+		open = 0
+		for _, all := range w.states() {
+			for _, s := range all {
+				if !ended(s) {
+					open++
+				}
+			}
+		}
+		if open == 0 {
+			break
+		}
+	}
+	fate := map[string]int{}
+	for kind, all := range w.states() {
+		for _, s := range all {
+			fate[kind+": "+s]++
+		}
+	}
+	lost := w.lost()
+	kids := append(site.Below(w.Server()), site.Below(w.worker.Process.Pid)...)
+	w.worker.Process.Signal(syscall.SIGTERM)
+	<-w.gone
+	halves := w.halves()
+	syscall.Kill(w.Server(), syscall.SIGTERM)
+	w.wait(kids)
+	fmt.Printf("%d kills: %v\n", kills, w.counts)
+	fmt.Printf("acknowledged edits %d, lost %d\n", len(w.edits), lost)
+	fmt.Printf("not ended %d\n", open)
+	for what, n := range fate {
+		fmt.Printf("  %4d %s\n", n, what)
+		bad = bad || strings.Contains(what, "failed") || strings.Contains(what, "not there")
+	}
+	fmt.Printf("orphans %d %v\n", len(w.orphans), w.orphans)
+	fmt.Printf("half-written files %d %v\n", len(halves), halves[:min(len(halves), 3)])
+	slices.Sort(w.returned)
+	q := func(p float64) float64 { return w.returned[int(p*float64(len(w.returned)-1))].Seconds() }
+	median := 0.
+	if len(w.returned) > 0 {
+		median = q(.5)
+		fmt.Printf("time to come back: %d times, median %.2f s, p95 %.2f s, most %.2f s\n", len(w.returned), median, q(.95), q(1))
+	}
+	if bad || lost > 0 || open > 0 || len(w.orphans) > 0 || len(halves) > 0 || median > 5 {
+		fmt.Println("its log is", w.Log.Name())
+		return 1
+	}
+	w.Close()
+	return 0
+}
+
+// halves are the files of the store that nobody finished.
+func (w *world) halves() (out []string) {
+	filepath.WalkDir(filepath.Join(w.Data, "store"), func(p string, d fs.DirEntry, err error) error {
+		if err == nil && !d.IsDir() && (strings.HasSuffix(p, ".part") || strings.HasSuffix(p, ".list") || d.Name() == "frames.txt") {
+			out = append(out, strings.TrimPrefix(p, w.Data))
+		}
+		return nil
+	})
+	return out
+}
