@@ -1,5 +1,5 @@
 // From a clip on the editor's disk to a verified file, through the interface.
-import { writeFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
 import { addItem, bringIn, bytes, clip, decode, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, pattern, probe, saved } from '../help';
@@ -207,7 +207,7 @@ test('files that cannot be used are refused in words and leave nothing', async (
   writeFileSync(text, 'not a clip at all '.repeat(1000));
   const list = join(folder, 'playlist.mp4');
   writeFileSync(list, '#EXTM3U\n#EXTINF:1,\nfile:///etc/passwd\n');
-  const whole = clip('whole.mkv', '-f', 'lavfi', '-i', 'testsrc2=size=320x180:rate=25:duration=4', '-c:v', 'libx264');
+  const whole = clip('whole.mp4', '-f', 'lavfi', '-i', 'testsrc2=size=320x180:rate=25:duration=4', '-c:v', 'libx264');
   const cut = join(folder, 'cut.mp4');
   writeFileSync(cut, bytes(pattern('for-cutting.mp4')).subarray(0, 60_000));
   const sound = clip('sound.mp4', '-f', 'lavfi', '-i', 'sine=duration=1', '-c:a', 'aac');
@@ -221,17 +221,41 @@ test('files that cannot be used are refused in words and leave nothing', async (
     await expect(page.getByTestId('upload-row').getByRole('alert')).toHaveText(words);
     await page.getByRole('button', { name: 'Dismiss' }).click();
   }
-  // Damaged inside: found while decoding, said on the shot.
+  // Damaged inside: found while decoding, said on the shot. The file stays until somebody
+  // takes it out, and it can be tried again.
   const bad = Buffer.from(bytes(whole));
-  for (let i = bad.length >> 1; i < (bad.length >> 1) + 6000; i++) bad[i] = (i * 37) & 255;
-  const damaged = join(folder, 'damaged.mkv');
+  for (let i = bad.length >> 1; i < (bad.length >> 1) + 9000; i++) bad[i] = (i * 37) & 255;
+  const damaged = join(folder, 'damaged.mp4');
   writeFileSync(damaged, bad);
   await page.getByTestId('upload').setInputFiles(damaged);
+  await expect(page.getByRole('alert').filter({ hasText: /cannot be used/ })).toBeVisible();
+  await page.getByRole('button', { name: 'Try again' }).click();
   await expect(page.getByRole('alert').filter({ hasText: /cannot be used/ })).toBeVisible();
   page.once('dialog', (d) => void d.accept());
   await page.getByRole('button', { name: 'Take out' }).click();
   await expect(page.getByText('No shots yet.', { exact: false })).toBeVisible();
   expect((await (await request.get(`/api/programmes/${id}`)).json()).sources).toEqual([]);
+});
+
+test('a change made while the database is away is saved, once, when it is back', async ({ page, request }) => {
+  await newProgramme(page, 'Away');
+  await bringIn(page, pattern('away.mp4'));
+  await addItem(page, 'Clock', 'Sign');
+  await dragOn(page, 60, 60, 160, 120);
+  const shot = page.url().split('/').pop()!;
+  const number = async () => (await (await request.get(`/api/shots/${shot}`)).json()).revision.number;
+  const before = await number();
+  // The database server is killed, while the editor goes on.
+  const pid = () => Number(readFileSync('../.run/e2e/pg/data/postmaster.pid', 'utf8').split('\n')[0]);
+  process.kill(pid(), 'SIGKILL');
+  await page.getByRole('tab', { name: /Conceal/ }).click();
+  await page.getByRole('group', { name: 'Treatment' }).getByRole('button', { name: 'Fill' }).click();
+  await saved(page);
+  await expect.poll(number).toBe(before + 1);
+  await page.reload();
+  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /^0:/);
+  const now = (await (await request.get(`/api/shots/${shot}`)).json()).revision.document;
+  expect(now.covers.map((c: any) => c.treatments.map((t: any) => t.kind))).toEqual([['fill']]);
 });
 
 test('a variable rate is conformed and the source page says so', async ({ page }) => {

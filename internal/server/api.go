@@ -377,12 +377,17 @@ func AddSource(ctx context.Context, st *store.Store, lib library.Library, src st
 	return src, shot, err
 }
 
-// admit adds a source when there is memory for reading it.
+// admit adds a source when there is memory for reading it, one at a time for each person.
 func (s *server) admit(ctx context.Context, src store.Source) (store.Source, store.Shot, error) {
 	path, err := s.Library.SourcePath(src)
 	if err != nil {
 		return src, store.Shot{}, err
 	}
+	done, err := s.pictures.take(ctx, person(ctx))
+	if err != nil {
+		return src, store.Shot{}, err
+	}
+	defer done()
 	free, err := s.Budget.Children.Hold(ctx, budget.Soon, media.ProbeMemory(path))
 	if err != nil {
 		return src, store.Shot{}, err
