@@ -5,13 +5,15 @@ import (
 	"runtime/debug"
 )
 
-// Budget is what a process may take, shared out.
+// Budget is what a process may take, shared out. Pools are taken from in this order, so
+// that nobody waits in a circle: bodies, children, decoding; bodies, pictures, processor.
 type Budget struct {
 	Frames    int64 // bytes of decoded pictures that are remembered
 	Patches   int64 // bytes of finished patches
 	Documents int64 // bytes of documents, with their poses and mattes
 
-	Pictures  *Pool // bytes of pictures and bodies in the works
+	Pictures  *Pool // bytes of pictures in the works
+	Bodies    *Pool // bytes of large requests; apart, since who holds them waits for pictures
 	Children  *Pool // bytes of processes that somebody waits for: decoders, readers of pictures
 	Jobs      *Pool // bytes of processes of the queue's jobs
 	Processor *Pool // of its cores, for pictures in the works
@@ -35,7 +37,8 @@ const waits = 64
 func New(bytes int64) *Budget {
 	b := &Budget{
 		Frames: bytes * 5 / 24, Patches: bytes / 16, Documents: bytes / 16,
-		Pictures:  NewPool(bytes/5, waits),
+		Pictures:  NewPool(bytes*3/20, waits),
+		Bodies:    NewPool(bytes/10, waits),
 		Children:  NewPool(bytes/4, waits),
 		Jobs:      NewPool(bytes*3/16, 1<<20), // as many wait as the queue lets begin
 		Processor: NewPool(int64(runtime.GOMAXPROCS(0)), 4*waits),

@@ -162,7 +162,7 @@ func (s *server) roomy(next http.Handler) http.Handler {
 		if n < 0 { // not said: as much as most routes take
 			n = usual
 		}
-		free, err := s.Budget.Pictures.Hold(r.Context(), budget.Soon, 4*n)
+		free, err := s.Budget.Bodies.Hold(r.Context(), budget.Soon, 4*n)
 		if err != nil {
 			failed(w, err)
 			return

@@ -85,7 +85,7 @@ func (c *collector) Collect(ch chan<- prometheus.Metric) {
 	for what, n := range map[string]int64{"frames": memory, "frames on disk": disk, "patches": c.s.Patches.Bytes(), "documents": c.s.documents.Bytes()} {
 		gauge(memoryDesc, float64(n), what)
 	}
-	for name, p := range map[string]*budget.Pool{"pictures": c.s.Budget.Pictures, "children": c.s.Budget.Children, "jobs": c.s.Budget.Jobs, "processor": c.s.Budget.Processor, "decoding": c.s.Budget.Decoding} {
+	for name, p := range map[string]*budget.Pool{"pictures": c.s.Budget.Pictures, "bodies": c.s.Budget.Bodies, "children": c.s.Budget.Children, "jobs": c.s.Budget.Jobs, "processor": c.s.Budget.Processor, "decoding": c.s.Budget.Decoding} {
 		used, peak, size := p.Use()
 		for what, n := range map[string]int64{"used": used, "peak": peak, "size": size, "waiting": int64(p.Waiting())} {
 			gauge(poolDesc, float64(n), name, what)
