@@ -20,8 +20,8 @@ type Budget struct {
 	Decoding  *Pool // of its cores, for frames that decoders are waited for
 }
 
-// Default is the memory that a server takes, its children included. A worker takes the
-// same.
+// Default is the memory that a server takes, its children included; while a segment of a
+// delivery is encoded, its encoder takes its own beside it (500 MB at 1080p).
 const Default = 1 << 30
 
 // Least is the smallest budget: one picture of 1080p in the works beside the caches.
@@ -39,8 +39,8 @@ func New(bytes int64) *Budget {
 		Frames: bytes * 5 / 24, Patches: bytes / 16, Documents: bytes / 16,
 		Pictures:  NewPool(bytes*3/20, waits),
 		Bodies:    NewPool(bytes/10, waits),
-		Children:  NewPool(bytes/4, waits),
-		Jobs:      NewPool(bytes*3/16, 1<<20), // as many wait as the queue lets begin
+		Children:  NewPool(bytes*3/16, waits),
+		Jobs:      NewPool(bytes/4, 1<<20), // as many wait as the queue lets begin
 		Processor: NewPool(int64(runtime.GOMAXPROCS(0)), 4*waits),
 		Decoding:  NewPool(int64(runtime.GOMAXPROCS(0)), 4*waits),
 	}

@@ -28,13 +28,16 @@ type task struct {
 	end func(ctx context.Context, why string) error
 }
 
-// What jobs' processes take with pictures of 1080p, as measured.
+// What jobs take of the memory for jobs: about what their processes do with pictures of
+// 1080p, and so that one import, one check and one segment go on beside each other. An
+// encoder of such pictures takes up to 500 MB whatever is said here, which is why there is
+// one at a time. Who waits for a tracker does not wait for memory.
 const (
-	ingestMemory = 120 << 20
-	renderMemory = 192 << 20
-	finishMemory = 100 << 20
-	followMemory = 64 << 20
-	checkMemory  = 96 << 20
+	ingestMemory = 80 << 20
+	renderMemory = 112 << 20
+	finishMemory = 64 << 20
+	checkMemory  = 64 << 20
+	searchMemory = 48 << 20
 )
 
 const (
@@ -91,7 +94,7 @@ func attend[T river.JobArgs](r *Runner, ctx context.Context, job *river.Job[T], 
 		r.waits(ctx, t, sentence(err)+" It is tried again.")
 		return err
 	}
-	if e := t.end(ctx, err.Error()); e != nil { // the end must be known before the job is over
+	if e := t.end(ctx, sentence(err)); e != nil { // the end must be known before the job is over
 		log.Warn("the end of a job cannot be written", "why", err, "error", e)
 		return river.JobSnooze(away)
 	}

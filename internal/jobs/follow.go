@@ -27,14 +27,14 @@ const shown = 120 * time.Millisecond
 
 func (r *Runner) follow(ctx context.Context, job *river.Job[store.FollowArgs]) error {
 	id := job.Args.Attempt
-	return attend(r, ctx, job, task{store.AnAttempt, id, followMemory, budget.Now, func(ctx context.Context, beat func(int)) error {
+	return attend(r, ctx, job, task{store.AnAttempt, id, 0, budget.Now, func(ctx context.Context, beat func(int)) error {
 		a, err := r.store.Attempt(ctx, id)
 		if err != nil || a.Ended() {
 			return err
 		}
 		return r.attempt(ctx, a, beat)
 	}, func(ctx context.Context, why string) error {
-		return r.store.EndAttempt(ctx, id, store.Failed, sentence(errors.New(why)), 0, nil, nil)
+		return r.store.EndAttempt(ctx, id, store.Failed, why, 0, nil, nil)
 	}})
 }
 

@@ -205,7 +205,7 @@ func every(f func(done int)) func(done int) {
 
 func (r *Runner) ingest(ctx context.Context, job *river.Job[store.IngestArgs]) error {
 	id := job.Args.Source
-	return attend(r, ctx, job, task{store.ASource, id, ingestMemory, budget.Later, func(ctx context.Context, beat func(int)) error {
+	return attend(r, ctx, job, task{store.ASource, id, ingestMemory, budget.Soon, func(ctx context.Context, beat func(int)) error {
 		src, err := r.store.Source(ctx, id)
 		if err != nil || src.State == store.Ready {
 			return err
@@ -335,7 +335,7 @@ func (r *Runner) segment(ctx context.Context, job *river.Job[store.SegmentArgs])
 
 // delivering is the task of doing something for a delivery that has not ended.
 func (r *Runner) delivering(id string, memory int64, do func(context.Context, store.Delivery, deliver.Job, func(int)) error) task {
-	return task{store.ADelivery, id, memory, budget.Later, func(ctx context.Context, beat func(int)) error {
+	return task{store.ADelivery, id, memory, budget.Soon, func(ctx context.Context, beat func(int)) error {
 		d, j, err := r.job(ctx, id)
 		if err != nil || d.Ended() {
 			return err

@@ -1,0 +1,77 @@
+package server
+
+import (
+	"context"
+	"path/filepath"
+	"strings"
+	"time"
+	"unicode"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"celator/internal/jobs"
+	"celator/internal/store"
+)
+
+func viewDelivery(d store.Delivery) deliveryView {
+	v := deliveryView{d.ID, d.Shot, d.Revision, d.Preset, d.Name, d.State, d.Frames, d.Rendered, d.Verified, 0, 0, d.Error, d.Waiting, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished}
+	if made := d.Rendered - d.Reused; d.Started != nil && made > 0 {
+		end := time.Now()
+		if d.Finished != nil {
+			end = *d.Finished
+		}
+		v.Rate = float64(made) / max(end.Sub(*d.Started).Seconds(), .001)
+		v.Left = float64(d.Frames-d.Rendered) / v.Rate
+	}
+	return v
+}
+
+func (s *server) addDelivery(ctx context.Context, in *struct {
+	ByID
+	Body struct {
+		Preset string `json:"preset" enum:"review,archive,still" doc:"still for still pictures, and for them alone"`
+		Name   string `json:"name,omitempty" maxLength:"120" doc:"of the file, without its ending; the shot's where it is empty"`
+	}
+}) (*body[deliveryView], error) {
+	sh, src, err := s.Store.Reel(ctx, in.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	if src.State != store.Ready {
+		return nil, huma.Error409Conflict("The source is still being brought in; deliver when it is ready.")
+	}
+	rev, err := s.Store.Head(ctx, sh.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	preset, err := src.Info.V.For(in.Body.Preset)
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	}
+	d := store.Delivery{ID: store.NewID(), Shot: sh.ID, Revision: rev.Number, Preset: preset.Name, Frames: sh.Frames, State: store.Queued, Created: time.Now()}
+	if d.Name = plain(in.Body.Name); d.Name == "" {
+		d.Name = plain(strings.TrimSuffix(sh.Name, filepath.Ext(sh.Name)))
+	}
+	if d.Name == "" {
+		d.Name = "shot"
+	}
+	d.Name += preset.Ending
+	if err := rev.Document.Followed(); err != nil {
+		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	}
+	segments, err := jobs.Plan(sh, src, rev.Document, preset)
+	if err == nil {
+		err = s.Store.AddDelivery(ctx, d, segments)
+	}
+	return &body[deliveryView]{viewDelivery(d)}, problem(err)
+}
+
+// plain keeps of a name what every file system takes.
+func plain(name string) string {
+	return strings.Trim(strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) || strings.ContainsRune(" -_.()", r) {
+			return r
+		}
+		return '-'
+	}, name), " .-")
+}

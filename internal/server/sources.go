@@ -1,0 +1,129 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path/filepath"
+	"strings"
+	"time"
+	"unicode"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"celator/internal/budget"
+	"celator/internal/library"
+	"celator/internal/media"
+	"celator/internal/store"
+)
+
+func viewSource(src store.Source) sourceView {
+	v := sourceView{ID: src.ID, Name: src.Name, State: src.State, Error: src.Error, Waiting: src.Waiting, Frames: src.Frames, Views: src.Views, Info: src.Info.V, Notes: []string{}, Created: src.Created}
+	i := src.Info.V
+	v.ViewW, v.ViewH = i.ViewSize()
+	note := func(format string, a ...any) { v.Notes = append(v.Notes, fmt.Sprintf(format, a...)) }
+	if i.Still != "" {
+		note("It is a still picture: a shot of one frame, delivered as %s.", strings.ToUpper(i.Still))
+		return v
+	}
+	switch {
+	case i.Variable:
+		note("Its frame rate varies. It is conformed to a constant %.5g frames a second in a lossless copy; frames are counted there.", i.Rate.Float())
+	case !i.Indexed:
+		note("Its container has no index. A lossless copy was made in which every frame can be reached.")
+	}
+	if i.Rotation != 0 {
+		note("It asks to be turned by %d° and is shown and delivered upright.", i.Rotation)
+	}
+	if i.Pixel.Num != i.Pixel.Den {
+		note("Its pixels are not square (%d:%d). They are shown in their true shape and kept in deliveries.", i.Pixel.Num, i.Pixel.Den)
+	}
+	if i.Tags.Space == "" {
+		note("It carries no colour matrix tag; %s is assumed for display.", map[string]string{"bt601": "BT.601", "bt709": "BT.709"}[string(i.Matrix)])
+	}
+	if i.Field != "progressive" {
+		note("It is interlaced (%s). Covers work on whole frames for now.", i.Field)
+	}
+	return v
+}
+
+// AddSource probes a file and brings it in.
+func AddSource(ctx context.Context, st *store.Store, lib library.Library, src store.Source) (store.Source, store.Shot, error) {
+	path, err := lib.SourcePath(src)
+	if err != nil {
+		return src, store.Shot{}, err
+	}
+	info, err := media.Probe(ctx, path)
+	if err != nil {
+		return src, store.Shot{}, err
+	}
+	src.Info.V, src.Frames, src.State, src.Created = info, info.Frames, store.Queued, time.Now()
+	shot, err := st.AddSource(ctx, src)
+	return src, shot, err
+}
+
+// admit adds a source when there is memory for reading it, one at a time for each person.
+func (s *server) admit(ctx context.Context, src store.Source) (store.Source, store.Shot, error) {
+	path, err := s.Library.SourcePath(src)
+	if err != nil {
+		return src, store.Shot{}, err
+	}
+	done, err := s.pictures.take(ctx, person(ctx))
+	if err != nil {
+		return src, store.Shot{}, err
+	}
+	defer done()
+	free, err := s.Budget.Children.Hold(ctx, budget.Soon, media.ProbeMemory(path))
+	if err != nil {
+		return src, store.Shot{}, err
+	}
+	defer free()
+	return AddSource(ctx, s.Store, s.Library, src)
+}
+
+func (s *server) addSource(ctx context.Context, in *struct {
+	ByID
+	Body struct {
+		Media  string `json:"media,omitempty" doc:"a path of the media folder"`
+		Upload string `json:"upload,omitempty" doc:"the last part of a finished upload's address"`
+		SHA256 string `json:"sha256,omitempty" pattern:"^[0-9a-fA-F]{64}$" doc:"of the file that was uploaded; it is taken only when it is the same"`
+		Name   string `json:"name,omitempty" maxLength:"200"`
+	}
+}) (*body[sourceView], error) {
+	if _, err := s.Store.Programme(ctx, in.ID); err != nil {
+		return nil, problem(err)
+	}
+	b := in.Body
+	if (b.Media == "") == (b.Upload == "") {
+		return nil, huma.Error422UnprocessableEntity("Give either a path of the media folder or an upload.")
+	}
+	src := store.Source{ID: store.NewID(), Programme: in.ID, Name: b.Name, Place: "media", Path: b.Media}
+	if src.Name == "" {
+		src.Name = filepath.Base(b.Media)
+	}
+	if b.Upload != "" {
+		src.Place, src.Path = "store", "source"+strings.ToLower(filepath.Ext(filepath.Base(b.Name)))
+		if strings.ContainsFunc(src.Path, func(r rune) bool { return r > unicode.MaxASCII || r < '!' || r == '%' }) {
+			src.Path = "source"
+		}
+		if err := s.Library.TakeUpload(b.Upload, src.ID, src.Path, b.SHA256); err != nil {
+			s.Library.Remove(src.ID)
+			return nil, problem(err)
+		}
+	}
+	added, _, err := s.admit(ctx, src)
+	if err != nil {
+		if b.Upload != "" { // the upload itself stays
+			s.Library.Remove(src.ID)
+		}
+		if errors.Is(err, media.ErrGone) { // it was named, not lost
+			return nil, huma.Error422UnprocessableEntity(sentence(err))
+		}
+		return nil, problem(err)
+	}
+	src = added
+	if b.Upload != "" {
+		s.Library.DropUpload(b.Upload)
+	}
+	return &body[sourceView]{viewSource(src)}, nil
+}
