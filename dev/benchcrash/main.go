@@ -376,6 +376,7 @@ func (w *world) kill(what string, rng *rand.Rand) {
 
 // wait waits until processes whose parent was killed are gone, and notes those that stay.
 func (w *world) wait(kids []site.Process) {
+	kids = slices.Clone(kids)
 	for range 400 {
 		kids = slices.DeleteFunc(kids, func(p site.Process) bool { return syscall.Kill(p.PID, 0) != nil })
 		if len(kids) == 0 {
@@ -384,7 +385,7 @@ func (w *world) wait(kids []site.Process) {
 		time.Sleep(25 * time.Millisecond)
 	}
 	for _, p := range kids {
-		w.orphans = append(w.orphans, p.Name)
+		w.orphans = append(w.orphans, fmt.Sprintf("%s (%d)", p.Name, p.PID))
 	}
 }
 

@@ -4,10 +4,14 @@
 package main
 
 import (
+	"errors"
 	"fmt"
+	"image"
+	"image/png"
 	"log"
 	"math/rand"
 	"os"
+	"path/filepath"
 	"slices"
 	"sort"
 	"strconv"
@@ -117,9 +121,31 @@ func main() {
 	alone, together := fresh(), fresh()
 	work(s, alone, shots[0], 1, time.Now().Add(time.Duration(seconds)*time.Second/4))
 	quiet(s)
+	memory := watch(s)
+	var wg sync.WaitGroup
+	for i := range editors {
+		wg.Go(func() {
+			work(s, together, shots[i%len(shots)], int64(100+i), time.Now().Add(time.Duration(seconds)*time.Second))
+		})
+	}
+	wg.Wait()
+	peak, children := memory()
+	short := report(alone, together, editors)
+	fmt.Printf("\nmemory at the most %.0f MB, of which children %.0f; promised %d\n", peak, children, promisedMemory)
+	short = short || peak > promisedMemory
+	if piles(s, p.ID, shots) || short {
+		s.Close()
+		os.Exit(1)
+	}
+}
+
+// watch follows the memory of the server and its children, the database aside, until the
+// function it returns is called, which tells the most that there was.
+func watch(s *site.Site) func() (peak, children float64) {
 	var peak, children float64
-	done := make(chan struct{})
+	done, over := make(chan struct{}), make(chan struct{})
 	go func() {
+		defer close(over)
 		for {
 			server, kids := site.Memory(s.Server()), 0.
 			for _, q := range site.Below(s.Server()) {
@@ -133,24 +159,78 @@ func main() {
 			select {
 			case <-done:
 				return
-			case <-time.After(500 * time.Millisecond):
+			case <-time.After(300 * time.Millisecond):
 			}
 		}
 	}()
-	var wg sync.WaitGroup
-	for i := range editors {
-		wg.Go(func() {
-			work(s, together, shots[i%len(shots)], int64(100+i), time.Now().Add(time.Duration(seconds)*time.Second))
-		})
+	return func() (float64, float64) {
+		close(done)
+		<-over
+		return peak, children
 	}
-	wg.Wait()
-	close(done)
-	short := report(alone, together, editors)
-	fmt.Printf("\nmemory at the most %.0f MB, of which children %.0f; promised %d\n", peak, children, promisedMemory)
-	if peak > promisedMemory || short {
-		s.Close()
-		os.Exit(1)
+}
+
+// piles asks for much at once, of kinds that take much, and says what memory each took.
+func piles(s *site.Site, programme string, shots []site.Shot) (short bool) {
+	large := slices.MaxFunc(shots, func(a, b site.Shot) int { return a.Width*a.Height - b.Width*b.Height })
+	still := filepath.Join(s.Media, "large-still.png")
+	check(flat(still))
+	defer os.Remove(still)
+	for _, pile := range []struct {
+		name string
+		n    int
+		do   func(i int) int
+	}{
+		{"exact patches of whole frames, 1080p", 100, func(i int) int {
+			status, _ := s.Ask("GET", fmt.Sprintf("/api/shots/%s/patches/1/%d?full=true", large.ID, i*7%large.Frames), nil, nil)
+			return status
+		}},
+		{"imports of a PNG of 8192x8192", 3, func(i int) int {
+			status, _ := s.Ask("POST", "/api/programmes/"+programme+"/sources", map[string]any{"media": "large-still.png", "name": fmt.Sprint("still ", i)}, nil)
+			if status == 201 {
+				s.Shots(programme) // until they are ready
+			}
+			return status
+		}},
+		{"reports as PDF", 8, func(int) int {
+			status, _ := s.Ask("GET", "/api/programmes/"+programme+"/report.pdf", nil, nil)
+			return status
+		}},
+	} {
+		memory := watch(s)
+		begun := time.Now()
+		answers := map[int]int{}
+		var mu sync.Mutex
+		var wg sync.WaitGroup
+		for i := range pile.n {
+			wg.Go(func() {
+				status := pile.do(i)
+				mu.Lock()
+				defer mu.Unlock()
+				answers[status]++
+			})
+		}
+		wg.Wait()
+		peak, children := memory()
+		fmt.Printf("%d %s at once: %.1f s, answers %v, memory at the most %.0f MB, of which children %.0f\n", pile.n, pile.name, time.Since(begun).Seconds(), answers, peak, children)
+		short = short || peak > promisedMemory
 	}
+	time.Sleep(8 * time.Second)
+	fmt.Printf("8 s later: %.0f MB\n", site.Memory(s.Server()))
+	return short
+}
+
+// flat writes a picture that is small as a file and large as a picture.
+func flat(path string) error {
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	img := image.NewNRGBA(image.Rect(0, 0, 8192, 8192))
+	for i := range img.Pix {
+		img.Pix[i] = 0xc0
+	}
+	return errors.Join(png.Encode(f, img), f.Close())
 }
 
 func fresh() *times { return &times{all: map[string][]float64{}, bad: map[string]int{}} }

@@ -27,7 +27,8 @@ type Job struct {
 	Cuts     []int                   // the first frames after cuts; nil looks for them in the frames that are read
 	Wanted   func(cover string) bool // nil: all
 	Progress func(done, of int)
-	Pace     func() // lets others go first, between pieces of work; nil lets nobody
+	Decoded  func(f int, pic *frame.Picture) // is told of each frame that is read; may be nil
+	Pace     func()                          // lets others go first, between pieces of work; nil lets nobody
 }
 
 // ahead is how many frames are read and concealed ahead of the check.
@@ -61,6 +62,9 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 		err := pictures(ctx, j, known, s, func(f int, was, now *frame.Picture) {
 			if j.Cuts == nil {
 				cuts.Add(f, cut.Of(was))
+			}
+			if j.Decoded != nil {
+				j.Decoded(f, was)
 			}
 			shot.Frame(f, was, now)
 			if done++; j.Progress != nil {

@@ -114,9 +114,14 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 		return err
 	}
 	tell := paced(func(done, of int) { r.store.SetInspection(ctx, sh.ID, done, of) })
+	var decoded func(f int, pic *frame.Picture)
+	if r.Bench != nil {
+		decoded = func(f int, pic *frame.Picture) { r.Bench.Keep(id, clip, f, pic) }
+	}
 	found, err := inspect.Run(ctx, inspect.Job{Source: src.Digest + id, Clip: clip, Scenes: r.scenes, Document: d, Styles: styles, Cuts: cuts,
 		Wanted:   func(c string) bool { return res.Checked[c] },
 		Progress: func(done, of int) { beat(done); tell(done, of) },
+		Decoded:  decoded,
 		Pace:     pace,
 	})
 	if err != nil {

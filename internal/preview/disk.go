@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"sync"
+	"syscall"
 	"time"
 
 	"celator/core/frame"
@@ -14,7 +15,8 @@ import (
 
 // Disk keeps decoded frames in files, one a clip, a slot a frame. It is a cache: files
 // may be taken away at any time, nothing is lost by it, and a frame that is read back is
-// held against its checksum. Of clips whose checksums are not known nothing is kept.
+// held against its checksum, so that files of an earlier run are as good as those of this
+// one. Of clips whose checksums are not known nothing is kept.
 type Disk struct {
 	dir   string
 	limit int64 // bytes
@@ -23,6 +25,7 @@ type Disk struct {
 
 	mu    sync.Mutex
 	clips map[string]*clipFile
+	left  map[string]int64 // files of an earlier run that nobody asked for yet, by name
 	no    map[tried]bool
 	bytes int64
 }
@@ -39,29 +42,77 @@ type clipFile struct {
 	size  int // of a slot
 	bytes int64
 	there map[int]bool
+	older map[int]bool // slots of an earlier run that were found empty or wrong
+	slots int          // of an earlier run
 	used  time.Time
 }
+
+// holds reports whether frame f is there, or may be.
+func (c *clipFile) holds(f int) bool { return c.there[f] || f < c.slots && !c.older[f] }
 
 // pending is how many frames may wait to be written; beyond it they are not kept. Each
 // holds its picture in memory for that long.
 const pending = 8
 
-// NewDisk keeps at most limit bytes in a folder, which it empties first, and writes
-// nothing while free says that there is no room.
+// NewDisk keeps at most limit bytes in a folder, and writes nothing while free says that
+// there is no room.
 func NewDisk(dir string, limit int64, free func() (int64, error)) (*Disk, error) {
-	if err := os.RemoveAll(dir); err != nil {
-		return nil, err
-	}
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err
 	}
-	d := &Disk{dir: dir, limit: limit, free: free, jobs: make(chan func(), pending), clips: map[string]*clipFile{}, no: map[tried]bool{}}
+	d := &Disk{dir: dir, limit: limit, free: free, jobs: make(chan func(), pending), clips: map[string]*clipFile{}, left: map[string]int64{}, no: map[tried]bool{}}
+	left, err := os.ReadDir(dir)
+	if err != nil {
+		return nil, err
+	}
+	for _, e := range left {
+		if i, err := e.Info(); err == nil {
+			n := held(i)
+			d.left[e.Name()] = n
+			d.bytes += n
+		}
+	}
 	go func() {
 		for do := range d.jobs {
 			do()
 		}
 	}()
 	return d, nil
+}
+
+// held is what a file takes on the disk: slots that were never written take nothing.
+func held(i os.FileInfo) int64 {
+	if st, ok := i.Sys().(*syscall.Stat_t); ok {
+		return st.Blocks * 512
+	}
+	return i.Size()
+}
+
+// open returns a clip's file, of an earlier run where there is one, or nil; d.mu is held.
+func (d *Disk) open(id string, size int, create bool) *clipFile {
+	if c := d.clips[id]; c != nil {
+		return c
+	}
+	sum := sha256.Sum256([]byte(id))
+	name := hex.EncodeToString(sum[:16])
+	bytes, was := d.left[name]
+	if !was && !create {
+		return nil
+	}
+	file, err := os.OpenFile(filepath.Join(d.dir, name), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil
+	}
+	c := &clipFile{file: file, size: size, there: map[int]bool{}, older: map[int]bool{}, used: time.Now()}
+	if was {
+		delete(d.left, name)
+		c.bytes = bytes
+		if st, err := file.Stat(); err == nil {
+			c.slots = int(st.Size() / int64(size))
+		}
+	}
+	d.clips[id] = c
+	return c
 }
 
 func (d *Disk) has(id string, f int) bool {
@@ -71,17 +122,25 @@ func (d *Disk) has(id string, f int) bool {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	c := d.clips[id]
+	return c != nil && c.holds(f)
+}
+
+// sure reports whether a frame was kept or found in this run.
+func (d *Disk) sure(id string, f int) bool {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	c := d.clips[id]
 	return c != nil && c.there[f]
 }
 
 // read returns a frame that is kept, or nil.
 func (d *Disk) read(id string, clip media.Clip, f int) *frame.Picture {
-	if !d.has(id, f) {
+	if d == nil || len(clip.Sums) == 0 || clip.Info.Still != "" {
 		return nil
 	}
 	d.mu.Lock()
-	c := d.clips[id]
-	if c == nil {
+	c := d.open(id, clip.Info.Format().Size(), false)
+	if c == nil || !c.holds(f) {
 		d.mu.Unlock()
 		return nil
 	}
@@ -92,15 +151,19 @@ func (d *Disk) read(id string, clip media.Clip, f int) *frame.Picture {
 	if _, err := file.ReadAt(p.Data, int64(f)*int64(len(p.Data))); err != nil || !clip.Is(f, p) {
 		d.mu.Lock()
 		delete(c.there, f)
+		c.older[f] = true
 		d.mu.Unlock()
 		return nil
 	}
+	d.mu.Lock()
+	c.there[f] = true
+	d.mu.Unlock()
 	return p
 }
 
 // write keeps a frame when there is time for it.
 func (d *Disk) write(id string, clip media.Clip, f int, p *frame.Picture) {
-	if d == nil || f >= len(clip.Sums) || clip.Info.Still != "" || d.has(id, f) {
+	if d == nil || f >= len(clip.Sums) || clip.Info.Still != "" || d.sure(id, f) {
 		return
 	}
 	select {
@@ -140,15 +203,9 @@ func (d *Disk) put(id string, f int, p *frame.Picture) {
 			d.no[tried{id, f}] = true
 		}
 	}()
-	c := d.clips[id]
+	c := d.open(id, len(p.Data), true)
 	if c == nil {
-		name := sha256.Sum256([]byte(id))
-		file, err := os.OpenFile(filepath.Join(d.dir, hex.EncodeToString(name[:16])), os.O_CREATE|os.O_RDWR|os.O_TRUNC, 0o600)
-		if err != nil {
-			return
-		}
-		c = &clipFile{file: file, size: len(p.Data), there: map[int]bool{}}
-		d.clips[id] = c
+		return
 	}
 	c.used = time.Now()
 	for d.bytes+size > d.limit {
@@ -162,12 +219,20 @@ func (d *Disk) put(id string, f int, p *frame.Picture) {
 	}
 	c.there[f], kept = true, true
 	delete(d.no, tried{id, f})
-	c.bytes += size
-	d.bytes += size
+	if f >= c.slots || c.older[f] { // else its place was taken before
+		c.bytes += size
+		d.bytes += size
+	}
 }
 
 // forget takes away the clip that was used longest ago; d.mu is held.
 func (d *Disk) forget() {
+	for name, n := range d.left { // nobody has asked for it in this run
+		os.Remove(filepath.Join(d.dir, name))
+		d.bytes -= n
+		delete(d.left, name)
+		return
+	}
 	oldest := ""
 	for id, c := range d.clips {
 		if oldest == "" || c.used.Before(d.clips[oldest].used) {
@@ -192,13 +257,15 @@ func (d *Disk) Bytes() int64 {
 	return d.bytes
 }
 
+// close lets go of the files, which stay for the next run.
 func (d *Disk) close() {
 	if d == nil {
 		return
 	}
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	for len(d.clips) > 0 {
-		d.forget()
+	for id, c := range d.clips {
+		c.file.Close()
+		delete(d.clips, id)
 	}
 }

@@ -121,7 +121,7 @@ func (c *Frames) Bytes() (memory, disk int64) { return c.frames.Bytes(), c.disk.
 
 // Keep keeps a copy of a frame that was decoded elsewhere.
 func (c *Frames) Keep(id string, clip media.Clip, f int, pic *frame.Picture) {
-	if !c.disk.has(id, f) {
+	if c.disk != nil && !c.disk.sure(id, f) {
 		c.disk.write(id, clip, f, pic.Clone())
 	}
 }

@@ -185,6 +185,17 @@ func TestDisk(t *testing.T) {
 	if d.read("clip", clip, 90) != nil {
 		t.Error("a frame that is not there any more is")
 	}
+	keep(4)
+	d.close()
+	d, err = NewDisk(dir, 1<<30, func() (int64, error) { return free, nil })
+	if err != nil {
+		t.Fatal(err)
+	}
+	for f, there := range map[int]bool{3: false, 4: true, 5: false, 90: false} { // cut above, kept again, never kept, cut
+		if p := d.read("clip", clip, f); (p != nil) != there || there && !bytes.Equal(p.Data, want[f]) {
+			t.Errorf("frame %d in another run: %v", f, p != nil)
+		}
+	}
 	free = 0
 	keep(50)
 	if d.has("clip", 50) || !d.refused("clip", 50) {
