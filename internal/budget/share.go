@@ -6,7 +6,7 @@ import (
 )
 
 // Budget is what a process may take, shared out. Pools are taken from in this order, so
-// that nobody waits in a circle: bodies, children, decoding; bodies, pictures, processor.
+// that nobody waits in a circle: bodies, pictures, children, decoding, processor.
 type Budget struct {
 	Frames    int64 // bytes of decoded pictures that are remembered
 	Patches   int64 // bytes of finished patches
@@ -37,7 +37,7 @@ const waits = 64
 func New(bytes int64) *Budget {
 	b := &Budget{
 		Frames: bytes * 5 / 24, Patches: bytes / 16, Documents: bytes / 16,
-		Pictures:  NewPool(bytes*3/20, waits),
+		Pictures:  NewPool(bytes*3/20, 4*waits), // who waits for it holds nothing
 		Bodies:    NewPool(bytes/10, waits),
 		Children:  NewPool(bytes*3/16, waits),
 		Jobs:      NewPool(bytes/4, 1<<20), // as many wait as the queue lets begin

@@ -113,6 +113,12 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 			}
 		}
 	}
+	// Before the picture is had: who waits for memory takes none.
+	memory, err := p.budget.Pictures.Hold(ctx, r.Class, works*int64(r.Clip.Info.Format().Size()))
+	if err != nil {
+		return Patch{}, err
+	}
+	defer memory()
 	if !exact {
 		if known, err = p.Scenes.Make(ctx, r.ID, r.Clip, r.Document, here); err != nil {
 			return Patch{}, err
@@ -150,13 +156,8 @@ func (p *Patches) quick(ctx context.Context, r Request, live []cover.Live) (Patc
 // and samples as float32 of the parts that are treated, and what is made of them.
 const works = 4
 
-// render makes a patch when it is its turn and there is memory for it.
+// render makes a patch when it is its turn.
 func (p *Patches) render(ctx context.Context, r Request, pic *frame.Picture, live []cover.Live, known *treat.Scene) (Patch, error) {
-	memory, err := p.budget.Pictures.Hold(ctx, r.Class, works*int64(len(pic.Data)))
-	if err != nil {
-		return Patch{}, err
-	}
-	defer memory()
 	turn, err := p.budget.Processor.Hold(ctx, r.Class, 1)
 	if err != nil {
 		return Patch{}, err
