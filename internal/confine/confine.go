@@ -141,7 +141,7 @@ func Run(ctx context.Context, j Job) error {
 	}
 	var said tail
 	cmd := exec.CommandContext(ctx, "/proc/self/exe")
-	cmd.Env = []string{variable + "=" + string(o), "GOGC=50", "GOMAXPROCS=1", "GOTRACEBACK=none"}
+	cmd.Env = []string{variable + "=" + string(o), "GOGC=15", "GOMAXPROCS=1", "GOTRACEBACK=none"}
 	cmd.Stdout, cmd.Stderr = struct{ io.Writer }{j.Out}, &said // always a pipe: the child may write no file
 	cmd.Stdin = j.Feed
 	if j.In != nil {

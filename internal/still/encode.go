@@ -95,27 +95,48 @@ func EncodeMatte(w io.Writer, m frame.Plane) error {
 
 // view writes the still as a JPEG of w by h pixels.
 func (s still) view(out io.Writer, w, h int) error {
-	var b bytes.Buffer
-	b.Grow(s.format().Size())
-	if err := s.planes(&b); err != nil {
+	small, err := s.reduced(w, h)
+	if err != nil {
 		return err
 	}
-	pic := frame.New(s.format(), b.Bytes())
-	s.img = nil
-	small := reduced(pic, w, h)
 	view := image.NewRGBA(image.Rect(0, 0, w, h))
 	xdraw.CatmullRom.Scale(view, view.Rect, small, small.Rect, draw.Src, nil)
 	return jpeg.Encode(out, view, &jpeg.Options{Quality: 95})
 }
 
 // reduced returns the picture made smaller by a whole number, by the mean of its pixels,
-// so that it is still as large as w by h: scaling a large picture at once takes many
-// times its memory.
-func reduced(pic *frame.Picture, w, h int) *image.RGBA {
-	k := max(min(pic.Width/w, pic.Height/h), 1)
-	out := image.NewRGBA(image.Rect(0, 0, pic.Width/k, pic.Height/k))
-	for y := range out.Rect.Dy() {
-		band := pic.RGBA(image.Rect(0, y*k, pic.Width, (y+1)*k))
+// so that it is still as large as w by h: scaling a large picture at once takes many times
+// its memory. Packed pictures are converted some rows at a time, for the same reason.
+func (s still) reduced(w, h int) (*image.RGBA, error) {
+	b := s.img.Bounds()
+	k := max(min(b.Dx()/w, b.Dy()/h), 1)
+	out := image.NewRGBA(image.Rect(0, 0, b.Dx()/k, b.Dy()/k))
+	parts := 1
+	if pack(s.img).planes > 0 {
+		parts = out.Rect.Dy()
+	}
+	for i := range parts {
+		from, to := i*out.Rect.Dy()/parts, (i+1)*out.Rect.Dy()/parts
+		part := s
+		if parts > 1 {
+			part.img = s.img.(interface {
+				SubImage(image.Rectangle) image.Image
+			}).SubImage(image.Rect(b.Min.X, b.Min.Y+from*k, b.Max.X, b.Min.Y+to*k))
+		}
+		var planes bytes.Buffer
+		planes.Grow(part.format().Size())
+		if err := part.planes(&planes); err != nil {
+			return nil, err
+		}
+		mean(frame.New(part.format(), planes.Bytes()), out, from, to, k)
+	}
+	return out, nil
+}
+
+// mean fills rows of out with the means of k by k pixels of a picture that begins there.
+func mean(pic *frame.Picture, out *image.RGBA, from, to, k int) {
+	for y := from; y < to; y++ {
+		band := pic.RGBA(image.Rect(0, (y-from)*k, pic.Width, (y-from+1)*k))
 		for x := range out.Rect.Dx() {
 			var sum [4]int
 			for v := range k {
@@ -128,5 +149,4 @@ func reduced(pic *frame.Picture, w, h int) *image.RGBA {
 			}
 		}
 	}
-	return out
 }

@@ -2,11 +2,16 @@ package still
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
+	"errors"
 	"image"
+	"image/color"
+	"image/draw"
 	"image/jpeg"
 	"image/png"
 	"os"
+	"path/filepath"
 	"testing"
 
 	"golang.org/x/image/tiff"
@@ -97,4 +102,47 @@ func FuzzStill(f *testing.F) {
 			t.Fatal("the samples are not those of the picture")
 		}
 	})
+}
+
+// A view shows the picture, of each kind and depth, also where it is much smaller, and in
+// a child that has memory for little more than the picture.
+func TestView(t *testing.T) {
+	const w, h = 1203, 807
+	colour := func(x, y int) color.NRGBA64 {
+		return color.NRGBA64{uint16(x * 65535 / w), uint16(y * 65535 / h), 0x4000, 0xffff}
+	}
+	for name, img := range map[string]draw.Image{"colour": image.NewNRGBA(image.Rect(0, 0, w, h)), "deep": image.NewNRGBA64(image.Rect(0, 0, w, h)), "grey": image.NewGray(image.Rect(0, 0, w, h))} {
+		for y := range h {
+			for x := range w {
+				img.Set(x, y, colour(x, y))
+			}
+		}
+		path := filepath.Join(t.TempDir(), name+".png")
+		f, err := os.Create(path)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := errors.Join(png.Encode(f, img), f.Close()); err != nil {
+			t.Fatal(err)
+		}
+		for _, size := range [][2]int{{w, h}, {300, 201}, {1203, 100}} {
+			b, err := View(context.Background(), path, size[0], size[1])
+			if err != nil {
+				t.Fatal(err)
+			}
+			view, err := jpeg.Decode(bytes.NewReader(b))
+			if err != nil || view.Bounds().Dx() != size[0] || view.Bounds().Dy() != size[1] {
+				t.Fatalf("%s: %v, %v", name, view.Bounds(), err)
+			}
+			for _, at := range [][2]float64{{.1, .1}, {.5, .5}, {.9, .2}, {.3, .95}} {
+				want := color.NRGBAModel.Convert(img.At(int(at[0]*w), int(at[1]*h))).(color.NRGBA)
+				got := color.NRGBAModel.Convert(view.At(int(at[0]*float64(size[0])), int(at[1]*float64(size[1])))).(color.NRGBA)
+				for i, d := range []int{int(want.R) - int(got.R), int(want.G) - int(got.G), int(want.B) - int(got.B)} {
+					if d*d > 36 {
+						t.Errorf("%s as %v, at %v: component %d is off by %d", name, size, at, i, d)
+					}
+				}
+			}
+		}
+	}
 }
