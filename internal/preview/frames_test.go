@@ -208,3 +208,47 @@ func TestDisk(t *testing.T) {
 		t.Error("a frame without a checksum was kept")
 	}
 }
+
+// Nothing is decoded for who does not wait any more.
+func TestNobodyWaitsNothingIsDecoded(t *testing.T) {
+	clip, want := footage(t)
+	b := budget.New(budget.Least)
+	c := NewFrames(b, nil)
+	defer c.Close()
+	// While the decoders are kept busy elsewhere, requests come and are withdrawn.
+	busy, err := b.Decoding.Hold(context.Background(), budget.Now, 1<<40)
+	if err != nil {
+		t.Fatal(err)
+	}
+	gone, cancel := context.WithCancel(context.Background())
+	var wg sync.WaitGroup
+	for f := 140; f > 20; f -= 20 {
+		wg.Go(func() {
+			if _, err := c.Get(gone, budget.Now, "clip", clip, f); !errors.Is(err, context.Canceled) {
+				t.Errorf("frame %d: %v", f, err)
+			}
+		})
+	}
+	waiting := func() int {
+		c.mu.Lock()
+		defer c.mu.Unlock()
+		if s := c.streams["clip"]; s != nil {
+			return len(s.wants)
+		}
+		return 0
+	}
+	for waiting() < 6 {
+		time.Sleep(time.Millisecond)
+	}
+	cancel()
+	wg.Wait()
+	busy()
+	if p, err := c.Get(context.Background(), budget.Later, "clip", clip, 3); err != nil || !bytes.Equal(p.Data, want[3]) {
+		t.Fatal(err)
+	}
+	for f := 140; f > 20; f -= 20 {
+		if c.AtHand("clip", f) != nil {
+			t.Errorf("frame %d was decoded though nobody waited", f)
+		}
+	}
+}
