@@ -134,7 +134,7 @@ func (r *Runner) guarded(ctx context.Context, t task) (err error) {
 			err = errStalled
 		}
 	}()
-	if t.class != budget.Now {
+	if t.class == budget.Later {
 		work = media.Background(work)
 	}
 	return t.do(work, func(done int) {

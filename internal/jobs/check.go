@@ -213,7 +213,7 @@ func paced(f func(done, of int)) func(done, of int) {
 // search finds where shots begin in a source.
 func (r *Runner) search(ctx context.Context, job *river.Job[store.SearchArgs]) error {
 	id := job.Args.Source
-	return attend(r, ctx, job, task{store.ASource, id, searchMemory, budget.Later, func(ctx context.Context, beat func(int)) error {
+	return attend(r, ctx, job, task{store.ASource, id, searchMemory, budget.Soon, func(ctx context.Context, beat func(int)) error {
 		src, err := r.store.Source(ctx, id)
 		if err != nil || src.Searched {
 			return err

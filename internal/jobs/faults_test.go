@@ -171,7 +171,7 @@ func ready(t *testing.T, w *world) {
 		edit(t, w, cover.Command{Do: "rename", Cover: "a", Name: store.NewID()}, cover.Command{Do: "set", Cover: "a", Lane: "grow", Number: float64(w.edits)})
 		return
 	}
-	w.src, w.shot = w.bring(t, 6, "480x270")
+	w.src, w.shot = w.bring(t, 4, "480x270")
 	w.meanwhile(t, func() {
 		wait(t, "the source", func() (store.Source, error) { return w.st.Source(context.Background(), w.src.ID) }, func(s store.Source) bool { return s.State == store.Ready && s.Searched })
 	})
@@ -205,7 +205,7 @@ func tracked(t *testing.T, w *world) string {
 	t.Helper()
 	q := []geom.Point{{X: 150, Y: 70}, {X: 330, Y: 70}, {X: 330, Y: 200}, {X: 150, Y: 200}}
 	a := store.Attempt{ID: store.NewID(), Shot: w.shot.ID, Track: "t", State: store.Queued, Frames: w.shot.Frames}
-	a.Spec.V = store.AttemptSpec{Track: cover.Track{ID: "t", Name: "t", Kind: cover.Surface, Model: "affine", Channel: "luma", Frame: 60, Surface: q, Anchors: []cover.TrackAnchor{}}, To: w.shot.Frames - 1, Take: true, Author: "a"}
+	a.Spec.V = store.AttemptSpec{Track: cover.Track{ID: "t", Name: "t", Kind: cover.Surface, Model: "affine", Channel: "luma", Frame: 50, Surface: q, Anchors: []cover.TrackAnchor{}}, To: w.shot.Frames - 1, Take: true, Author: "a"}
 	if err := w.st.AddAttempt(context.Background(), a); err != nil {
 		t.Fatal(err)
 	}

@@ -81,11 +81,12 @@ func Background(ctx context.Context) context.Context {
 	return context.WithValue(ctx, background{}, true)
 }
 
-// How far tools give way: those that are waited for a little, so that this process answers
-// before they take all there is.
+// How far tools give way, as nice has it: those that are waited for a little, so that this
+// process answers before they take all there is. No more than that, for the work that jobs
+// do in this process gives way to nobody.
 const (
-	waitedFor = 3
-	notWaited = 10
+	waitedFor = 1
+	notWaited = 4
 )
 
 // start runs a tool. The process dies with this one.
