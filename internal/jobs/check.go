@@ -68,7 +68,7 @@ func (r *Runner) giveWay(ctx context.Context) {
 		return
 	}
 	// Somebody works all the time: it goes on between what they wait for.
-	soon, cancel := context.WithTimeout(ctx, most)
+	soon, cancel := context.WithTimeout(ctx, 2*step)
 	defer cancel()
 	if free, err := r.Budget.Processor.Hold(soon, budget.Later, 1); err == nil {
 		free()
