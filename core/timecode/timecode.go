@@ -16,8 +16,12 @@ type Rate struct {
 	Den int64 `json:"den"`
 }
 
+// largest is the largest term of a rate. Files hold ratios of 32 bit; beyond, sums of the
+// terms would leave 64 bit.
+const largest = 1<<31 - 1
+
 // ParseRate reads "25", "30000/1001" or "25/1". The rate must be above 0 and at
-// most 1000.
+// most 1000, its terms at most 2³¹-1.
 func ParseRate(s string) (Rate, error) {
 	n, d, ok := strings.Cut(s, "/")
 	if !ok {
@@ -25,7 +29,7 @@ func ParseRate(s string) (Rate, error) {
 	}
 	num, err1 := strconv.ParseInt(n, 10, 64)
 	den, err2 := strconv.ParseInt(d, 10, 64)
-	if err1 != nil || err2 != nil || num <= 0 || den <= 0 || num/den > 1000 {
+	if err1 != nil || err2 != nil || num <= 0 || den <= 0 || num > largest || den > largest || num/den > 1000 {
 		return Rate{}, fmt.Errorf("timecode: %q is not a frame rate", s)
 	}
 	r := big.NewRat(num, den)
