@@ -36,7 +36,8 @@ func TestImportsPointOneWay(t *testing.T) {
 			foreign := !ours && strings.Contains(strings.SplitN(path, "/", 2)[0], ".")
 			switch room {
 			case "core":
-				if ours && !strings.HasPrefix(path, "celator/core/") || foreign && !strings.HasPrefix(path, "golang.org/x/image/") && !strings.HasPrefix(path, "gonum.org/") {
+				if ours && !strings.HasPrefix(path, "celator/core/") ||
+					foreign && !strings.HasPrefix(path, "golang.org/x/image/") && !strings.HasPrefix(path, "gonum.org/") {
 					t.Errorf("%s imports %s: the core depends on nothing but itself, x/image and gonum", p, path)
 				}
 				for _, no := range []string{"os", "net", "net/http", "database/sql", "time", "os/exec"} {

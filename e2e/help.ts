@@ -17,16 +17,42 @@ export function clip(name: string, ...args: string[]): string {
 export function pattern(name: string): string {
   return clip(
     name,
-    '-f', 'lavfi', '-i', 'testsrc2=size=480x270:rate=25:duration=2.4',
-    '-f', 'lavfi', '-i', 'sine=frequency=440:duration=2.4',
-    '-c:v', 'libx264', '-pix_fmt', 'yuv420p', '-g', '24', '-crf', '12', '-c:a', 'aac',
-    '-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-timecode', '10:00:00:00',
+    '-f',
+    'lavfi',
+    '-i',
+    'testsrc2=size=480x270:rate=25:duration=2.4',
+    '-f',
+    'lavfi',
+    '-i',
+    'sine=frequency=440:duration=2.4',
+    '-c:v',
+    'libx264',
+    '-pix_fmt',
+    'yuv420p',
+    '-g',
+    '24',
+    '-crf',
+    '12',
+    '-c:a',
+    'aac',
+    '-color_primaries',
+    'bt709',
+    '-color_trc',
+    'bt709',
+    '-colorspace',
+    'bt709',
+    '-timecode',
+    '10:00:00:00',
   );
 }
 
 /** All frames of a clip as planar 4:2:0. */
 export function decode(path: string): Buffer {
-  return execFileSync('ffmpeg', ['-v', 'error', '-i', path, '-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-vsync', 'passthrough', 'pipe:1'], { maxBuffer: 1 << 30 });
+  return execFileSync(
+    'ffmpeg',
+    ['-v', 'error', '-i', path, '-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-vsync', 'passthrough', 'pipe:1'],
+    { maxBuffer: 1 << 30 },
+  );
 }
 
 export function probe(path: string): any {

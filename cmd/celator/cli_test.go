@@ -44,14 +44,17 @@ func run(t *testing.T, stdin string, args ...string) (code int, stdout, stderr s
 func TestCommandLine(t *testing.T) {
 	dir := t.TempDir()
 	clip := filepath.Join(dir, "clip.mp4")
-	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=size=1280x720:rate=25:duration=1", "-f", "lavfi", "-i", "sine=duration=1", "-pix_fmt", "yuv420p", clip).CombinedOutput(); err != nil {
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"testsrc2=size=1280x720:rate=25:duration=1", "-f", "lavfi", "-i", "sine=duration=1", "-pix_fmt", "yuv420p",
+		clip).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}
 	b, err := os.ReadFile("../../docs/examples/plate.json")
 	if err != nil {
 		t.Fatal(err)
 	}
-	doc := strings.ReplaceAll(strings.ReplaceAll(strings.ReplaceAll(string(b), `"frames": 200`, `"frames": 25`), `"last": 199`, `"last": 24`), `"frame": 199`, `"frame": 24`)
+	doc := strings.ReplaceAll(strings.ReplaceAll(strings.ReplaceAll(string(b), `"frames": 200`, `"frames": 25`),
+		`"last": 199`, `"last": 24`), `"frame": 199`, `"frame": 24`)
 	doc = strings.ReplaceAll(doc, `"frame": 110`, `"frame": 10`)
 
 	if code, out, _ := run(t, "", "probe", clip, "--json"); code != 0 {
@@ -63,7 +66,8 @@ func TestCommandLine(t *testing.T) {
 		}
 	}
 	out := filepath.Join(dir, "out.mkv")
-	if code, _, errs := run(t, doc, "render", "--clip", clip, "--document", "-", "--out", out, "--from", "5", "--to", "14", "--verify"); code != 0 || !strings.Contains(errs, "all 10 frames") {
+	if code, _, errs := run(t, doc, "render", "--clip", clip, "--document", "-", "--out", out, "--from", "5", "--to",
+		"14", "--verify"); code != 0 || !strings.Contains(errs, "all 10 frames") {
 		t.Errorf("render: %d %s", code, errs)
 	}
 	track := filepath.Join(dir, "track.csv")
@@ -73,7 +77,8 @@ func TestCommandLine(t *testing.T) {
 			t.Errorf("track --quad %q: %d %s", quad, code, errs)
 		}
 	}
-	if code, _, errs := run(t, "", "track", "--clip", clip, "--frame", "99", "--quad", "1,1", "--out", track); code != 2 || errs == "" {
+	if code, _, errs := run(t, "", "track", "--clip", clip, "--frame", "99", "--quad", "1,1", "--out",
+		track); code != 2 || errs == "" {
 		t.Errorf("track with one corner: %d %s", code, errs)
 	}
 	if err := os.WriteFile(track, []byte("frame,x1,y1,x2,y2,x3,y3,x4,y4,confidence,state\n0,100,100,400,100,400,300,100,300,1,anchor\n1,100,100,400,100,400,300,100,300,.9,good\n"), 0o600); err != nil {
@@ -86,14 +91,17 @@ func TestCommandLine(t *testing.T) {
 		t.Errorf("mattes: %v", files)
 	}
 	for _, bad := range [][]string{{"--sensitivity", "2"}, {"--from", "9", "--to", "3"}} {
-		if code, _, errs := run(t, "", append([]string{"holdout", "--clip", clip, "--track", track, "--out", fronts}, bad...)...); code != 2 || errs == "" {
+		if code, _, errs := run(t, "", append([]string{"holdout", "--clip", clip, "--track", track, "--out", fronts},
+			bad...)...); code != 2 || errs == "" {
 			t.Errorf("holdout %v: %d %s", bad, code, errs)
 		}
 	}
 	matte := filepath.Join(dir, "matte.mkv")
 	if code, _, errs := run(t, doc, "render", "--clip", clip, "--document", "-", "--out", matte, "--matte"); code != 0 {
 		t.Errorf("matte: %s", errs)
-	} else if b, err := exec.Command("ffmpeg", "-v", "error", "-i", matte, "-f", "rawvideo", "-pix_fmt", "gray", "pipe:1").Output(); err != nil || len(b) != 25*1280*720 || b[12*1280*720] != 0 || b[5*1280+5] != 0 || strings.Count(string(b[:1280*720]), "\xff") < 2000 {
+	} else if b, err := exec.Command("ffmpeg", "-v", "error", "-i", matte, "-f", "rawvideo", "-pix_fmt", "gray",
+		"pipe:1").Output(); err != nil || len(b) != 25*1280*720 || b[12*1280*720] != 0 || b[5*1280+5] != 0 ||
+		strings.Count(string(b[:1280*720]), "\xff") < 2000 {
 		t.Errorf("the matte has %d bytes, %v", len(b), err)
 	}
 	for name, c := range map[string]struct {
@@ -101,19 +109,31 @@ func TestCommandLine(t *testing.T) {
 		stdin string
 		args  []string
 	}{
-		"no command":      {2, "", []string{}},
-		"unknown":         {2, "", []string{"conceal"}},
-		"no clip":         {2, doc, []string{"render", "--document", "-", "--out", out}},
-		"unknown flag":    {2, "", []string{"probe", "--speed", clip}},
-		"no such file":    {1, "", []string{"probe", filepath.Join(dir, "absent.mp4")}},
-		"no document":     {1, "", []string{"render", "--clip", clip, "--document", filepath.Join(dir, "absent.json"), "--out", out}},
-		"bad document":    {1, `{"version":1}`, []string{"render", "--clip", clip, "--document", "-", "--out", out}},
-		"other size":      {1, strings.Replace(doc, "1280", "1920", 1), []string{"render", "--clip", clip, "--document", "-", "--out", out}},
-		"unknown ending":  {2, doc, []string{"render", "--clip", clip, "--document", "-", "--out", filepath.Join(dir, "x.gif")}},
+		"no command":   {2, "", []string{}},
+		"unknown":      {2, "", []string{"conceal"}},
+		"no clip":      {2, doc, []string{"render", "--document", "-", "--out", out}},
+		"unknown flag": {2, "", []string{"probe", "--speed", clip}},
+		"no such file": {1, "", []string{"probe", filepath.Join(dir, "absent.mp4")}},
+		"no document": {1, "", []string{
+			"render", "--clip", clip, "--document", filepath.Join(dir, "absent.json"),
+			"--out", out,
+		}},
+		"bad document": {1, `{"version":1}`, []string{"render", "--clip", clip, "--document", "-", "--out", out}},
+		"other size": {
+			1, strings.Replace(doc, "1280", "1920", 1),
+			[]string{"render", "--clip", clip, "--document", "-", "--out", out},
+		},
+		"unknown ending": {2, doc, []string{
+			"render", "--clip", clip, "--document", "-", "--out",
+			filepath.Join(dir, "x.gif"),
+		}},
 		"unknown preset":  {2, doc, []string{"render", "--clip", clip, "--document", "-", "--out", out, "--preset", "best"}},
 		"outside frames":  {2, doc, []string{"render", "--clip", clip, "--document", "-", "--out", out, "--to", "25"}},
 		"over the source": {2, doc, []string{"render", "--clip", clip, "--document", "-", "--out", clip}},
-		"no folder":       {1, doc, []string{"render", "--clip", clip, "--document", "-", "--out", filepath.Join(dir, "no", "x.mkv")}},
+		"no folder": {1, doc, []string{
+			"render", "--clip", clip, "--document", "-", "--out",
+			filepath.Join(dir, "no", "x.mkv"),
+		}},
 	} {
 		code, stdout, errs := run(t, c.stdin, c.args...)
 		if code != c.code || strings.Count(strings.TrimSpace(errs), "\n") != 0 || errs == "" || stdout != "" {
@@ -150,8 +170,10 @@ func TestCheckCommand(t *testing.T) {
 	}
 	still.Close()
 	clip := filepath.Join(dir, "clip.mp4")
-	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=c=gray:size=640x360:rate=25:duration=1.6", "-loop", "1", "-i", still.Name(),
-		"-filter_complex", "[0]noise=alls=10:allf=t[wall];[wall][1]overlay=x=60+6*n:y=120:shortest=1", "-c:v", "libx264", "-crf", "14", "-pix_fmt", "yuv420p", clip).CombinedOutput(); err != nil {
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"color=c=gray:size=640x360:rate=25:duration=1.6", "-loop", "1", "-i", still.Name(),
+		"-filter_complex", "[0]noise=alls=10:allf=t[wall];[wall][1]overlay=x=60+6*n:y=120:shortest=1", "-c:v", "libx264",
+		"-crf", "14", "-pix_fmt", "yuv420p", clip).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}
 	const frames = 40
@@ -159,10 +181,18 @@ func TestCheckCommand(t *testing.T) {
 		d := cover.New(640, 360, frames)
 		fill := cover.NewTreatment("t", cover.Fill)
 		fill.Colour, fill.Around, fill.Grain = "#446688", false, cover.Const(0)
-		c := cover.Cover{ID: "c", Name: "Board", Span: cover.Span{First: first, Last: last}, Grow: cover.Const(2), Treatments: []cover.Treatment{fill},
-			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(60, 120), Max: geom.Pt(220, 216)})}}}}}
+		c := cover.Cover{
+			ID: "c", Name: "Board", Span: cover.Span{First: first, Last: last}, Grow: cover.Const(2),
+			Treatments: []cover.Treatment{fill},
+			Outlines: []cover.Outline{{
+				ID: "o", Shape: cover.ShapeBox,
+				Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(60, 120), Max: geom.Pt(220, 216)})}},
+			}},
+		}
 		for f := range frames {
-			c.Motion.Keys = append(c.Motion.Keys, cover.PlacementKey{Frame: f, Placement: cover.Placement{Move: geom.Pt(float64(6*f)+off[f], 0), Size: geom.Pt(1, 1)}})
+			c.Motion.Keys = append(c.Motion.Keys, cover.PlacementKey{
+				Frame: f, Placement: cover.Placement{Move: geom.Pt(float64(6*f)+off[f], 0), Size: geom.Pt(1, 1)},
+			})
 		}
 		d.Covers = []cover.Cover{c}
 		b, err := d.Marshal()
@@ -182,7 +212,10 @@ func TestCheckCommand(t *testing.T) {
 		frames               []cover.Span
 	}{
 		{"off by what it grows", document(0, frames-1, map[int]float64{12: 1}), "", 0, nil},
-		{"off on one frame", document(0, frames-1, map[int]float64{12: 14}), "exposed", 3, []cover.Span{{First: 12, Last: 12}}},
+		{
+			"off on one frame", document(0, frames-1, map[int]float64{12: 14}), "exposed", 3,
+			[]cover.Span{{First: 12, Last: 12}},
+		},
 		{"a frame too short", document(1, frames-1, nil), "bare-ends", 3, []cover.Span{{First: 0, Last: 0}}},
 	} {
 		code, out, errs := run(t, c.document, "check", "--clip", clip, "--document", "-", "--json")
@@ -193,7 +226,8 @@ func TestCheckCommand(t *testing.T) {
 		}
 		there := c.kind == ""
 		for _, f := range all {
-			there = there || f.Kind == c.kind && f.Cover == "c" && f.Name == "Board" && f.Severity == "severe" && f.Says != "" && fmt.Sprint(f.Frames) == fmt.Sprint(c.frames)
+			there = there || f.Kind == c.kind && f.Cover == "c" && f.Name == "Board" && f.Severity == "severe" &&
+				f.Says != "" && fmt.Sprint(f.Frames) == fmt.Sprint(c.frames)
 		}
 		if !there {
 			t.Errorf("%s: %+v", c.name, all)
@@ -206,12 +240,16 @@ func TestCheckCommand(t *testing.T) {
 			t.Errorf("%s, as text: exit %d, %q %q", c.name, code, out, errs)
 		}
 	}
-	for name, args := range map[string][]string{"no document": {"check", "--clip", clip}, "no clip": {"check", "--document", "-"}} {
+	for name, args := range map[string][]string{
+		"no document": {"check", "--clip", clip},
+		"no clip":     {"check", "--document", "-"},
+	} {
 		if code, out, errs := run(t, document(0, 39, nil), args...); code != 2 || out != "" || errs == "" {
 			t.Errorf("%s: exit %d, %q %q", name, code, out, errs)
 		}
 	}
-	if code, _, errs := run(t, strings.Replace(document(0, 39, nil), "640", "320", 1), "check", "--clip", clip, "--document", "-"); code != 1 || errs == "" {
+	if code, _, errs := run(t, strings.Replace(document(0, 39, nil), "640", "320", 1), "check", "--clip", clip,
+		"--document", "-"); code != 1 || errs == "" {
 		t.Errorf("another size: exit %d, %q", code, errs)
 	}
 }

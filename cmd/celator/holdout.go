@@ -29,7 +29,8 @@ func holdoutCommand() *cobra.Command {
 	f.StringVar(&out, "out", "", "folder for the mattes, a grey PNG of the clip's size for each frame: white is in front")
 	f.IntVar(&from, "from", 0, "first frame")
 	f.IntVar(&to, "to", -1, "last frame; the clip's where not given")
-	f.Float64Var(&set.Sensitivity, "sensitivity", set.Sensitivity, "0 to 1: how little speaks for the foreground where it is believed")
+	f.Float64Var(&set.Sensitivity, "sensitivity", set.Sensitivity,
+		"0 to 1: how little speaks for the foreground where it is believed")
 	f.Float64Var(&set.Edge, "edge", set.Edge, "how wide the soft edge may be on what is at rest, px")
 	f.Float64Var(&set.Least, "least", set.Least, "the smallest area that counts, px²")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
@@ -69,7 +70,8 @@ func holdoutCommand() *cobra.Command {
 			for y := range found.Rect.Dy() {
 				copy(g.Pix[(found.Rect.Min.Y+y)*g.Stride+found.Rect.Min.X:], found.Pix[y*w:(y+1)*w])
 			}
-			return write(filepath.Join(out, fmt.Sprintf("matte-%06d.png", f)), func(to io.Writer) error { return png.Encode(to, g) })
+			return write(filepath.Join(out, fmt.Sprintf("matte-%06d.png", f)),
+				func(to io.Writer) error { return png.Encode(to, g) })
 		}
 		_, err = j.Find(cmd.Context())
 		return err

@@ -27,7 +27,8 @@ func lockFolder(dir, addr string) (unlock func(), err error) {
 			return nil, fmt.Errorf("%s cannot be locked: %w", dir, err)
 		}
 		b, _ := os.ReadFile(name)
-		return nil, fmt.Errorf("another server works on %s already (%s); stop it, or name another folder with --data", dir, strings.TrimSpace(string(b)))
+		return nil, fmt.Errorf("another server works on %s already (%s); stop it, or name another folder with --data", dir,
+			strings.TrimSpace(string(b)))
 	}
 	if err := f.Truncate(0); err != nil {
 		f.Close()

@@ -33,7 +33,8 @@ func main() {
 		},
 	}
 	root.CompletionOptions.DisableDefaultCmd = true
-	root.AddCommand(serveCommand(), workerCommand(), sweepCommand(), demoCommand(), probeCommand(), renderCommand(), checkCommand(), trackCommand(), holdoutCommand(), openapiCommand())
+	root.AddCommand(serveCommand(), workerCommand(), sweepCommand(), demoCommand(), probeCommand(), renderCommand(),
+		checkCommand(), trackCommand(), holdoutCommand(), openapiCommand())
 	for _, c := range root.Commands() {
 		args := c.Args
 		if args == nil {

@@ -40,13 +40,19 @@ type place struct {
 func (p *place) flags(c *cobra.Command) {
 	f := c.Flags()
 	f.StringVar(&p.data, "data", env("CELATOR_DATA", ".run"), "folder for everything the application keeps (CELATOR_DATA)")
-	f.StringVar(&p.media, "media", env("CELATOR_MEDIA", ""), "media folder to bring clips in from; DATA/media where not given (CELATOR_MEDIA)")
-	f.StringVar(&p.database, "database", env("CELATOR_DATABASE", ""), "address of a PostgreSQL database; a private server is started where not given (CELATOR_DATABASE)")
-	f.StringVar(&p.logFormat, "log", env("CELATOR_LOG", "text"), "format of the log on standard error: text or json (CELATOR_LOG)")
+	f.StringVar(&p.media, "media", env("CELATOR_MEDIA", ""),
+		"media folder to bring clips in from; DATA/media where not given (CELATOR_MEDIA)")
+	f.StringVar(&p.database, "database", env("CELATOR_DATABASE", ""),
+		"address of a PostgreSQL database; a private server is started where not given (CELATOR_DATABASE)")
+	f.StringVar(&p.logFormat, "log", env("CELATOR_LOG", "text"),
+		"format of the log on standard error: text or json (CELATOR_LOG)")
 	f.BoolVar(&p.chatty, "log-all", false, "log every request and job, not only those that fail")
-	f.BoolVar(&p.fast, "unsafe-database", os.Getenv("CELATOR_UNSAFE_DATABASE") != "", "private database without safety against power loss, for tests (CELATOR_UNSAFE_DATABASE)")
-	f.IntVar(&p.memory, "memory", number("CELATOR_MEMORY", budget.Default>>20), "memory that this process and those it starts may take, the database's aside, MB (CELATOR_MEMORY)")
-	f.IntVar(&p.connections, "connections", number("CELATOR_CONNECTIONS", store.DefaultConnections), "connections to the database (CELATOR_CONNECTIONS)")
+	f.BoolVar(&p.fast, "unsafe-database", os.Getenv("CELATOR_UNSAFE_DATABASE") != "",
+		"private database without safety against power loss, for tests (CELATOR_UNSAFE_DATABASE)")
+	f.IntVar(&p.memory, "memory", number("CELATOR_MEMORY", budget.Default>>20),
+		"memory that this process and those it starts may take, the database's aside, MB (CELATOR_MEMORY)")
+	f.IntVar(&p.connections, "connections", number("CELATOR_CONNECTIONS", store.DefaultConnections),
+		"connections to the database (CELATOR_CONNECTIONS)")
 }
 
 func number(name string, otherwise int) int {
@@ -113,11 +119,13 @@ func (p *place) run(ctx context.Context, address func() (string, error)) (r *run
 		file := filepath.Join(p.data, "database")
 		// So that workers of this user find it; the folder keeps others out.
 		write := func(url string) error { return os.WriteFile(file, []byte(url), 0o600) }
-		pg, err := pgcluster.Start(ctx, pgcluster.Config{Dir: filepath.Join(p.data, "pg"), Durable: !p.fast, Log: r.log, Moved: func(url string) {
-			if err := write(url); err != nil {
-				r.log.Error("workers cannot be told where the database is", "error", err)
-			}
-		}})
+		pg, err := pgcluster.Start(ctx, pgcluster.Config{
+			Dir: filepath.Join(p.data, "pg"), Durable: !p.fast, Log: r.log, Moved: func(url string) {
+				if err := write(url); err != nil {
+					r.log.Error("workers cannot be told where the database is", "error", err)
+				}
+			},
+		})
 		if err != nil {
 			return r, err
 		}
@@ -156,7 +164,10 @@ func patiently[T any](ctx context.Context, do func() (T, error)) (T, error) {
 
 func (r *running) work(ctx context.Context, bench jobs.Bench, scenes *scene.Maker) error {
 	j, err := patiently(ctx, func() (*jobs.Runner, error) {
-		return jobs.Start(ctx, jobs.Config{Store: r.store, Library: r.lib, Log: r.log, Bench: bench, Budget: r.budget, Scenes: scenes, Metrics: r.metrics})
+		return jobs.Start(ctx, jobs.Config{
+			Store: r.store, Library: r.lib, Log: r.log, Bench: bench, Budget: r.budget,
+			Scenes: scenes, Metrics: r.metrics,
+		})
 	})
 	if err != nil {
 		return err
@@ -172,10 +183,12 @@ func serveCommand() *cobra.Command {
 	var disk int
 	c := &cobra.Command{Use: "serve", Short: "Serve the application and work its queue"}
 	p.flags(c)
-	c.Flags().StringVar(&addr, "addr", env("CELATOR_ADDR", "127.0.0.1:8420"), "loopback address to serve on (CELATOR_ADDR)")
+	c.Flags().StringVar(&addr, "addr", env("CELATOR_ADDR", "127.0.0.1:8420"),
+		"loopback address to serve on (CELATOR_ADDR)")
 	c.Flags().BoolVar(&withDemo, "demo", false, "draw the demo footage and load the demo programme where they are not there")
 	c.Flags().BoolVar(&work, "work", true, "work the queue in this process too")
-	c.Flags().IntVar(&disk, "frame-cache", number("CELATOR_FRAME_CACHE", 8<<10), "decoded frames that are kept on the disk, at most, MB; 0 keeps none (CELATOR_FRAME_CACHE)")
+	c.Flags().IntVar(&disk, "frame-cache", number("CELATOR_FRAME_CACHE", 8<<10),
+		"decoded frames that are kept on the disk, at most, MB; 0 keeps none (CELATOR_FRAME_CACHE)")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		ctx := cmd.Context()
 		// The address and the folder first: what is somebody else's is not touched.
@@ -222,7 +235,10 @@ func serveCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		h, err := server.New(ctx, server.Config{Store: r.store, Library: r.lib, Patches: patches, Budget: r.budget, Web: web, Log: r.log, Metrics: r.metrics})
+		h, err := server.New(ctx, server.Config{
+			Store: r.store, Library: r.lib, Patches: patches, Budget: r.budget,
+			Web: web, Log: r.log, Metrics: r.metrics,
+		})
 		if err != nil {
 			return err
 		}
@@ -302,7 +318,8 @@ func demoCommand() *cobra.Command {
 	var dir string
 	var only []string
 	c := &cobra.Command{Use: "demo", Short: "Draw the demo footage with its ground truth"}
-	c.Flags().StringVar(&dir, "out", filepath.Join(env("CELATOR_DATA", ".run"), "media", demoFolder), "folder to draw into")
+	c.Flags().StringVar(&dir, "out", filepath.Join(env("CELATOR_DATA", ".run"), "media", demoFolder),
+		"folder to draw into")
 	c.Flags().StringSliceVar(&only, "only", nil, "names of the shots to draw; all where not given")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		shots, err := demo.Pick(only)
@@ -374,9 +391,10 @@ func loadShot(ctx context.Context, r *running, dir, programme string, s demo.Sho
 		return nil
 	}
 	c.Item = items[0].ID
-	_, err = r.store.Edit(ctx, shot.ID, store.On{Author: "Demo", Key: "demo"}, func(d *cover.Document) (*cover.Document, string, error) {
-		return d.Apply(cover.Command{Do: "add", New: &c})
-	})
+	_, err = r.store.Edit(ctx, shot.ID, store.On{Author: "Demo", Key: "demo"},
+		func(d *cover.Document) (*cover.Document, string, error) {
+			return d.Apply(cover.Command{Do: "add", New: &c})
+		})
 	var conflict *store.Conflict
 	if errors.As(err, &conflict) { // somebody works there already
 		return nil
@@ -392,7 +410,8 @@ func demoShot(ctx context.Context, r *running, programme, path, title string) (s
 	}
 	i := slices.IndexFunc(sources, func(s store.Source) bool { return s.Path == path })
 	if i < 0 {
-		_, shot, err := server.AddSource(ctx, r.store, r.lib, store.Source{ID: store.NewID(), Programme: programme, Name: title, Place: "media", Path: path})
+		_, shot, err := server.AddSource(ctx, r.store, r.lib,
+			store.Source{ID: store.NewID(), Programme: programme, Name: title, Place: "media", Path: path})
 		return shot, err
 	}
 	shots, err := r.store.Shots(ctx, programme)

@@ -35,7 +35,8 @@ func serve(t *testing.T, data string, more ...string) *program {
 	t.Helper()
 	p := &program{cmd: exec.Command(os.Args[0]), data: data}
 	addr := freeAddr(t)
-	p.cmd.Env = append(os.Environ(), "CELATOR_TEST_MAIN="+strings.Join(append([]string{"serve", "--data", data, "--addr", addr}, more...), " "))
+	p.cmd.Env = append(os.Environ(), "CELATOR_TEST_MAIN="+
+		strings.Join(append([]string{"serve", "--data", data, "--addr", addr}, more...), " "))
 	out, err := p.cmd.StdoutPipe()
 	if err != nil {
 		t.Fatal(err)
@@ -89,17 +90,20 @@ func TestServe(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if code, _, errs := run(t, "", "serve", "--data", data, "--addr", freeAddr(t)); code != 1 || !strings.Contains(errs, fmt.Sprint("process ", p.cmd.Process.Pid)) {
+	if code, _, errs := run(t, "", "serve", "--data", data, "--addr", freeAddr(t)); code != 1 ||
+		!strings.Contains(errs, fmt.Sprint("process ", p.cmd.Process.Pid)) {
 		t.Errorf("a second one on the folder: %d %s", code, errs)
 	}
 	other := filepath.Join(dir, "other")
-	if code, _, errs := run(t, "", "serve", "--data", other, "--addr", strings.TrimPrefix(p.url, "http://")); code != 1 || !strings.Contains(errs, "in use") {
+	if code, _, errs := run(t, "", "serve", "--data", other, "--addr",
+		strings.TrimPrefix(p.url, "http://")); code != 1 || !strings.Contains(errs, "in use") {
 		t.Errorf("a second one on the address: %d %s", code, errs)
 	}
 	if _, err := os.Stat(other); !os.IsNotExist(err) {
 		t.Errorf("it made a folder: %v", err)
 	}
-	if now, err := os.ReadFile(filepath.Join(data, "pg", "data", "postmaster.pid")); err != nil || string(now) != string(pid) {
+	if now, err := os.ReadFile(filepath.Join(data, "pg", "data", "postmaster.pid")); err != nil ||
+		string(now) != string(pid) {
 		t.Errorf("the first one's database is another: %v", err)
 	}
 	ready(p)
@@ -127,7 +131,8 @@ func TestServe(t *testing.T) {
 	}
 	defer func() { worker.Process.Kill(); worker.Wait() }()
 	alive := func() bool { // it said so to the database that runs now
-		out, err := exec.Command("sh", "-c", fmt.Sprintf(`psql -X -A -t -d "$(cat %s)" -c "SELECT count(*) FROM worker WHERE id LIKE '%%-%d-%%' AND seen > pg_postmaster_start_time()"`, filepath.Join(data, "database"), worker.Process.Pid)).Output()
+		out, err := exec.Command("sh", "-c", fmt.Sprintf(
+			`psql -X -A -t -d "$(cat %s)" -c "SELECT count(*) FROM worker WHERE id LIKE '%%-%d-%%' AND seen > pg_postmaster_start_time()"`, filepath.Join(data, "database"), worker.Process.Pid)).Output()
 		return err == nil && strings.TrimSpace(string(out)) == "1"
 	}
 	until := func(what string, ok func() bool) {

@@ -33,7 +33,8 @@ func probeCommand() *cobra.Command {
 			rate += ", conformed from a variable rate"
 		}
 		fmt.Printf("%s  %s in %s\n", filepath.Base(args[0]), i.Codec, i.Container)
-		fmt.Printf("  picture   %dx%d, %s, %d bit, %s range, %s\n", i.Width, i.Height, i.PixFmt, i.Depth, map[bool]string{true: "full", false: "limited"}[i.Range == "pc"], i.Matrix)
+		fmt.Printf("  picture   %dx%d, %s, %d bit, %s range, %s\n", i.Width, i.Height, i.PixFmt, i.Depth,
+			map[bool]string{true: "full", false: "limited"}[i.Range == "pc"], i.Matrix)
 		fmt.Printf("  frames    %d at %s, %.3f s\n", i.Frames, rate, i.Duration)
 		if i.Timecode != "" {
 			fmt.Printf("  timecode  %s\n", i.Timecode)
@@ -128,7 +129,10 @@ func renderCommand() *cobra.Command {
 			return wrongUse{fmt.Errorf("--out is the clip itself; a source is never altered")}
 		}
 		part := filepath.Join(filepath.Dir(out), "."+filepath.Base(out)+".part")
-		j := deliver.Job{Clip: media.Clip{Path: clip, Info: info}, Sound: clip, Document: doc, Preset: p, First: from, Last: to, Total: info.Frames, Out: part, Matte: matte}
+		j := deliver.Job{
+			Clip: media.Clip{Path: clip, Info: info}, Sound: clip, Document: doc, Preset: p, First: from,
+			Last: to, Total: info.Frames, Out: part, Matte: matte,
+		}
 		defer os.Remove(part)
 		if err := deliver.Render(ctx, j); err != nil {
 			return err
@@ -186,11 +190,14 @@ func same(a, b string) bool {
 }
 
 func openapiCommand() *cobra.Command {
-	return &cobra.Command{Use: "openapi", Short: "Print the HTTP API's contract", RunE: func(*cobra.Command, []string) error {
-		b, err := server.OpenAPI()
-		if err == nil {
-			_, err = fmt.Println(strings.TrimSpace(string(b)))
-		}
-		return err
-	}}
+	return &cobra.Command{
+		Use: "openapi", Short: "Print the HTTP API's contract",
+		RunE: func(*cobra.Command, []string) error {
+			b, err := server.OpenAPI()
+			if err == nil {
+				_, err = fmt.Println(strings.TrimSpace(string(b)))
+			}
+			return err
+		},
+	}
 }

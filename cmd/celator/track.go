@@ -60,13 +60,16 @@ func trackCommand() *cobra.Command {
 			to = info.Frames - 1
 		}
 		if from < 0 || from > reference || reference > to || to >= info.Frames {
-			return wrongUse{fmt.Errorf("--frame %d does not lie in the frames %d to %d of the clip's 0 to %d", reference, from, to, info.Frames-1)}
+			return wrongUse{fmt.Errorf("--frame %d does not lie in the frames %d to %d of the clip's 0 to %d", reference,
+				from, to, info.Frames-1)}
 		}
 		if !track.Model(model).Valid() {
 			return wrongUse{fmt.Errorf("--model %q is not translation, similarity, affine or perspective", model)}
 		}
-		job := follow.Job{Clip: media.Clip{Path: clip, Info: info}, Model: track.Model(model), Channel: follow.Channel(channel),
-			Anchors: []follow.Anchor{{Frame: reference, Map: geom.Identity}}, From: from, To: to}
+		job := follow.Job{
+			Clip: media.Clip{Path: clip, Info: info}, Model: track.Model(model), Channel: follow.Channel(channel),
+			Anchors: []follow.Anchor{{Frame: reference, Map: geom.Identity}}, From: from, To: to,
+		}
 		if quad != "" {
 			job.Outline = corners
 		} else {
@@ -78,7 +81,8 @@ func trackCommand() *cobra.Command {
 				return err
 			}
 			if doc.Width != info.Width || doc.Height != info.Height {
-				return fmt.Errorf("%s is for %dx%d pictures, the clip has %dx%d", holdouts, doc.Width, doc.Height, info.Width, info.Height)
+				return fmt.Errorf("%s is for %dx%d pictures, the clip has %dx%d", holdouts, doc.Width, doc.Height, info.Width,
+					info.Height)
 			}
 			job.Hidden = follow.Holdouts(doc)
 		}

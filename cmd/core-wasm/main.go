@@ -185,7 +185,8 @@ func main() {
 		if err != nil {
 			return nil, err
 		}
-		d, _, err := draft.Apply(cover.Command{Do: "track", Track: t}, cover.Command{Do: "ride", Cover: a[3].String(), ID: t.ID, Frame: a[4].Int()})
+		d, _, err := draft.Apply(cover.Command{Do: "track", Track: t},
+			cover.Command{Do: "ride", Cover: a[3].String(), ID: t.ID, Frame: a[4].Int()})
 		if err != nil {
 			return "", nil
 		}
@@ -208,7 +209,10 @@ func main() {
 		out := []slat{}
 		for i := range draft.Covers {
 			c := &draft.Covers[i]
-			v := slat{ID: c.ID, Keys: notNil(c.KeyFrames()), Lanes: notNil(c.Lanes()), Outside: c.Outside(), Anchors: []int{}, Sure: []float64{}, Shares: []float64{}}
+			v := slat{
+				ID: c.ID, Keys: notNil(c.KeyFrames()), Lanes: notNil(c.Lanes()), Outside: c.Outside(), Anchors: []int{},
+				Sure: []float64{}, Shares: []float64{},
+			}
 			if p := c.Proposed; p != nil && p.Mattes != nil {
 				v.Begin = p.Mattes.First
 				for _, f := range p.Mattes.Frames {
@@ -243,7 +247,8 @@ func main() {
 	// Where the map that takes four corners to others takes four more.
 	export("mapped", func(a []js.Value) (any, error) {
 		var from, to, pts [4]geom.Point
-		if err := errors.Join(json.Unmarshal([]byte(a[0].String()), &from), json.Unmarshal([]byte(a[1].String()), &to), json.Unmarshal([]byte(a[2].String()), &pts)); err != nil {
+		if err := errors.Join(json.Unmarshal([]byte(a[0].String()), &from), json.Unmarshal([]byte(a[1].String()), &to),
+			json.Unmarshal([]byte(a[2].String()), &pts)); err != nil {
 			return nil, err
 		}
 		m, err := geom.QuadToQuad(from, to)
@@ -258,7 +263,8 @@ func main() {
 			return nil, err
 		}
 		var from, to [4]geom.Point
-		if err := errors.Join(json.Unmarshal([]byte(a[2].String()), &from), json.Unmarshal([]byte(a[3].String()), &to)); err != nil {
+		if err := errors.Join(json.Unmarshal([]byte(a[2].String()), &from),
+			json.Unmarshal([]byte(a[3].String()), &to)); err != nil {
 			return nil, err
 		}
 		m, err := geom.QuadToQuad(from, to)
@@ -305,7 +311,9 @@ func main() {
 		}
 		return string(interchange.KeysCSV(c)), nil
 	})
-	export("keysIn", func(a []js.Value) (any, error) { return interchange.ParseKeysCSV([]byte(a[0].String()), draft.Frames) })
+	export("keysIn", func(a []js.Value) (any, error) {
+		return interchange.ParseKeysCSV([]byte(a[0].String()), draft.Frames)
+	})
 	export("coverIn", func(a []js.Value) (any, error) { return interchange.ParseCover([]byte(a[0].String())) })
 	export("coverOut", func(a []js.Value) (any, error) {
 		c, err := find(a[0])
@@ -487,8 +495,11 @@ func inHand(c *cover.Cover, f int) hand {
 	if err != nil {
 		carry, back = geom.Identity, geom.Identity
 	}
-	v := hand{ID: c.ID, Carry: carry, Back: back, Home: home, Inside: c.Span.Holds(f), Placement: p, Lanes: notNil(c.Lanes()), Keyed: []string{}, Values: c.Values(f), Outlines: []outline{},
-		Centre: c.Centre(f), Size: geom.Pt((rest.Max.X-rest.Min.X)*p.Size.X, (rest.Max.Y-rest.Min.Y)*p.Size.Y)}
+	v := hand{
+		ID: c.ID, Carry: carry, Back: back, Home: home, Inside: c.Span.Holds(f), Placement: p, Lanes: notNil(c.Lanes()),
+		Keyed: []string{}, Values: c.Values(f), Outlines: []outline{},
+		Centre: c.Centre(f), Size: geom.Pt((rest.Max.X-rest.Min.X)*p.Size.X, (rest.Max.Y-rest.Min.Y)*p.Size.Y),
+	}
 	for _, l := range v.Lanes {
 		for _, k := range l.Frames {
 			if k == f {

@@ -23,7 +23,9 @@ const (
 )
 
 // cells compares what is hidden with where the target is, sample by sample.
-func (w *watch) cells(f int, g *glance, m geom.Map, s track.Sight, speed geom.Point, shape, live cover.Live, hides, slipped bool) {
+func (w *watch) cells(f int, g *glance, m geom.Map, s track.Sight, speed geom.Point, shape, live cover.Live, hides,
+	slipped bool,
+) {
 	// What lies this near to the cover's edge may be hidden or not: nobody can tell.
 	slack := .3 + min(.3*s.Spread, .6) + 2*max(.97-s.Share, 0) // where much is hidden the far corners are guessed
 	if !s.Sure() {

@@ -63,7 +63,8 @@ func (w *watch) conclude(scene *treat.Scene, pace func()) {
 	}
 	if len(w.exposed.frames) > 0 {
 		at := spans(w.exposed.frames, 0)
-		add(Exposed, at, &w.exposed, "%s lies bare on %s: up to %.0f px², %.1f %% of it.", name, said(at), w.exposed.area, w.exposed.worst)
+		add(Exposed, at, &w.exposed, "%s lies bare on %s: up to %.0f px², %.1f %% of it.", name, said(at), w.exposed.area,
+			w.exposed.worst)
 	}
 	if len(w.leaks.frames) > 0 {
 		at := spans(w.leaks.frames, 1)
@@ -83,12 +84,14 @@ func (w *watch) conclude(scene *treat.Scene, pace func()) {
 	}
 	if len(w.read.frames) > 0 {
 		at := spans(w.read.frames, every)
-		add(Readable, at, &w.read, "%s can be read through its treatment on %s: %.0f %% of its detail is left.", name, said(at), w.read.worst)
+		add(Readable, at, &w.read, "%s can be read through its treatment on %s: %.0f %% of its detail is left.", name,
+			said(at), w.read.worst)
 	} else if len(w.shots) > 0 {
 		if r, t := fuse(w.d, w.c, w.shots, scene, w.paths, pace); t.Readable {
 			e := evil{at: w.shots[len(w.shots)/2].f, worst: 100 * t.Detail, place: bounds(w.c, w.shots[len(w.shots)/2].f, 0)}
 			add(ReadableOverFrames, []cover.Span{{First: w.shots[0].f, Last: w.shots[len(w.shots)-1].f}}, &e,
-				"%s cannot be read on one frame, but from %d frames laid over each other %.0f %% of its detail comes back.", name, len(w.shots), 100*t.Detail)
+				"%s cannot be read on one frame, but from %d frames laid over each other %.0f %% of its detail comes back.",
+				name, len(w.shots), 100*t.Detail)
 			w.found[len(w.found)-1].Recovered = r
 		}
 	}
@@ -106,7 +109,8 @@ func (w *watch) conclude(scene *treat.Scene, pace func()) {
 			}
 		}
 		if len(at) > 0 {
-			add(OnForeground, at, &w.front, "%s lies on what passes in front on %s: up to %.0f %% of it.", name, said(at), w.front.worst)
+			add(OnForeground, at, &w.front, "%s lies on what passes in front on %s: up to %.0f %% of it.", name, said(at),
+				w.front.worst)
 		}
 	}
 }
@@ -116,7 +120,9 @@ func (w *watch) conclude(scene *treat.Scene, pace func()) {
 func (w *watch) joined(s []cover.Span) (out []cover.Span) {
 	for _, v := range s {
 		n := len(out)
-		if n > 0 && !slices.ContainsFunc(w.states, func(st state) bool { return st.sure && st.f > out[n-1].Last && st.f < v.First }) {
+		if n > 0 && !slices.ContainsFunc(w.states, func(st state) bool {
+			return st.sure && st.f > out[n-1].Last && st.f < v.First
+		}) {
 			out[n-1].Last = v.Last
 		} else {
 			out = append(out, v)
@@ -150,7 +156,8 @@ func (w *watch) jumping() {
 	}
 	frames := spans(at, 1)
 	e.place = bounds(w.c, e.at, 0)
-	f := finding(Jumping, w.c.ID, frames, e.at, e.worst, "%s jumps by up to %.1f px against the picture on %s.", w.c.Name, e.worst, said(frames))
+	f := finding(Jumping, w.c.ID, frames, e.at, e.worst, "%s jumps by up to %.1f px against the picture on %s.",
+		w.c.Name, e.worst, said(frames))
 	f.Place = e.place
 	w.found = append(w.found, f)
 }
@@ -176,7 +183,9 @@ func (w *watch) unsteady() {
 	}
 	if len(at) > 0 {
 		frames := spans(at, 1)
-		f := finding(Weak, w.c.ID, frames, e.at, e.worst, "The track of %s is weak on %s, and the picture does not tell that the cover is right there.", w.c.Name, said(frames))
+		f := finding(Weak, w.c.ID, frames, e.at, e.worst,
+			"The track of %s is weak on %s, and the picture does not tell that the cover is right there.", w.c.Name,
+			said(frames))
 		f.Place = bounds(w.c, e.at, 0)
 		w.found = append(w.found, f)
 	}
@@ -207,6 +216,8 @@ func (w *watch) unsteady() {
 	slices.Sort(off)
 	if off[len(off)*3/4] > 1.5+.01*w.states[0].size {
 		at := []cover.Span{{First: w.c.Span.First, Last: first - 1}}
-		w.found = append(w.found, finding(UnintendedKey, w.c.ID, at, w.c.Span.First, 1, "%s stands still before its first key, on f %d, while what it hides moves by %.0f px.", w.c.Name, first, off[len(off)-1]))
+		w.found = append(w.found, finding(UnintendedKey, w.c.ID, at, w.c.Span.First, 1,
+			"%s stands still before its first key, on f %d, while what it hides moves by %.0f px.", w.c.Name, first,
+			off[len(off)-1]))
 	}
 }

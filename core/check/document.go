@@ -30,13 +30,15 @@ func Document(d *cover.Document, cuts []int, styles map[string]cover.Style) []Fi
 			continue
 		}
 		if c.Inverted {
-			out = append(out, finding(NotVerified, c.ID, []cover.Span{c.Span}, c.Span.First, float64(c.Span.Last-c.Span.First+1), "%s hides everything but its outline: whether something lies bare was not looked for.", c.Name))
+			out = append(out, finding(NotVerified, c.ID, []cover.Span{c.Span}, c.Span.First,
+				float64(c.Span.Last-c.Span.First+1), "%s hides everything but its outline: whether something lies bare was not looked for.", c.Name))
 		} else if f, ok := larger(d, c); ok {
 			out = append(out, f)
 		}
 		if s, ok := styles[c.Style]; ok && c.Style != "" {
 			if n := differences(c.StyleOf(), s); n > 0 {
-				out = append(out, finding(StyleDeviation, c.ID, []cover.Span{c.Span}, c.Span.First, float64(n), "%s follows a house style and differs from it.", c.Name))
+				out = append(out, finding(StyleDeviation, c.ID, []cover.Span{c.Span}, c.Span.First, float64(n),
+					"%s follows a house style and differs from it.", c.Name))
 			}
 		}
 	}
@@ -44,7 +46,8 @@ func Document(d *cover.Document, cuts []int, styles map[string]cover.Style) []Fi
 		t := &d.Tracks[i]
 		for _, cut := range cuts {
 			if t.Poses.State(cut-1) != '-' && t.Poses.State(cut) != '-' && !riddenAcross(d, t.ID, cut) {
-				out = append(out, finding(CutCrossed, "", []cover.Span{{First: cut - 1, Last: cut}}, cut, 1, "The track of %s runs across the cut at f %d.", t.Name, cut))
+				out = append(out, finding(CutCrossed, "", []cover.Span{{First: cut - 1, Last: cut}}, cut, 1,
+					"The track of %s runs across the cut at f %d.", t.Name, cut))
 			}
 		}
 	}
@@ -66,12 +69,14 @@ func strayKeys(c *cover.Cover) []Finding {
 		keys := keyed[lane]
 		if len(keys) == 1 {
 			f := keys[0].Frame
-			out = append(out, finding(UnintendedKey, c.ID, []cover.Span{{First: f, Last: f}}, f, 1, "%s of %s has a single key, on f %d, which then holds in all frames.", title(lane), c.Name, f))
+			out = append(out, finding(UnintendedKey, c.ID, []cover.Span{{First: f, Last: f}}, f, 1,
+				"%s of %s has a single key, on f %d, which then holds in all frames.", title(lane), c.Name, f))
 		}
 		for i := 1; i+1 < len(keys); i++ {
 			a, b, z := keys[i-1], keys[i], keys[i+1]
 			if a.Value == z.Value && b.Value != a.Value && z.Frame-a.Frame <= 2 {
-				out = append(out, finding(UnintendedKey, c.ID, []cover.Span{{First: b.Frame, Last: b.Frame}}, b.Frame, 1, "%s of %s is %g on f %d alone, and %g beside it.", title(lane), c.Name, b.Value, b.Frame, a.Value))
+				out = append(out, finding(UnintendedKey, c.ID, []cover.Span{{First: b.Frame, Last: b.Frame}}, b.Frame, 1,
+					"%s of %s is %g on f %d alone, and %g beside it.", title(lane), c.Name, b.Value, b.Frame, a.Value))
 			}
 		}
 	}
@@ -98,7 +103,8 @@ func crossed(c *cover.Cover, cuts []int) []Finding {
 	for _, cut := range at {
 		where = append(where, cover.Span{First: cut - 1, Last: cut})
 	}
-	return []Finding{finding(CutCrossed, c.ID, where, at[0], float64(len(at)), "%s runs across a cut at f %d.", c.Name, at[0])}
+	return []Finding{finding(CutCrossed, c.ID, where, at[0], float64(len(at)), "%s runs across a cut at f %d.", c.Name,
+		at[0])}
 }
 
 // larger compares what a cover hides with its outline, on a few frames.
@@ -131,7 +137,8 @@ func larger(d *cover.Document, c *cover.Cover) (Finding, bool) {
 	if len(at) == 0 {
 		return Finding{}, false
 	}
-	return finding(Larger, c.ID, []cover.Span{{First: at[0], Last: at[len(at)-1]}}, frame, worst, "%s hides %.1f times as much as it outlines.", c.Name, worst), true
+	return finding(Larger, c.ID, []cover.Span{{First: at[0], Last: at[len(at)-1]}}, frame, worst,
+		"%s hides %.1f times as much as it outlines.", c.Name, worst), true
 }
 
 // area is that of what a matte hides by more than a half, px².

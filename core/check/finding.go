@@ -49,16 +49,25 @@ type About struct {
 var Kinds = []About{
 	{Exposed, "Exposed", Severe, "% of the surface", "Move or enlarge the cover on these frames."},
 	{BareEnds, "Bare ends", Severe, "frames", "Lengthen the span to the frames in which it is seen."},
-	{HoldoutLeak, "Holdout leak", Severe, "% of the surface", "Make the holdout smaller, or paint it off, where nothing passes in front."},
+	{
+		HoldoutLeak, "Holdout leak", Severe, "% of the surface",
+		"Make the holdout smaller, or paint it off, where nothing passes in front.",
+	},
 	{Readable, "Readable", Severe, "% of the detail", "Conceal more strongly: larger cells, a wider blur, or a fill."},
-	{ReadableOverFrames, "Readable over frames", Severe, "% of the detail", "Let the mosaic ride with the surface, conceal more strongly, or take a fill."},
+	{
+		ReadableOverFrames, "Readable over frames", Severe, "% of the detail",
+		"Let the mosaic ride with the surface, conceal more strongly, or take a fill.",
+	},
 	{CutCrossed, "Cut crossed", Severe, "cuts", "End the span at the cut and cover what follows by itself."},
 	{Weak, "Weak", Minor, "% confidence", "Look at these frames; put the cover right where it is off, or follow them again."},
 	{Jumping, "Jumping", Minor, "px", "Put the cover right on these frames, or follow them again."},
 	{OnForeground, "Cover on the foreground", Minor, "% of the surface", "Hold out what passes in front."},
 	{Larger, "Larger than needed", Minor, "times the outline", "Lessen what it grows and softens beyond the outline."},
 	{UnintendedKey, "Unintended key", Minor, "keys", "Remove the key, or give the value to the whole span."},
-	{StyleDeviation, "Style deviation", Minor, "differences", "Take the house style again, or let the cover go its own way."},
+	{
+		StyleDeviation, "Style deviation", Minor, "differences",
+		"Take the house style again, or let the cover go its own way.",
+	},
 	{StaleDelivery, "Stale delivery", Minor, "revisions", "Deliver the shot again."},
 	{NotVerified, "Not verified", Minor, "frames", "Look along its edges yourself, and waive this."},
 }
@@ -98,7 +107,10 @@ type Recovered struct {
 // finding begins one about a cover; says is completed by the kind's advice.
 func finding(k Kind, c string, frames []cover.Span, at int, figure float64, says string, args ...any) Finding {
 	a := Describe(k)
-	return Finding{Kind: k, Cover: c, Frames: frames, Frame: at, Severity: a.Severity, Figure: figure, Says: fmt.Sprintf(says, args...) + " " + a.Advice}
+	return Finding{
+		Kind: k, Cover: c, Frames: frames, Frame: at, Severity: a.Severity, Figure: figure,
+		Says: fmt.Sprintf(says, args...) + " " + a.Advice,
+	}
 }
 
 // spans joins frames, in order, into stretches; gaps of up to join frames are bridged.

@@ -95,7 +95,9 @@ func (w *watch) attacked(f int, live cover.Live, hides bool, m geom.Map, sure bo
 // resolution by image registration", CVGIP 53(3), 1991) with the treatments themselves as
 // the model of what was done. It returns what came out, beside the original, and how much
 // of the detail that is.
-func fuse(d *cover.Document, c *cover.Cover, shots []attacked, scene *treat.Scene, paths []geom.Path, pace func()) (*Recovered, Through) {
+func fuse(d *cover.Document, c *cover.Cover, shots []attacked, scene *treat.Scene, paths []geom.Path,
+	pace func(),
+) (*Recovered, Through) {
 	if len(shots) < 2 {
 		return nil, Through{}
 	}
@@ -287,7 +289,9 @@ func (f *fused) gather(w, h int, v, sum, n []float32) {
 }
 
 // model conceals what is sought as the frame was, and returns the luma on its rectangle.
-func (f *fused) model(s *attacked, scratch *frame.Picture, scene *treat.Scene, x []float32, w, h int, unit float32) []float32 {
+func (f *fused) model(s *attacked, scratch *frame.Picture, scene *treat.Scene, x []float32, w, h int,
+	unit float32,
+) []float32 {
 	r := f.rect
 	src := s.part.pic
 	for plane := range src.Planes {
@@ -328,7 +332,9 @@ func (f *fused) model(s *attacked, scratch *frame.Picture, scene *treat.Scene, x
 }
 
 // depends says whether the concealed picture tells anything of what it hides.
-func (f *fused) depends(s *attacked, scratch *frame.Picture, scene *treat.Scene, x []float32, w, h, side int, unit float32) bool {
+func (f *fused) depends(s *attacked, scratch *frame.Picture, scene *treat.Scene, x []float32, w, h, side int,
+	unit float32,
+) bool {
 	a := f.model(s, scratch, scene, x, w, h, unit)
 	y := slices.Clone(x)
 	side = max(min(side, min(w, h)/3), 2)

@@ -132,7 +132,8 @@ func bounds(c *cover.Cover, f int, grow float64) image.Rectangle {
 
 func pixels(b geom.Rect) image.Rectangle {
 	clamp := func(v float64) int { return int(min(max(v, -1<<20), 1<<20)) }
-	return image.Rect(clamp(math.Floor(b.Min.X)), clamp(math.Floor(b.Min.Y)), clamp(math.Ceil(b.Max.X)), clamp(math.Ceil(b.Max.Y)))
+	return image.Rect(clamp(math.Floor(b.Min.X)), clamp(math.Floor(b.Min.Y)), clamp(math.Ceil(b.Max.X)),
+		clamp(math.Ceil(b.Max.Y)))
 }
 
 // clear leaves out of a look what the document holds out of the cover.

@@ -63,7 +63,8 @@ func same(left []Kept, taken []bool, f Finding) int {
 // worse reports whether a finding is more than it was: by a quarter, of more weight, or
 // on other frames.
 func worse(f, was Finding) bool {
-	return f.Figure > 1.25*was.Figure+1 || f.Severity == Severe && was.Severity != Severe || shared(f.Frames, was.Frames) < count(f.Frames)
+	return f.Figure > 1.25*was.Figure+1 || f.Severity == Severe && was.Severity != Severe ||
+		shared(f.Frames, was.Frames) < count(f.Frames)
 }
 
 // shared counts the frames that two lists of stretches, each in order, have in common.

@@ -17,7 +17,10 @@ func TestKeep(t *testing.T) {
 	rng := rand.New(rand.NewSource(7))
 	kinds := []Kind{Exposed, Readable, Jumping}
 	random := func(c string) Finding {
-		f := Finding{Cover: c, Kind: kinds[rng.Intn(len(kinds))], Severity: []Severity{Severe, Minor}[rng.Intn(2)], Figure: float64(rng.Intn(40))}
+		f := Finding{
+			Cover: c, Kind: kinds[rng.Intn(len(kinds))], Severity: []Severity{Severe, Minor}[rng.Intn(2)],
+			Figure: float64(rng.Intn(40)),
+		}
 		for at := rng.Intn(20); at < 60 && len(f.Frames) < 3; at += 2 + rng.Intn(20) {
 			last := at + rng.Intn(8)
 			f.Frames = append(f.Frames, cover.Span{First: at, Last: last})

@@ -56,7 +56,10 @@ func newStage(at func(f int) geom.Point, pole func(f int) float64) *stage {
 		}
 	}
 	for f := range length {
-		p := frame.New(frame.Format{Width: wide, Height: high, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709}, nil)
+		p := frame.New(frame.Format{
+			Width: wide, Height: high, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited,
+			Matrix: frame.BT709,
+		}, nil)
 		o := at(f)
 		for y := range high {
 			for x := range wide {
@@ -94,10 +97,17 @@ func (s *stage) document() *cover.Document {
 	t := cover.NewTreatment("t1", cover.Fill)
 	t.Colour, t.Around, t.Grain, t.Shading = "#708090", false, cover.Const(0), cover.Const(0)
 	first := s.at(0)
-	c := cover.Cover{ID: "c", Name: "Plate", Span: cover.Span{Last: length - 1}, Grow: cover.Const(1), Treatments: []cover.Treatment{t},
-		Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: first, Max: first.Add(geom.Pt(plateW, plateH))})}}}}}
+	c := cover.Cover{
+		ID: "c", Name: "Plate", Span: cover.Span{Last: length - 1}, Grow: cover.Const(1), Treatments: []cover.Treatment{t},
+		Outlines: []cover.Outline{{
+			ID: "o", Shape: cover.ShapeBox,
+			Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: first, Max: first.Add(geom.Pt(plateW, plateH))})}},
+		}},
+	}
 	for f := range length {
-		c.Motion.Keys = append(c.Motion.Keys, cover.PlacementKey{Frame: f, Placement: cover.Placement{Move: s.at(f).Sub(first), Size: geom.Pt(1, 1)}})
+		c.Motion.Keys = append(c.Motion.Keys, cover.PlacementKey{
+			Frame: f, Placement: cover.Placement{Move: s.at(f).Sub(first), Size: geom.Pt(1, 1)},
+		})
 	}
 	d.Covers = []cover.Cover{c}
 	return d
@@ -165,14 +175,20 @@ func TestPlantedFaults(t *testing.T) {
 		}
 	}
 	hold := func(id string, at func(f int) geom.Rect, span cover.Span) cover.Cover {
-		c := cover.Cover{ID: id, Name: id, Span: span, HoldsOut: []string{"c"}, Treatments: []cover.Treatment{}, Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox}}}
+		c := cover.Cover{
+			ID: id, Name: id, Span: span, HoldsOut: []string{"c"}, Treatments: []cover.Treatment{},
+			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox}},
+		}
 		for f := span.First; f <= span.Last; f++ {
 			c.Outlines[0].Keys = append(c.Outlines[0].Keys, cover.PathKey{Frame: f, Knots: geom.Box(at(f))})
 		}
 		return c
 	}
 	tracked := func(d *cover.Document, states func(f int) byte, off func(f int) geom.Point) {
-		tr := cover.Track{ID: "t", Name: "surface", Kind: cover.Surface, Model: "translation", Channel: "luma", Anchors: []cover.TrackAnchor{}, Poses: &cover.Poses{}}
+		tr := cover.Track{
+			ID: "t", Name: "surface", Kind: cover.Surface, Model: "translation", Channel: "luma",
+			Anchors: []cover.TrackAnchor{}, Poses: &cover.Poses{},
+		}
 		o := drift(0)
 		tr.Surface = []geom.Point{o, o.Add(geom.Pt(plateW, 0)), o.Add(geom.Pt(plateW, plateH)), o.Add(geom.Pt(0, plateH))}
 		for f := range length {
@@ -199,7 +215,10 @@ func TestPlantedFaults(t *testing.T) {
 	}{
 		{"nothing", plain, func(*cover.Document) {}, "", nil, nil},
 		{"off by seven", plain, move(20, geom.Pt(7, 0)), Exposed, []int{20}, []Kind{Jumping}},
-		{"off by little", plain, func(d *cover.Document) { d.Covers[0].Grow = cover.Const(2); move(20, geom.Pt(.8, .4))(d) }, "", nil, nil},
+		{"off by little", plain, func(d *cover.Document) {
+			d.Covers[0].Grow = cover.Const(2)
+			move(20, geom.Pt(.8, .4))(d)
+		}, "", nil, nil},
 		{"too small", plain, func(d *cover.Document) {
 			for i := range d.Covers[0].Motion.Keys[10:] {
 				d.Covers[0].Motion.Keys[10+i].Size = geom.Pt(.85, .85)
@@ -207,11 +226,23 @@ func TestPlantedFaults(t *testing.T) {
 			d.Covers[0].Motion.Pivot = drift(0).Add(geom.Pt(plateW/2, plateH/2))
 		}, Exposed, []int{12, 25, 39}, []Kind{Jumping}},
 		{"first frame bare", plain, func(d *cover.Document) { d.Covers[0].Span.First = 1 }, BareEnds, []int{0}, nil},
-		{"last frame bare", plain, func(d *cover.Document) { d.Covers[0].Span.Last = length - 2 }, BareEnds, []int{length - 1}, nil},
+		{
+			"last frame bare", plain, func(d *cover.Document) { d.Covers[0].Span.Last = length - 2 }, BareEnds,
+			[]int{length - 1},
+			nil,
+		},
 		{"begins as it enters", entering, func(d *cover.Document) { d.Covers[0].Span.First = enters }, "", nil, nil},
 		{"begins too late", entering, func(d *cover.Document) { d.Covers[0].Span.First = 14 }, BareEnds, []int{13, 12}, nil},
-		{"jolts", plain, func(d *cover.Document) { d.Covers[0].Grow = cover.Const(9); move(18, geom.Pt(5, -3))(d) }, Jumping, []int{18}, nil},
-		{"jolts by little", plain, func(d *cover.Document) { d.Covers[0].Grow = cover.Const(3); move(18, geom.Pt(.7, -.5))(d) }, "", nil, nil},
+		{
+			"jolts", plain, func(d *cover.Document) { d.Covers[0].Grow = cover.Const(9); move(18, geom.Pt(5, -3))(d) },
+			Jumping,
+			[]int{18},
+			nil,
+		},
+		{"jolts by little", plain, func(d *cover.Document) {
+			d.Covers[0].Grow = cover.Const(3)
+			move(18, geom.Pt(.7, -.5))(d)
+		}, "", nil, nil},
 		{"leaks", plain, func(d *cover.Document) {
 			d.Covers = append(d.Covers, hold("hole", func(f int) geom.Rect {
 				o := drift(f).Add(geom.Pt(30, 8))
@@ -236,7 +267,9 @@ func TestPlantedFaults(t *testing.T) {
 			d.Covers[0].Treatments[0].Cell = cover.ConstPair(2, 2)
 		}, Readable, []int{8, 20, 32}, nil},
 		{"strength dips on a frame", plain, func(d *cover.Document) {
-			d.Covers[0].Treatments[0].Strength = cover.Value{Keys: []cover.ValueKey{{Frame: 16, Value: 1}, {Frame: 17, Value: .3}, {Frame: 18, Value: 1}}}
+			d.Covers[0].Treatments[0].Strength = cover.Value{
+				Keys: []cover.ValueKey{{Frame: 16, Value: 1}, {Frame: 17, Value: .3}, {Frame: 18, Value: 1}},
+			}
 		}, Readable, []int{17}, []Kind{UnintendedKey}},
 		{"grows far", plain, func(d *cover.Document) { d.Covers[0].Grow = cover.Const(30) }, Larger, []int{0}, nil},
 		{"a single key", plain, func(d *cover.Document) {
@@ -245,9 +278,12 @@ func TestPlantedFaults(t *testing.T) {
 		{"two keys", plain, func(d *cover.Document) {
 			d.Covers[0].Grow = cover.Value{Keys: []cover.ValueKey{{Frame: 7, Value: 1}, {Frame: 20, Value: 3}}}
 		}, "", nil, nil},
-		{"stands still before its first key", plain, func(d *cover.Document) { d.Covers[0].Motion.Keys = d.Covers[0].Motion.Keys[15:] }, UnintendedKey, []int{3}, []Kind{Exposed, Jumping}},
+		{"stands still before its first key", plain, func(d *cover.Document) {
+			d.Covers[0].Motion.Keys = d.Covers[0].Motion.Keys[15:]
+		}, UnintendedKey, []int{3}, []Kind{Exposed, Jumping}},
 		{"lost, and off", plain, func(d *cover.Document) {
-			tracked(d, func(f int) byte { return "gl"[btoi(f >= 22 && f <= 24)] }, func(f int) geom.Point { return geom.Pt(0, 45*float64(btoi(f >= 22 && f <= 24))) })
+			tracked(d, func(f int) byte { return "gl"[btoi(f >= 22 && f <= 24)] },
+				func(f int) geom.Point { return geom.Pt(0, 45*float64(btoi(f >= 22 && f <= 24))) })
 		}, Weak, []int{23}, []Kind{Exposed, Jumping}},
 		{"weak, and right", plain, func(d *cover.Document) {
 			tracked(d, func(f int) byte { return "gw"[btoi(f >= 22 && f <= 24)] }, nowhere)
@@ -339,7 +375,8 @@ func TestDocument(t *testing.T) {
 		t.Fatalf("it follows its style: %v", kinds(all))
 	}
 	style.Grow = cover.Const(5)
-	if all := Document(d, nil, map[string]cover.Style{"house": style}); len(all) != 1 || all[0].Kind != StyleDeviation || all[0].Figure != 1 {
+	if all := Document(d, nil, map[string]cover.Style{"house": style}); len(all) != 1 ||
+		all[0].Kind != StyleDeviation || all[0].Figure != 1 {
 		t.Fatalf("the style is another: %v", kinds(all))
 	}
 	d.Covers[0].Style, d.Covers[0].Inverted = "", true
@@ -366,7 +403,8 @@ func TestNothingToFindAgain(t *testing.T) {
 			p.Planes[0][i] = byte(110 + rng.Intn(3))
 		}
 	}
-	if all := s.run(t, d); len(all) != 1 || all[0].Kind != NotVerified || all[0].Severity != Minor || all[0].Figure != length {
+	if all := s.run(t, d); len(all) != 1 || all[0].Kind != NotVerified || all[0].Severity != Minor ||
+		all[0].Figure != length {
 		t.Fatalf("an even wall: %v", kinds(all))
 	}
 }

@@ -278,7 +278,8 @@ func (t *target) gather() {
 	}
 	slices.Sort(scales)
 	b := geom.Bounds(outline)
-	ga, err := plate.NewGather([]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}}, scales[len(scales)*3/4])
+	ga, err := plate.NewGather([]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}},
+		scales[len(scales)*3/4])
 	if err != nil {
 		return
 	}

@@ -50,7 +50,8 @@ func SeeThrough(original, concealed *frame.Picture, matte frame.Plane) Through {
 	}
 	unit := float32(int(1) << (original.Depth - 8))
 	a, b, noise, by := luma(original, r, unit), luma(concealed, r, unit), floor, 1.
-	for w, h = matte.Rect.Dx(), matte.Rect.Dy(); w*h > mostRead; w, h = w/2, h/2 { // what is as large is not read by its finest detail
+	for w, h = matte.Rect.Dx(), matte.Rect.Dy(); w*h > mostRead; w, h = w/2,
+		h/2 { // what is as large is not read by its finest detail
 		half := matte
 		half.Rect = image.Rect(0, 0, w/2, h/2)
 		half.Pix = halved(matte.Pix, w, h)

@@ -14,7 +14,10 @@ import (
 
 // sign draws strokes of some width, as letters have them.
 func sign(stroke float64) (*frame.Picture, cover.Live) {
-	p := frame.New(frame.Format{Width: 320, Height: 160, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709}, nil)
+	p := frame.New(frame.Format{
+		Width: 320, Height: 160, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited,
+		Matrix: frame.BT709,
+	}, nil)
 	rng := rand.New(rand.NewSource(3))
 	n := int(200 / stroke)
 	ink := make([]bool, (n+1)*(n+1))
@@ -55,9 +58,13 @@ func TestWhatShowsThrough(t *testing.T) {
 			last := 1.1
 			for _, k := range []float64{.25, .6, 1.5, 4} {
 				s := max(k*stroke, 2)
-				r := detail(p, l, cover.LiveTreatment{Kind: kind, Strength: 1, Sigma: geom.Pt(s*.6, s*.6), Cell: geom.Pt(s*1.5, s*1.5)})
+				r := detail(p, l, cover.LiveTreatment{
+					Kind: kind, Strength: 1, Sigma: geom.Pt(s*.6, s*.6),
+					Cell: geom.Pt(s*1.5, s*1.5),
+				})
 				if r.Detail > last+.12 {
-					t.Errorf("%s of %.1f px over strokes of %.0f: %.2f, more than the weaker one's %.2f", kind, s, stroke, r.Detail, last)
+					t.Errorf("%s of %.1f px over strokes of %.0f: %.2f, more than the weaker one's %.2f", kind, s, stroke,
+						r.Detail, last)
 				}
 				last = r.Detail
 				if k == .25 && !r.Readable || k == 4 && r.Readable {

@@ -55,7 +55,8 @@ func (i *Details) Tidy() error {
 // day reports whether a text is a day of the calendar, as 2026-11-30.
 func day(t string) bool {
 	var y, m, d int
-	if n, err := fmt.Sscanf(t, "%4d-%2d-%2d", &y, &m, &d); n != 3 || err != nil || t != fmt.Sprintf("%04d-%02d-%02d", y, m, d) || m < 1 || m > 12 || d < 1 {
+	if n, err := fmt.Sscanf(t, "%4d-%2d-%2d", &y, &m, &d); n != 3 || err != nil ||
+		t != fmt.Sprintf("%04d-%02d-%02d", y, m, d) || m < 1 || m > 12 || d < 1 {
 		return false
 	}
 	days := [12]int{31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31}
@@ -80,7 +81,10 @@ const (
 // States are all of them, in the order of the work.
 var States = []State{ToDo, InWork, Ready, SentBack, Approved, Waived}
 
-var titles = map[State]string{ToDo: "To do", InWork: "In work", Ready: "Ready", SentBack: "Sent back", Approved: "Approved", Waived: "Waived"}
+var titles = map[State]string{
+	ToDo: "To do", InWork: "In work", Ready: "Ready", SentBack: "Sent back",
+	Approved: "Approved", Waived: "Waived",
+}
 
 // Title is what a state is called.
 func (s State) Title() string { return titles[s] }
@@ -146,7 +150,8 @@ func (s Standing) Move(to State, by, note string) error {
 		case !s.Checked:
 			return errors.New("it was not checked as it stands; wait for the check, or run it")
 		case s.Severe > 0:
-			return fmt.Errorf("it has %d open severe %s; mend or waive them first", s.Severe, map[bool]string{true: "finding", false: "findings"}[s.Severe == 1])
+			return fmt.Errorf("it has %d open severe %s; mend or waive them first", s.Severe,
+				map[bool]string{true: "finding", false: "findings"}[s.Severe == 1])
 		}
 	case SentBack:
 		if s.State != Ready && s.State != Approved {

@@ -19,7 +19,10 @@ var reels = []Reel{
 	{ID: "s1", Name: "Quay 1", Source: "Quay", First: 0, Last: 99, Timecode: clock},
 	{ID: "s2", Name: "Quay 2", Source: "Quay", First: 100, Last: 249, Timecode: clock},
 	{ID: "s3", Name: "Quay 3", Source: "Quay", First: 250, Last: 499, Timecode: clock},
-	{ID: "p1", Name: "Pier", Source: "Pier", First: 0, Last: 199, Timecode: timecode.Timecode{Rate: timecode.Rate{Num: 25, Den: 1}}},
+	{
+		ID: "p1", Name: "Pier", Source: "Pier", First: 0, Last: 199,
+		Timecode: timecode.Timecode{Rate: timecode.Rate{Num: 25, Den: 1}},
+	},
 }
 
 // Who may move an item to which state, from all states, and why not.
@@ -56,7 +59,10 @@ func TestMove(t *testing.T) {
 			t.Errorf("%s: %v", c.what, err)
 		}
 	}
-	for from, to := range map[State]State{ToDo: InWork, InWork: InWork, Ready: Ready, SentBack: InWork, Approved: Ready, Waived: Waived} {
+	for from, to := range map[State]State{
+		ToDo: InWork, InWork: InWork, Ready: Ready, SentBack: InWork, Approved: Ready,
+		Waived: Waived,
+	} {
 		if got := from.Edited(); got != to {
 			t.Errorf("%s becomes %s when it is edited", from, got)
 		}
@@ -74,7 +80,11 @@ func TestPlace(t *testing.T) {
 		why  string
 	}{
 		{row("", "", "", ""), nil, ""},
-		{row("Quay", "", "10:00:03:10", "10:00:10:05"), []Seen{{Shot: "s1", First: 85, Last: 99}, {Shot: "s2", First: 0, Last: 149}, {Shot: "s3", First: 0, Last: 5}}, ""},
+		{
+			row("Quay", "", "10:00:03:10", "10:00:10:05"),
+			[]Seen{{Shot: "s1", First: 85, Last: 99}, {Shot: "s2", First: 0, Last: 149}, {Shot: "s3", First: 0, Last: 5}},
+			"",
+		},
 		{row("quay", "", "100", "249"), []Seen{{Shot: "s2", First: 0, Last: 149}}, ""},
 		{row("", "Quay 2", "", ""), []Seen{{Shot: "s2", First: -1, Last: -1}}, ""},
 		{row("Pier", "", "", ""), []Seen{{Shot: "p1", First: -1, Last: -1}}, ""},
@@ -106,11 +116,17 @@ func TestPlace(t *testing.T) {
 
 // random makes a list with texts of every kind, in shots and in none.
 func random(rng *rand.Rand, n int) []Entry {
-	texts := []string{"", "plain", "with, comma", "two\nlines", `"quoted"`, "=1+2", "'=x", "+4", "@home", "-", "'", "Ærø – Ö", "semi;colon", "tab\tin it"}
+	texts := []string{
+		"", "plain", "with, comma", "two\nlines", `"quoted"`, "=1+2", "'=x", "+4", "@home", "-", "'",
+		"Ærø – Ö", "semi;colon", "tab\tin it",
+	}
 	text := func() string { return texts[rng.Intn(len(texts))] }
 	var out []Entry
 	for i := range n {
-		e := Entry{ID: fmt.Sprintf("id-%d", i), Details: Details{Name: fmt.Sprintf("%s %d", strings.TrimSpace("item "+text()), i), Kind: ItemKinds[rng.Intn(len(ItemKinds))], Description: text(), Reason: text(), Requester: text()}}
+		e := Entry{ID: fmt.Sprintf("id-%d", i), Details: Details{
+			Name: fmt.Sprintf("%s %d", strings.TrimSpace("item "+text()), i), Kind: ItemKinds[rng.Intn(len(ItemKinds))],
+			Description: text(), Reason: text(), Requester: text(),
+		}}
 		if rng.Intn(2) == 0 {
 			e.Due = fmt.Sprintf("2026-%02d-%02d", 1+rng.Intn(12), 1+rng.Intn(28))
 		}
@@ -118,7 +134,10 @@ func random(rng *rand.Rand, n int) []Entry {
 			if rng.Intn(3) > 0 {
 				continue
 			}
-			s := Seen{Shot: r.ID, First: -1, Last: -1, State: States[rng.Intn(len(States))], Assignee: strings.ReplaceAll(text(), "\n", " ")}
+			s := Seen{
+				Shot: r.ID, First: -1, Last: -1, State: States[rng.Intn(len(States))],
+				Assignee: strings.ReplaceAll(text(), "\n", " "),
+			}
 			if rng.Intn(2) == 0 {
 				s.First = rng.Intn(r.Last - r.First + 1)
 				s.Last = s.First + rng.Intn(r.Last-r.First-s.First+1)
@@ -198,10 +217,14 @@ func TestWrongRows(t *testing.T) {
 		lines = append(lines, w.Line)
 	}
 	slices.Sort(lines)
-	if !slices.Equal(lines, []int{3, 4, 5, 6, 7, 8, 9}) || len(made) != 1 || made[0].What != "new" || made[0].Shots[0] != "Pier" {
+	if !slices.Equal(lines, []int{3, 4, 5, 6, 7, 8, 9}) || len(made) != 1 || made[0].What != "new" ||
+		made[0].Shots[0] != "Pier" {
 		t.Fatalf("wrong lines %v, made %+v", lines, made)
 	}
-	for _, bad := range []string{"", "nothing\nx", "name\nx", "name,kind,name\n", "name,kind,weight\n", "name,kind\n\xff\xfe"} {
+	for _, bad := range []string{
+		"", "nothing\nx", "name\nx", "name,kind,name\n", "name,kind,weight\n",
+		"name,kind\n\xff\xfe",
+	} {
 		if _, _, err := Read([]byte(bad)); err == nil {
 			t.Errorf("%q is read", bad)
 		}
@@ -243,7 +266,8 @@ func FuzzRead(f *testing.F) {
 // A list laid over another, whatever both hold: each row comes to something or is wrong,
 // no entry comes out twice, and laid over again it changes nothing more.
 func FuzzMerge(f *testing.F) {
-	f.Add([]byte("name,kind,in,out,source\nPlate,plate,10,20,Pier\n"), []byte("id,name,kind,state\n0,Plate,plate,waived\n,Sign,sign,\n"))
+	f.Add([]byte("name,kind,in,out,source\nPlate,plate,10,20,Pier\n"),
+		[]byte("id,name,kind,state\n0,Plate,plate,waived\n,Sign,sign,\n"))
 	f.Add([]byte("name,kind\nA,logo\na,logo\n"), []byte("name,kind,shot\nA,logo,Quay 1\nA,logo,Quay 9\n"))
 	f.Fuzz(func(t *testing.T, a, b []byte) {
 		first, _, err := Read(a)

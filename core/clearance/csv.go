@@ -14,7 +14,10 @@ import (
 // Columns of the list as CSV, in this order. A row is an item in one shot; an item that
 // is seen in several has several rows, and one that is in none yet has one without a shot.
 // Only name and kind must be there to be read; the others may be absent, in any order.
-var Columns = []string{"id", "name", "kind", "description", "reason", "requested by", "due", "source", "shot", "in", "out", "state", "assigned to", "note"}
+var Columns = []string{
+	"id", "name", "kind", "description", "reason", "requested by", "due", "source", "shot", "in",
+	"out", "state", "assigned to", "note",
+}
 
 // Row is one of the list's rows. In and Out are timecodes or frame numbers of the source,
 // both included; empty where they are not known.
@@ -64,7 +67,10 @@ func plain(t string) string {
 }
 
 func (r *Row) cells() []*string {
-	return []*string{&r.ID, &r.Name, &r.Kind, &r.Description, &r.Reason, &r.Requester, &r.Due, &r.Source, &r.Shot, &r.In, &r.Out, nil, &r.Assignee, &r.Note}
+	return []*string{
+		&r.ID, &r.Name, &r.Kind, &r.Description, &r.Reason, &r.Requester, &r.Due, &r.Source, &r.Shot,
+		&r.In, &r.Out, nil, &r.Assignee, &r.Note,
+	}
 }
 
 // Write writes rows as CSV (RFC 4180, UTF-8).
@@ -144,7 +150,10 @@ func Read(b []byte) ([]Row, []RowError, error) {
 		if err != nil {
 			var p *csv.ParseError
 			if errors.As(err, &p) {
-				return rows, append(wrong, RowError{p.StartLine, "its quotation marks do not match; what follows was not read"}), nil
+				return rows, append(wrong, RowError{
+					p.StartLine,
+					"its quotation marks do not match; what follows was not read",
+				}), nil
 			}
 			return nil, nil, err
 		}

@@ -128,7 +128,12 @@ func same(a, b Entry) bool { return a.Details == b.Details && slices.Equal(a.See
 // lay takes what a row says of an item; empty cells say nothing.
 func (e *Entry) lay(r Row) {
 	e.Name, e.Kind = r.Name, r.Kind
-	for _, t := range []struct{ to, from *string }{{&e.Description, &r.Description}, {&e.Reason, &r.Reason}, {&e.Requester, &r.Requester}, {&e.Due, &r.Due}} {
+	for _, t := range []struct{ to, from *string }{
+		{&e.Description, &r.Description},
+		{&e.Reason, &r.Reason},
+		{&e.Requester, &r.Requester},
+		{&e.Due, &r.Due},
+	} {
 		if *t.from != "" {
 			*t.to = *t.from
 		}
@@ -239,7 +244,10 @@ func Rows(list []Entry, shots []Reel) []Row {
 		}
 		for _, v := range e.Seen {
 			s := reels[v.Shot]
-			r := Row{ID: e.ID, Details: e.Details, Source: s.Source, Shot: s.Name, State: v.State, Assignee: v.Assignee, Note: v.Note}
+			r := Row{
+				ID: e.ID, Details: e.Details, Source: s.Source, Shot: s.Name, State: v.State, Assignee: v.Assignee,
+				Note: v.Note,
+			}
 			if v.First >= 0 {
 				r.In, r.Out = s.Timecode.Format(int64(s.First+v.First)), s.Timecode.Format(int64(s.First+v.Last))
 			}

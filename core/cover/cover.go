@@ -304,7 +304,10 @@ func (c *Cover) At(f int) (l Live, ok bool) {
 // Shape returns the cover's form and place at frame f, without treatments, whether or
 // not it hides anything there.
 func (c *Cover) Shape(f int) Live {
-	return Live{Cover: c.ID, Form: c.form(f), Transparency: c.Transparency.At(f), Frame: f, Map: c.Map(f), Speed: c.speed(f), Corners: c.corners(f)}
+	return Live{
+		Cover: c.ID, Form: c.form(f), Transparency: c.Transparency.At(f), Frame: f, Map: c.Map(f),
+		Speed: c.speed(f), Corners: c.corners(f),
+	}
 }
 
 // speed is how far the cover's centre moves in the time of a frame, around frame f.

@@ -43,18 +43,26 @@ func random(rng *rand.Rand) *Document {
 	}
 	for i := range rng.Intn(4) {
 		first := rng.Intn(d.Frames)
-		c := Cover{ID: string(rune('a' + i)), Item: "i", Name: "cover", Off: rng.Intn(5) == 0, Inverted: rng.Intn(5) == 0, Unseen: rng.Intn(5) == 0,
-			Span: Span{first, first + rng.Intn(d.Frames-first)}, Grow: value(20), Soften: Pair{value(20), value(20)},
-			Motion: Motion{Pivot: geom.Pt(rng.Float64()*1000, 300), Keys: []PlacementKey{}}, Treatments: []Treatment{}}
+		c := Cover{
+			ID: string(rune('a' + i)), Item: "i", Name: "cover", Off: rng.Intn(5) == 0, Inverted: rng.Intn(5) == 0,
+			Unseen: rng.Intn(5) == 0,
+			Span:   Span{first, first + rng.Intn(d.Frames-first)}, Grow: value(20), Soften: Pair{value(20), value(20)},
+			Motion: Motion{Pivot: geom.Pt(rng.Float64()*1000, 300), Keys: []PlacementKey{}}, Treatments: []Treatment{},
+		}
 		for _, f := range frames(rng.Intn(6)) {
-			c.Motion.Keys = append(c.Motion.Keys, PlacementKey{f, Placement{geom.Pt(rng.NormFloat64()*99, 7), rng.NormFloat64() * 90, geom.Pt(.2+rng.Float64(), 1)}, ease()})
+			c.Motion.Keys = append(c.Motion.Keys, PlacementKey{
+				f, Placement{geom.Pt(rng.NormFloat64()*99, 7), rng.NormFloat64() * 90, geom.Pt(.2+rng.Float64(), 1)}, ease(),
+			})
 		}
 		o := Outline{ID: "o", Shape: ShapePath}
 		n := 3 + rng.Intn(6)
 		for _, f := range frames(1 + rng.Intn(3)) {
 			k := PathKey{Frame: f, Ease: ease()}
 			for range n {
-				k.Knots = append(k.Knots, geom.Knot{P: geom.Pt(rng.Float64()*1280, rng.Float64()*720), Out: geom.Pt(rng.Float64(), 2)})
+				k.Knots = append(k.Knots, geom.Knot{
+					P:   geom.Pt(rng.Float64()*1280, rng.Float64()*720),
+					Out: geom.Pt(rng.Float64(), 2),
+				})
 			}
 			o.Keys = append(o.Keys, k)
 		}
@@ -74,13 +82,17 @@ func random(rng *rand.Rand) *Document {
 			}
 			c.Treatments = append(c.Treatments, t)
 		}
-		c.SoftenSide, c.Style = []SoftenSide{SoftenOutside, SoftenInside, SoftenBoth}[rng.Intn(3)], []string{"", "house"}[rng.Intn(2)]
+		c.SoftenSide, c.Style = []SoftenSide{SoftenOutside, SoftenInside, SoftenBoth}[rng.Intn(3)],
+			[]string{"", "house"}[rng.Intn(2)]
 		c.Transparency = value(1)
 		d.Covers = append(d.Covers, c)
 	}
 	d.Graphics = []Graphic{{ID: "flag", Name: "Flag of Skerry", Width: 3, Height: 2}}
 	if len(d.Covers) > 0 && rng.Intn(2) == 0 {
-		d.Labels = []Label{{ID: "l", Cover: d.Covers[0].ID, Text: "Orsholm", Ring: rng.Intn(2) == 0, Size: 20, Colour: "#f0cd7c"}}
+		d.Labels = []Label{{
+			ID: "l", Cover: d.Covers[0].ID, Text: "Orsholm", Ring: rng.Intn(2) == 0, Size: 20,
+			Colour: "#f0cd7c",
+		}}
 	}
 	if n := len(d.Covers); n > 0 && rng.Intn(2) == 0 {
 		tr := randomTrack(rng, d.Frames)
@@ -96,9 +108,15 @@ func random(rng *rand.Rand) *Document {
 			h.Crossing = &Crossing{-1, h.Span.First, -1, h.Span.Last}
 		case 1:
 			h.Outlines, h.Track, h.From = []Outline{}, "", 0
-			h.Proposed = &Proposed{Surface: "tr", Run: "run", Sensitivity: rng.Float64(), Edge: 1 + 9*rng.Float64(), Least: 50, Accepted: []Span{h.Span},
-				Strokes: []Stroke{{Frame: h.Span.First, Span: h.Span, Add: rng.Intn(2) == 0, Radius: 4, Points: []geom.Point{{X: 9 * rng.Float64(), Y: 5}}}},
-				Mattes:  &Mattes{First: h.Span.First, Frames: []MatteFrame{{X: 3, Share: rng.Float64(), Move: &geom.Point{X: 2}}}}}
+			h.Proposed = &Proposed{
+				Surface: "tr", Run: "run", Sensitivity: rng.Float64(), Edge: 1 + 9*rng.Float64(), Least: 50,
+				Accepted: []Span{h.Span},
+				Strokes: []Stroke{{
+					Frame: h.Span.First, Span: h.Span, Add: rng.Intn(2) == 0, Radius: 4,
+					Points: []geom.Point{{X: 9 * rng.Float64(), Y: 5}},
+				}},
+				Mattes: &Mattes{First: h.Span.First, Frames: []MatteFrame{{X: 3, Share: rng.Float64(), Move: &geom.Point{X: 2}}}},
+			}
 		}
 	}
 	if err := d.Validate(); err != nil { // and links what rides
@@ -109,7 +127,10 @@ func random(rng *rand.Rand) *Document {
 
 // randomTrack follows a surface, or points, over some of the frames.
 func randomTrack(rng *rand.Rand, frames int) Track {
-	t := Track{ID: "tr", Name: "side", Kind: Surface, Model: "affine", Channel: "best", Frame: rng.Intn(frames), Anchors: []TrackAnchor{}}
+	t := Track{
+		ID: "tr", Name: "side", Kind: Surface, Model: "affine", Channel: "best", Frame: rng.Intn(frames),
+		Anchors: []TrackAnchor{},
+	}
 	for _, p := range geom.Ellipse(geom.Rect{Min: geom.Pt(100, 90), Max: geom.Pt(300+100*rng.Float64(), 260)}) {
 		t.Surface = append(t.Surface, p.P)
 	}
@@ -120,7 +141,8 @@ func randomTrack(rng *rand.Rand, frames int) Track {
 	}
 	p := &Poses{First: rng.Intn(frames / 2)}
 	for f := p.First; f < frames-rng.Intn(5); f++ {
-		m := geom.Placement(geom.Pt(200, 170), geom.Pt(rng.NormFloat64()*40, 3), rng.NormFloat64()*20, .5+rng.Float64(), .5+rng.Float64())
+		m := geom.Placement(geom.Pt(200, 170), geom.Pt(rng.NormFloat64()*40, 3), rng.NormFloat64()*20, .5+rng.Float64(),
+			.5+rng.Float64())
 		var q [8]float64
 		for i, c := range t.Box() {
 			c = m.Apply(c)
@@ -279,22 +301,32 @@ func TestBadDocuments(t *testing.T) {
 		"no track":   func(d map[string]any) { cover0(d)["track"] = "nobody" },
 		"held out":   func(d map[string]any) { cover0(d)["treatments"] = []any{}; cover0(d)["holdsOut"] = []any{"nobody"} },
 		"bad track": func(d map[string]any) {
-			d["tracks"] = []any{map[string]any{"id": "t", "name": "", "kind": "surface", "model": "affine", "channel": "luma", "frame": 0, "surface": []any{}, "anchors": []any{}}}
+			d["tracks"] = []any{map[string]any{
+				"id": "t", "name": "", "kind": "surface", "model": "affine", "channel": "luma",
+				"frame": 0, "surface": []any{}, "anchors": []any{},
+			}}
 		},
 		"no graphic": func(d map[string]any) {
-			cover0(d)["treatments"] = []any{map[string]any{"id": "t", "kind": "patch", "strength": 1, "scale": 1, "graphic": "nobody"}}
+			cover0(d)["treatments"] = []any{map[string]any{
+				"id": "t", "kind": "patch", "strength": 1, "scale": 1, "graphic": "nobody",
+			}}
 		},
 		"graphic": func(d map[string]any) {
 			d["graphics"] = []any{map[string]any{"id": "g", "name": "", "width": 3, "height": 2, "png": "AAAA"}}
 		},
 		"label": func(d map[string]any) {
-			d["labels"] = []any{map[string]any{"id": "l", "cover": "nobody", "text": "x", "ring": false, "size": 20, "colour": "#ffffff"}}
+			d["labels"] = []any{map[string]any{
+				"id": "l", "cover": "nobody", "text": "x", "ring": false, "size": 20,
+				"colour": "#ffffff",
+			}}
 		},
 		"soften side":  func(d map[string]any) { cover0(d)["softenSide"] = "somewhere" },
 		"transparency": func(d map[string]any) { cover0(d)["transparency"] = 1.5 },
 		"same id":      func(d map[string]any) { d["covers"] = append(d["covers"].([]any), d["covers"].([]any)[0]) },
 		"mixed kind": func(d map[string]any) {
-			cover0(d)["treatments"] = []any{map[string]any{"id": "t", "kind": "fill", "colour": "#000000", "strength": 1, "cell": map[string]any{"across": 9, "down": 9}}}
+			cover0(d)["treatments"] = []any{map[string]any{
+				"id": "t", "kind": "fill", "colour": "#000000", "strength": 1, "cell": map[string]any{"across": 9, "down": 9},
+			}}
 		},
 	} {
 		var d map[string]any

@@ -29,8 +29,11 @@ func TestWhatHides(t *testing.T) {
 		"names and locks": {func(d *Document) {
 			d.Covers[0].Name, d.Covers[0].Locked, d.Covers[0].Unseen, d.Tracks[0].Name = "X", true, true, "Y"
 		}, true, true},
-		"its span":          {func(d *Document) { d.Covers[0].Span.Last = 39 }, false, false},
-		"its treatment":     {func(d *Document) { d.Covers[0].Treatments = []Treatment{NewTreatment("t", Blur)} }, false, false},
+		"its span": {func(d *Document) { d.Covers[0].Span.Last = 39 }, false, false},
+		"its treatment": {
+			func(d *Document) { d.Covers[0].Treatments = []Treatment{NewTreatment("t", Blur)} }, false,
+			false,
+		},
 		"its track":         {func(d *Document) { d.Tracks[0].Attempt = "2" }, false, false},
 		"its holdout":       {func(d *Document) { d.Covers[2].Span.Last = 9 }, false, false},
 		"holdout of others": {func(d *Document) { d.Covers[2].HoldsOut = []string{"b"} }, false, false},

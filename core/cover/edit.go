@@ -379,7 +379,8 @@ func (c *Cover) apply(cmd Command) (string, error) {
 	// A key outside the span would be lost from sight.
 	here := func() error {
 		if !c.Span.Holds(cmd.Frame) {
-			return fmt.Errorf("edit: frame %d lies outside the span of %s (%d to %d)", cmd.Frame, c.Name, c.Span.First, c.Span.Last)
+			return fmt.Errorf("edit: frame %d lies outside the span of %s (%d to %d)", cmd.Frame, c.Name, c.Span.First,
+				c.Span.Last)
 		}
 		return nil
 	}
@@ -426,7 +427,8 @@ func (c *Cover) apply(cmd Command) (string, error) {
 		c.Motion.place(cmd.Frame, p, cmd.Scope)
 		return "fitted " + c.Name + when, nil
 	case "addOutline":
-		if err := errors.Join(need(cmd.Outline != nil && len(cmd.Outline.Keys) == 1, "an outline with one key"), here()); err != nil {
+		if err := errors.Join(need(cmd.Outline != nil && len(cmd.Outline.Keys) == 1, "an outline with one key"),
+			here()); err != nil {
 			return "", err
 		}
 		o := cmd.Outline.clone()
@@ -463,7 +465,9 @@ func (c *Cover) apply(cmd Command) (string, error) {
 			side = SoftenOutside
 		}
 		c.SoftenSide = side
-		return "softened " + c.Name + " " + map[SoftenSide]string{SoftenOutside: "outside its outline", SoftenInside: "inside its outline", SoftenBoth: "on both sides of its outline"}[side], nil
+		return "softened " + c.Name + " " + map[SoftenSide]string{
+			SoftenOutside: "outside its outline", SoftenInside: "inside its outline", SoftenBoth: "on both sides of its outline",
+		}[side], nil
 	case "style":
 		c.Style = cmd.ID
 		if cmd.Style == nil {
@@ -642,7 +646,8 @@ func (v *Value) shift(by float64) {
 // editKeys does what is done to keys of any lane.
 func (c *Cover) editKeys(cmd Command, here func() error) (string, error) {
 	lanes := slices.DeleteFunc(c.lanes(), func(l lane) bool {
-		return len(cmd.Lanes) > 0 && !slices.Contains(cmd.Lanes, l.name) || strings.HasPrefix(l.name, "outline/") && l.len() == 1 && cmd.Do != "addKey" && cmd.Do != "paste"
+		return len(cmd.Lanes) > 0 && !slices.Contains(cmd.Lanes, l.name) ||
+			strings.HasPrefix(l.name, "outline/") && l.len() == 1 && cmd.Do != "addKey" && cmd.Do != "paste"
 	})
 	byName := func(name string) (lane, error) {
 		for _, l := range lanes {
@@ -690,7 +695,8 @@ func (c *Cover) editKeys(cmd Command, here func() error) (string, error) {
 				}
 			}
 		}
-		return fmt.Sprintf("made %s of %s%s go on %s", keys, c.Name, at, map[Ease]string{Even: "evenly", Held: "held", Eased: "eased"}[cmd.Ease]), c.none(found)
+		return fmt.Sprintf("made %s of %s%s go on %s", keys, c.Name, at,
+			map[Ease]string{Even: "evenly", Held: "held", Eased: "eased"}[cmd.Ease]), c.none(found)
 	case "moveKeys":
 		for _, l := range lanes {
 			moving := map[int]bool{}
@@ -706,7 +712,8 @@ func (c *Cover) editKeys(cmd Command, here func() error) (string, error) {
 					return "", fmt.Errorf("edit: %s has a key at frame %d already", c.Name, to)
 				}
 				if !c.Span.Holds(to) {
-					return "", fmt.Errorf("edit: a key would come to lie at frame %d, outside the span (%d to %d)", to, c.Span.First, c.Span.Last)
+					return "", fmt.Errorf("edit: a key would come to lie at frame %d, outside the span (%d to %d)", to,
+						c.Span.First, c.Span.Last)
 				}
 			}
 			for i := range moving {
@@ -728,7 +735,8 @@ func (c *Cover) editKeys(cmd Command, here func() error) (string, error) {
 				return "", err
 			}
 			if !c.Span.Holds(f) {
-				return "", fmt.Errorf("edit: a key would come to lie at frame %d, outside the span (%d to %d)", f, c.Span.First, c.Span.Last)
+				return "", fmt.Errorf("edit: a key would come to lie at frame %d, outside the span (%d to %d)", f, c.Span.First,
+					c.Span.Last)
 			}
 			if err := l.paste(f, k); err != nil {
 				return "", err

@@ -50,18 +50,31 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 	on := rng.Intn(2) == 0
 	place := Placement{geom.Pt(rng.NormFloat64()*30, 2), rng.NormFloat64() * 30, geom.Pt(.2+rng.Float64(), 1)}
 	first := rng.Intn(d.Frames)
-	fresh := Cover{ID: id, Name: "fresh", Span: Span{0, d.Frames - 1}, Treatments: []Treatment{NewTreatment("t", Blur)},
-		Outlines: []Outline{{ID: "o", Shape: ShapeBox, Keys: []PathKey{{Knots: geom.Box(geom.Rect{Max: geom.Pt(40, 20)})}}}}}
+	fresh := Cover{
+		ID: id, Name: "fresh", Span: Span{0, d.Frames - 1}, Treatments: []Treatment{NewTreatment("t", Blur)},
+		Outlines: []Outline{{ID: "o", Shape: ShapeBox, Keys: []PathKey{{Knots: geom.Box(geom.Rect{Max: geom.Pt(40, 20)})}}}},
+	}
 	tr := randomTrack(rng, d.Frames)
 	cmds := []Command{
-		{Do: "add", New: &fresh}, {Do: "remove", Cover: id}, {Do: "rename", Cover: id, Name: " x "},
-		{Do: "switch", Cover: id, On: on}, {Do: "lock", Cover: id, On: rng.Intn(6) == 0}, {Do: "unsee", Cover: id, On: on},
-		{Do: "only", Cover: id, On: on}, {Do: "invert", Cover: id, On: on},
+		{Do: "add", New: &fresh},
+		{Do: "remove", Cover: id},
+		{Do: "rename", Cover: id, Name: " x "},
+		{Do: "switch", Cover: id, On: on},
+		{Do: "lock", Cover: id, On: rng.Intn(6) == 0},
+		{Do: "unsee", Cover: id, On: on},
+		{Do: "only", Cover: id, On: on},
+		{Do: "invert", Cover: id, On: on},
 		{Do: "span", Cover: id, Span: &Span{first, first + rng.Intn(d.Frames-first)}},
 		{Do: "place", Cover: id, Frame: f(), Placement: &place, Scope: scope},
-		{Do: "fit", Cover: id, Frame: f(), Scope: scope, Rect: &geom.Rect{Min: geom.Pt(5, 6), Max: geom.Pt(rng.Float64()*300, 200)}},
-		{Do: "addOutline", Cover: id, Frame: f(), Outline: &Outline{ID: "p" + string(rune('a'+rng.Intn(20))), Shape: ShapePath, Keys: []PathKey{{Knots: knots()}}}},
-		{Do: "removeOutline", Cover: id, ID: "o"}, {Do: "shape", Cover: id, ID: "o", Shape: ShapePath},
+		{
+			Do: "fit", Cover: id, Frame: f(), Scope: scope,
+			Rect: &geom.Rect{Min: geom.Pt(5, 6), Max: geom.Pt(rng.Float64()*300, 200)},
+		},
+		{Do: "addOutline", Cover: id, Frame: f(), Outline: &Outline{
+			ID: "p" + string(rune('a'+rng.Intn(20))), Shape: ShapePath, Keys: []PathKey{{Knots: knots()}},
+		}},
+		{Do: "removeOutline", Cover: id, ID: "o"},
+		{Do: "shape", Cover: id, ID: "o", Shape: ShapePath},
 		{Do: "reshape", Cover: id, ID: "o", Frame: f(), Knots: knots(), Scope: scope},
 		{Do: "insertKnot", Cover: id, ID: "o", Index: rng.Intn(5), At: rng.Float64()},
 		{Do: "removeKnots", Cover: id, ID: "o", Indexes: []int{rng.Intn(5), rng.Intn(5)}},
@@ -71,10 +84,15 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 		{Do: "moveKeys", Cover: id, Frames: frames, By: rng.Intn(21) - 10, Lanes: lanes},
 		{Do: "removeKeys", Cover: id, Frames: frames[:1], Lanes: lanes},
 		{Do: "ease", Cover: id, Frames: frames, Ease: []Ease{Even, Held, Eased}[rng.Intn(3)]},
-		{Do: "paste", Cover: id, Frame: f(), Keys: c.Copy(frames)}, {Do: "pasteAll", Cover: id, Keys: c.Copy(frames[:1])},
+		{Do: "paste", Cover: id, Frame: f(), Keys: c.Copy(frames)},
+		{Do: "pasteAll", Cover: id, Keys: c.Copy(frames[:1])},
 		{Do: "treat", Cover: id, Treatments: []Treatment{NewTreatment("n", Mosaic)}},
-		{Do: "replace", Cover: id, New: &fresh}, {Do: "track", Track: &tr}, {Do: "track"}, {Do: "untrack", ID: "tr"},
-		{Do: "ride", Cover: id, ID: "tr", Frame: f()}, {Do: "byHand", Cover: id, Number: .1 + rng.Float64()},
+		{Do: "replace", Cover: id, New: &fresh},
+		{Do: "track", Track: &tr},
+		{Do: "track"},
+		{Do: "untrack", ID: "tr"},
+		{Do: "ride", Cover: id, ID: "tr", Frame: f()},
+		{Do: "byHand", Cover: id, Number: .1 + rng.Float64()},
 		{Do: "nonsense", Cover: id},
 	}
 	return cmds[rng.Intn(len(cmds))]
@@ -208,7 +226,8 @@ func TestKnotsOnAllKeys(t *testing.T) {
 		}
 		p := &more.Covers[0].Outlines[0]
 		for f := range d.Frames {
-			if len(p.At(f)) != len(o.At(f))+1 || !reflect.DeepEqual(o.At(f).Split(i, at)[i+1], p.At(f)[i+1]) && o.At(f).Split(i, at)[i+1].P.Sub(p.At(f)[i+1].P).Len() > 1e-6 {
+			if len(p.At(f)) != len(o.At(f))+1 || !reflect.DeepEqual(o.At(f).Split(i, at)[i+1], p.At(f)[i+1]) &&
+				o.At(f).Split(i, at)[i+1].P.Sub(p.At(f)[i+1].P).Len() > 1e-6 {
 				t.Fatalf("frame %d: the knot is not where it was put", f)
 			}
 		}
@@ -258,7 +277,10 @@ func TestUntouched(t *testing.T) {
 		}
 		n++
 		grow := func(i int) Command {
-			return Command{Do: "set", Cover: base.Covers[i].ID, Lane: "grow", Number: 2000 * rng.Float64(), Frame: base.Covers[i].Span.First, Scope: ThisFrame}
+			return Command{
+				Do: "set", Cover: base.Covers[i].ID, Lane: "grow", Number: 2000 * rng.Float64(),
+				Frame: base.Covers[i].Span.First, Scope: ThisFrame,
+			}
 		}
 		head, _, err := base.Apply(grow(0))
 		if err != nil { // a number too large
@@ -278,7 +300,10 @@ func TestUntouched(t *testing.T) {
 func TestLabels(t *testing.T) {
 	d := New(100, 100, 50)
 	box := Outline{ID: "o", Shape: ShapeBox, Keys: []PathKey{{Knots: geom.Box(geom.Rect{Max: geom.Pt(10, 10)})}}}
-	c := Cover{ID: "q", Name: "Quay plate", Span: Span{0, 49}, Outlines: []Outline{box}, Treatments: []Treatment{NewTreatment("t", Fill)}}
+	c := Cover{
+		ID: "q", Name: "Quay plate", Span: Span{0, 49}, Outlines: []Outline{box},
+		Treatments: []Treatment{NewTreatment("t", Fill)},
+	}
 	p := Rest
 	p.Move.X = 4
 	var last *Document
@@ -288,11 +313,26 @@ func TestLabels(t *testing.T) {
 	}{
 		{Command{Do: "add", New: &c}, "added Quay plate"},
 		{Command{Do: "place", Cover: "q", Frame: 41, Placement: &p}, "moved Quay plate at f 41"},
-		{Command{Do: "reshape", Cover: "q", ID: "o", Frame: 41, Knots: geom.Box(geom.Rect{Max: geom.Pt(9, 9)})}, "reshaped the outline of Quay plate at f 41"},
-		{Command{Do: "set", Cover: "q", Lane: "soften/across", Number: 3, Scope: WholeSpan}, "set soften across of Quay plate"},
-		{Command{Do: "set", Cover: "q", Lane: "treatment/t/strength", Number: .5, Frame: 3, Scope: ThisFrame}, "set strength of Quay plate at f 3"},
-		{Command{Do: "span", Cover: "q", Span: &Span{0, 40}}, "set the span of Quay plate to f 0–40; 1 of its keys lie outside"},
-		{Command{Do: "place", Cover: "q", Frame: 45, Placement: &p}, "edit: frame 45 lies outside the span of Quay plate (0 to 40)"},
+		{
+			Command{Do: "reshape", Cover: "q", ID: "o", Frame: 41, Knots: geom.Box(geom.Rect{Max: geom.Pt(9, 9)})},
+			"reshaped the outline of Quay plate at f 41",
+		},
+		{
+			Command{Do: "set", Cover: "q", Lane: "soften/across", Number: 3, Scope: WholeSpan},
+			"set soften across of Quay plate",
+		},
+		{
+			Command{Do: "set", Cover: "q", Lane: "treatment/t/strength", Number: .5, Frame: 3, Scope: ThisFrame},
+			"set strength of Quay plate at f 3",
+		},
+		{
+			Command{Do: "span", Cover: "q", Span: &Span{0, 40}},
+			"set the span of Quay plate to f 0–40; 1 of its keys lie outside",
+		},
+		{
+			Command{Do: "place", Cover: "q", Frame: 45, Placement: &p},
+			"edit: frame 45 lies outside the span of Quay plate (0 to 40)",
+		},
 		{Command{Do: "lock", Cover: "q", On: true}, "locked Quay plate"},
 		{Command{Do: "remove", Cover: "q"}, "edit: Quay plate is locked; unlock it first"},
 	} {

@@ -25,7 +25,8 @@ const (
 )
 
 func (g *Graphic) validate() error {
-	if !identifier.MatchString(g.ID) || len(g.Name) > 200 || g.Width < 1 || g.Height < 1 || g.Width > GraphicSide || g.Height > GraphicSide || len(g.PNG) > MaxGraphic {
+	if !identifier.MatchString(g.ID) || len(g.Name) > 200 || g.Width < 1 || g.Height < 1 || g.Width > GraphicSide ||
+		g.Height > GraphicSide || len(g.PNG) > MaxGraphic {
 		return errors.New("id, name or size")
 	}
 	if len(g.PNG) > 0 {

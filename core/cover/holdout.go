@@ -120,7 +120,8 @@ func (f *Found) place(w, h int) image.Rectangle {
 	if f.size == (geom.Point{}) {
 		return r
 	}
-	return image.Rect(int(float64(r.Min.X)*f.size.X), int(float64(r.Min.Y)*f.size.Y), int(math.Ceil(float64(r.Max.X)*f.size.X)), int(math.Ceil(float64(r.Max.Y)*f.size.Y)))
+	return image.Rect(int(float64(r.Min.X)*f.size.X), int(float64(r.Min.Y)*f.size.Y),
+		int(math.Ceil(float64(r.Max.X)*f.size.X)), int(math.Ceil(float64(r.Max.Y)*f.size.Y)))
 }
 
 // Matte returns what was found, without the strokes: 1 in front. It is empty where
@@ -161,7 +162,8 @@ func (f *Found) Bounds() image.Rectangle {
 	for _, s := range f.Strokes {
 		if s.Add {
 			b := geom.Bounds(s.Points).Grow(s.Radius+1, s.Radius+1)
-			r = r.Union(image.Rect(int(math.Floor(b.Min.X)), int(math.Floor(b.Min.Y)), int(math.Ceil(b.Max.X)), int(math.Ceil(b.Max.Y))))
+			r = r.Union(image.Rect(int(math.Floor(b.Min.X)), int(math.Floor(b.Min.Y)), int(math.Ceil(b.Max.X)),
+				int(math.Ceil(b.Max.Y))))
 		}
 	}
 	return r
@@ -266,7 +268,8 @@ func (p *Proposed) validate(frames int) error {
 		}
 	}
 	for i, s := range p.Strokes {
-		if !in(s.Span) || s.Frame < 0 || s.Frame >= frames || !(s.Radius >= .5 && s.Radius <= 1000) || len(s.Points) == 0 || len(s.Points) > maxKnots {
+		if !in(s.Span) || s.Frame < 0 || s.Frame >= frames || !(s.Radius >= .5 && s.Radius <= 1000) ||
+			len(s.Points) == 0 || len(s.Points) > maxKnots {
 			return fmt.Errorf("strokes[%d]: its frames, its size or its points", i)
 		}
 		for _, q := range s.Points {
@@ -280,13 +283,15 @@ func (p *Proposed) validate(frames int) error {
 			return errors.New("mattes lie outside the shot")
 		}
 		for i, g := range m.Frames {
-			if !(g.Share >= 0 && g.Share <= 1) || g.X < 0 || g.Y < 0 || g.X > frame.MaxSide || g.Y > frame.MaxSide || g.Move != nil && !(math.Abs(g.Move.X) <= maxCoord && math.Abs(g.Move.Y) <= maxCoord) {
+			if !(g.Share >= 0 && g.Share <= 1) || g.X < 0 || g.Y < 0 || g.X > frame.MaxSide || g.Y > frame.MaxSide ||
+				g.Move != nil && !(math.Abs(g.Move.X) <= maxCoord && math.Abs(g.Move.Y) <= maxCoord) {
 				return fmt.Errorf("mattes: frame %d", m.First+i)
 			}
 			if len(g.PNG) == 0 {
 				continue
 			}
-			if c, err := png.DecodeConfig(bytes.NewReader(g.PNG)); err != nil || c.Width > frame.MaxSide || c.Height > frame.MaxSide {
+			if c, err := png.DecodeConfig(bytes.NewReader(g.PNG)); err != nil || c.Width > frame.MaxSide ||
+				c.Height > frame.MaxSide {
 				return fmt.Errorf("mattes: frame %d is no picture that can be read", m.First+i)
 			}
 		}
@@ -298,7 +303,8 @@ func (c Crossing) validate(frames int) error {
 	last := -1
 	for i, f := range c {
 		if f < -1 || f >= frames || f >= 0 && f < last {
-			return fmt.Errorf("crossing: the frame on which it %s is outside the shot or before one that comes earlier", crossingWords[i])
+			return fmt.Errorf("crossing: the frame on which it %s is outside the shot or before one that comes earlier",
+				crossingWords[i])
 		}
 		last = max(last, f)
 	}
@@ -321,7 +327,8 @@ func (c *Cover) mark(i, f int) (string, error) {
 	at[i] = f
 	for k, g := range at {
 		if g >= 0 && (k < i && g > f || k > i && g < f) {
-			return "", fmt.Errorf("edit: it %s at f %d, so it cannot be that it %s at f %d", crossingWords[k], g, crossingWords[i], f)
+			return "", fmt.Errorf("edit: it %s at f %d, so it cannot be that it %s at f %d", crossingWords[k], g,
+				crossingWords[i], f)
 		}
 	}
 	switch {
@@ -370,7 +377,8 @@ func (c *Cover) applyHoldout(cmd Command) (string, error) {
 			return "", errors.New("edit: a holdout holds out of one cover at least; remove it instead")
 		}
 		c.HoldsOut = slices.Clone(cmd.For)
-		return word(slices.Contains(cmd.For, "*"), "let "+c.Name+" pass before all covers", "let "+c.Name+" pass before "+count(len(cmd.For), "cover")), nil
+		return word(slices.Contains(cmd.For, "*"), "let "+c.Name+" pass before all covers",
+			"let "+c.Name+" pass before "+count(len(cmd.For), "cover")), nil
 	}
 	if c.Proposed == nil {
 		return "", fmt.Errorf("edit: %s was drawn, not found in the picture", c.Name)
@@ -380,7 +388,8 @@ func (c *Cover) applyHoldout(cmd Command) (string, error) {
 	switch {
 	case cmd.Do == "accept" && cmd.Span != nil:
 		p.accept(*cmd.Span, cmd.On)
-		return fmt.Sprintf("%s %s from f %d to f %d", word(cmd.On, "took", "put back"), c.Name, cmd.Span.First, cmd.Span.Last), nil
+		return fmt.Sprintf("%s %s from f %d to f %d", word(cmd.On, "took", "put back"), c.Name, cmd.Span.First,
+			cmd.Span.Last), nil
 	case cmd.Do == "paint" && cmd.Stroke != nil:
 		p.Strokes = append(slices.Clip(p.Strokes), *cmd.Stroke)
 		return word(cmd.Stroke.Add, "added to ", "took away from ") + c.Name + fmt.Sprintf(" at f %d", cmd.Stroke.Frame), nil

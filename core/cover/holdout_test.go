@@ -34,7 +34,10 @@ func held(t *testing.T) *Document {
 		m.Frames[i] = MatteFrame{X: 30 + 4*i, Y: 40, Share: .1, Move: &geom.Point{X: 4}, PNG: grey(t, 10, 10, 255)}
 	}
 	m.Frames[7].Move = nil // not seen between frames 16 and 17
-	h := Cover{ID: "h", Name: "Found", Span: Span{10, 29}, HoldsOut: []string{"c"}, Proposed: &Proposed{Run: "r", Sensitivity: .5, Edge: 5, Least: 60, Mattes: m}}
+	h := Cover{
+		ID: "h", Name: "Found", Span: Span{10, 29}, HoldsOut: []string{"c"},
+		Proposed: &Proposed{Run: "r", Sensitivity: .5, Edge: 5, Least: 60, Mattes: m},
+	}
 	d, _, err := d.Apply(Command{Do: "add", New: &c}, Command{Do: "add", New: &h})
 	if err != nil {
 		t.Fatal(err)
@@ -43,8 +46,15 @@ func held(t *testing.T) *Document {
 }
 
 func boxed(id string, x0, y0, x1, y1 float64) Cover {
-	return Cover{ID: id, Name: id, Span: Span{0, 49}, Outlines: []Outline{{ID: "o", Shape: ShapeBox, Keys: []PathKey{{Frame: 0, Knots: geom.Box(geom.Rect{Min: geom.Pt(x0, y0), Max: geom.Pt(x1, y1)})}}}},
-		Motion: Motion{Keys: []PlacementKey{}}, Treatments: []Treatment{NewTreatment("t", Fill)}}
+	return Cover{
+		ID: id, Name: id, Span: Span{0, 49}, Outlines: []Outline{
+			{ID: "o", Shape: ShapeBox, Keys: []PathKey{{
+				Frame: 0,
+				Knots: geom.Box(geom.Rect{Min: geom.Pt(x0, y0), Max: geom.Pt(x1, y1)}),
+			}}},
+		},
+		Motion: Motion{Keys: []PlacementKey{}}, Treatments: []Treatment{NewTreatment("t", Fill)},
+	}
 }
 
 // What is accepted is what a set of frames says, and stays sorted and apart.
@@ -105,7 +115,9 @@ func TestProposed(t *testing.T) {
 		t.Error("the digest does not know of the holdout")
 	}
 	// A stroke is carried along, also over a frame where the motion was not seen.
-	apply(Command{Do: "paint", Cover: "h", Stroke: &Stroke{Frame: 14, Span: Span{12, 20}, Add: true, Radius: 3, Points: []geom.Point{{X: 100, Y: 60}}}})
+	apply(Command{Do: "paint", Cover: "h", Stroke: &Stroke{
+		Frame: 14, Span: Span{12, 20}, Add: true, Radius: 3, Points: []geom.Point{{X: 100, Y: 60}},
+	}})
 	for f, want := range map[int]float64{12: 92, 14: 100, 15: 104, 18: 116, 20: 124} {
 		if got := live(f).Holdouts[0].Found.Strokes[0].Points[0]; got != geom.Pt(want, 60) {
 			t.Errorf("frame %d: the stroke lies at %v, not %g", f, got, want)
@@ -137,8 +149,11 @@ func TestProposed(t *testing.T) {
 		"one cover at least":          {Do: "holds", Cover: "h"},
 		"is no holdout":               {Do: "accept", Cover: "c", Span: &Span{0, 1}, On: true},
 		"is no holdout that is drawn": {Do: "mark", Cover: "h", Frame: 12},
-		"strokes[1]":                  {Do: "paint", Cover: "h", Stroke: &Stroke{Frame: 3, Span: Span{2, 99}, Radius: 3, Points: []geom.Point{{}}}},
-		"sensitivity":                 {Do: "propose", Cover: "h", Proposed: &Proposed{Sensitivity: 2, Edge: 5}},
+		"strokes[1]": {
+			Do: "paint", Cover: "h",
+			Stroke: &Stroke{Frame: 3, Span: Span{2, 99}, Radius: 3, Points: []geom.Point{{}}},
+		},
+		"sensitivity": {Do: "propose", Cover: "h", Proposed: &Proposed{Sensitivity: 2, Edge: 5}},
 	} {
 		if _, _, err := d.Apply(c); err == nil || !strings.Contains(err.Error(), words) {
 			t.Errorf("%s: %v, not %q", c.Do, err, words)
@@ -162,7 +177,9 @@ func TestCrossing(t *testing.T) {
 	do(Command{Do: "add", New: &h})
 	for i, f := range []int{10, 20, 30, 40} {
 		do(Command{Do: "mark", Cover: "x", Index: i, Frame: f},
-			Command{Do: "place", Cover: "x", Frame: f, Placement: &Placement{Move: geom.Pt(float64(10*f), 0), Size: geom.Pt(1, 1)}})
+			Command{Do: "place", Cover: "x", Frame: f, Placement: &Placement{
+				Move: geom.Pt(float64(10*f), 0), Size: geom.Pt(1, 1),
+			}})
 	}
 	c := d.Find("x")
 	if c.Span != (Span{10, 40}) || *c.Crossing != (Crossing{10, 20, 30, 40}) || c.Motion.At(25).Move.X != 250 {
@@ -171,7 +188,8 @@ func TestCrossing(t *testing.T) {
 	if len(d.At(9)[0].Holdouts) != 0 || len(d.At(10)[0].Holdouts) != 1 || len(d.At(41)[0].Holdouts) != 0 {
 		t.Error("it holds out outside its crossing")
 	}
-	if _, _, err := d.Apply(Command{Do: "mark", Cover: "x", Index: Clears, Frame: 15}); err == nil || !strings.Contains(err.Error(), "covers it wholly at f 20") {
+	if _, _, err := d.Apply(Command{Do: "mark", Cover: "x", Index: Clears, Frame: 15}); err == nil ||
+		!strings.Contains(err.Error(), "covers it wholly at f 20") {
 		t.Error(err)
 	}
 }

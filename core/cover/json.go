@@ -234,7 +234,8 @@ func (c *Cover) validate(frames int) error {
 		return nil
 	}
 	err := errors.Join(check("grow", c.Grow, 0, 1000),
-		check("soften.across", c.Soften.Across, 0, 1000), check("soften.down", c.Soften.Down, 0, 1000), check("transparency", c.Transparency, 0, 1))
+		check("soften.across", c.Soften.Across, 0, 1000), check("soften.down", c.Soften.Down, 0, 1000),
+		check("transparency", c.Transparency, 0, 1))
 	if err != nil {
 		return err
 	}

@@ -144,7 +144,8 @@ func (c *Cover) lanes() []lane {
 		if k.Placement == nil {
 			return errPaste
 		}
-		setKey(&c.Motion.Keys, PlacementKey{Frame: f, Placement: *k.Placement}, func(old *PlacementKey) { old.Placement = *k.Placement })
+		setKey(&c.Motion.Keys, PlacementKey{Frame: f, Placement: *k.Placement},
+			func(old *PlacementKey) { old.Placement = *k.Placement })
 		return nil
 	}
 	out := []lane{place}

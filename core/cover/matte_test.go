@@ -10,7 +10,10 @@ import (
 // A matte that comes from elsewhere, whatever its bytes are, is refused or gives a part of
 // the picture, at any place and any size of it.
 func FuzzMatte(f *testing.F) {
-	for _, img := range []image.Image{image.NewGray(image.Rect(0, 0, 9, 5)), image.NewNRGBA(image.Rect(0, 0, 3, 3)), image.NewGray16(image.Rect(0, 0, 1, 1))} {
+	for _, img := range []image.Image{
+		image.NewGray(image.Rect(0, 0, 9, 5)), image.NewNRGBA(image.Rect(0, 0, 3, 3)),
+		image.NewGray16(image.Rect(0, 0, 1, 1)),
+	} {
 		var b bytes.Buffer
 		if err := png.Encode(&b, img); err != nil {
 			f.Fatal(err)
@@ -23,7 +26,10 @@ func FuzzMatte(f *testing.F) {
 			return // it takes long, not more
 		}
 		d := New(64, 48, 4)
-		p := &Proposed{Surface: "t", Sensitivity: .5, Edge: 4, Least: 12, Accepted: []Span{{0, 3}}, Strokes: []Stroke{}, Mattes: &Mattes{Frames: []MatteFrame{{X: x, Y: y, PNG: b}}}}
+		p := &Proposed{
+			Surface: "t", Sensitivity: .5, Edge: 4, Least: 12, Accepted: []Span{{0, 3}}, Strokes: []Stroke{},
+			Mattes: &Mattes{Frames: []MatteFrame{{X: x, Y: y, PNG: b}}},
+		}
 		d.Covers = []Cover{{ID: "h", Name: "h", Span: Span{0, 3}, HoldsOut: []string{"*"}, Proposed: p}}
 		if d.Validate() != nil {
 			return

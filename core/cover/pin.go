@@ -18,7 +18,8 @@ func (l *Live) Pinned(t LiveTreatment, w, h int) (geom.Map, error) {
 	sx, sy := t.Scale, t.Scale
 	wide := (c[1].Sub(c[0]).Len() + c[2].Sub(c[3]).Len()) * float64(h)
 	high := (c[3].Sub(c[0]).Len() + c[2].Sub(c[1]).Len()) * float64(w)
-	if r := high / max(wide, 1e-9); t.Fit == "inside" || t.Fit == "filling" { // the graphic is r times as wide for its height
+	if r := high / max(wide, 1e-9); t.Fit == "inside" ||
+		t.Fit == "filling" { // the graphic is r times as wide for its height
 		if (r > 1) == (t.Fit == "inside") {
 			sy /= r
 		} else {

@@ -6,7 +6,8 @@ import (
 )
 
 // ErrLarge says that a change would make the document larger than MaxBytes.
-var ErrLarge = fmt.Errorf("edit: the document would be larger than %d MB; take covers or keys out of it first", MaxBytes>>20)
+var ErrLarge = fmt.Errorf("edit: the document would be larger than %d MB; take covers or keys out of it first",
+	MaxBytes>>20)
 
 // The most that parts of a document take as JSON, in bytes. A number has 25 at the most,
 // a knot six of them with their names.
@@ -47,7 +48,8 @@ func (d *Document) bound() int {
 		}
 		n += keyBytes * keysOf(c.Grow, c.Soften.Across, c.Soften.Down, c.Transparency)
 		for _, t := range c.Treatments {
-			n += keyBytes * keysOf(t.Strength, t.Sigma.Across, t.Sigma.Down, t.Cell.Across, t.Cell.Down, t.Level, t.Grain, t.Shading, t.Scale, t.Shift.Across, t.Shift.Down, t.Light)
+			n += keyBytes * keysOf(t.Strength, t.Sigma.Across, t.Sigma.Down, t.Cell.Across, t.Cell.Down, t.Level, t.Grain,
+				t.Shading, t.Scale, t.Shift.Across, t.Shift.Down, t.Light)
 		}
 		if p := c.Proposed; p != nil {
 			n += keyBytes * (len(p.Accepted) + len(p.Strokes))

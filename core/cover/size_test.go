@@ -29,8 +29,14 @@ func TestBound(t *testing.T) {
 			c := Cover{ID: string(rune('a' + i)), Outlines: []Outline{o}, Treatments: []Treatment{{ID: "t", Kind: Blur}}}
 			for f := range rng.Intn(300) {
 				c.Grow.Keys = append(c.Grow.Keys, ValueKey{Frame: f, Value: number(), Ease: Eased})
-				c.Treatments[0].Sigma.Down.Keys = append(c.Treatments[0].Sigma.Down.Keys, ValueKey{Frame: f, Value: number(), Ease: Held})
-				c.Motion.Keys = append(c.Motion.Keys, PlacementKey{Frame: f, Placement: Placement{Move: geom.Pt(number(), number()), Turn: number(), Size: geom.Pt(number(), number())}, Ease: Eased})
+				c.Treatments[0].Sigma.Down.Keys = append(c.Treatments[0].Sigma.Down.Keys,
+					ValueKey{Frame: f, Value: number(), Ease: Held})
+				c.Motion.Keys = append(c.Motion.Keys, PlacementKey{
+					Frame: f, Placement: Placement{
+						Move: geom.Pt(number(), number()), Turn: number(),
+						Size: geom.Pt(number(), number()),
+					}, Ease: Eased,
+				})
 			}
 			d.Covers = append(d.Covers, c)
 		}
@@ -52,7 +58,10 @@ func TestDocumentLimit(t *testing.T) {
 	for i := range maxKnots {
 		knots = append(knots, geom.Knot{P: geom.Pt(float64(i)/7, float64(i*i%997)/13)})
 	}
-	c := Cover{ID: "a", Span: Span{0, MaxFrames - 1}, Grow: Const(0), Treatments: []Treatment{}, Outlines: []Outline{{ID: "o", Shape: ShapePath, Keys: []PathKey{{Knots: knots}}}}}
+	c := Cover{
+		ID: "a", Span: Span{0, MaxFrames - 1}, Grow: Const(0), Treatments: []Treatment{},
+		Outlines: []Outline{{ID: "o", Shape: ShapePath, Keys: []PathKey{{Knots: knots}}}},
+	}
 	d, _, err := d.Apply(Command{Do: "add", New: &c})
 	if err != nil {
 		t.Fatal(err)

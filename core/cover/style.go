@@ -29,7 +29,9 @@ func (c *Cover) StyleOf() Style {
 // Validate returns an error unless the style can be given to a cover of any shot: its
 // numbers are constant, since frames are a shot's own.
 func (s *Style) Validate() error {
-	c := Cover{ID: "style", Name: "style", Outlines: []Outline{{ID: "o", Shape: ShapeBox, Keys: []PathKey{{Knots: geom.Box(geom.Rect{Max: geom.Pt(9, 9)})}}}}}
+	c := Cover{ID: "style", Name: "style", Outlines: []Outline{
+		{ID: "o", Shape: ShapeBox, Keys: []PathKey{{Knots: geom.Box(geom.Rect{Max: geom.Pt(9, 9)})}}},
+	}}
 	c.wear(*s)
 	if len(s.Treatments) == 0 {
 		return errors.New("a style needs a treatment")
@@ -67,6 +69,10 @@ func (s *Style) plain() Style {
 
 // wear gives a cover what a style says.
 func (c *Cover) wear(s Style) {
-	from := Cover{Treatments: s.Treatments, Grow: s.Grow, Soften: s.Soften, SoftenSide: s.SoftenSide, Transparency: s.Transparency}.clone()
-	c.Treatments, c.Grow, c.Soften, c.SoftenSide, c.Transparency = from.Treatments, from.Grow, from.Soften, from.SoftenSide, from.Transparency
+	from := Cover{
+		Treatments: s.Treatments, Grow: s.Grow, Soften: s.Soften, SoftenSide: s.SoftenSide,
+		Transparency: s.Transparency,
+	}.clone()
+	c.Treatments, c.Grow, c.Soften, c.SoftenSide, c.Transparency = from.Treatments, from.Grow, from.Soften,
+		from.SoftenSide, from.Transparency
 }

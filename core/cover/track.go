@@ -200,7 +200,8 @@ func (d *Document) Followed() error {
 			for last < c.Span.Last && c.on.Poses.State(last+1) == '-' {
 				last++
 			}
-			return fmt.Errorf("%s rides on %s, which was not followed from f %d to f %d; follow it there or shorten the span", c.Name, c.on.Name, f, last)
+			return fmt.Errorf("%s rides on %s, which was not followed from f %d to f %d; follow it there or shorten the span",
+				c.Name, c.on.Name, f, last)
 		}
 	}
 	return nil

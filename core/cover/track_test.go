@@ -17,7 +17,11 @@ func panned(t *testing.T) (*Document, func(f int) geom.Map) {
 		k := float64(f - 10)
 		return geom.Map{1 + .01*k, .004 * k, 5 * k, -.002 * k, 1 + .012*k, 2*k + math.Sin(k), 2e-5 * k, 1e-5 * k, 1}
 	}
-	tr := Track{ID: "t", Name: "Side", Kind: Surface, Model: "perspective", Channel: "luma", Frame: 10, Surface: []geom.Point{{X: 100, Y: 100}, {X: 220, Y: 90}, {X: 210, Y: 180}, {X: 90, Y: 170}}, Anchors: []TrackAnchor{}, Attempt: "a1"}
+	tr := Track{
+		ID: "t", Name: "Side", Kind: Surface, Model: "perspective", Channel: "luma", Frame: 10,
+		Surface: []geom.Point{{X: 100, Y: 100}, {X: 220, Y: 90}, {X: 210, Y: 180}, {X: 90, Y: 170}},
+		Anchors: []TrackAnchor{}, Attempt: "a1",
+	}
 	p := &Poses{States: "-" + strings.Repeat("g", 28) + "-", Confidence: make([]float64, 30)}
 	for f := range 30 {
 		var q [8]float64
@@ -29,9 +33,18 @@ func panned(t *testing.T) (*Document, func(f int) geom.Map) {
 	}
 	tr.Poses = p
 	d := New(640, 360, 30)
-	c := Cover{ID: "c", Name: "Plate", Span: Span{1, 28}, Treatments: []Treatment{NewTreatment("t1", Blur)},
-		Outlines: []Outline{{ID: "o", Shape: ShapeCorners, Keys: []PathKey{{Frame: 5, Knots: geom.Box(geom.Rect{Min: geom.Pt(80, 90), Max: geom.Pt(200, 160)})}}}},
-		Motion:   Motion{Pivot: geom.Pt(140, 125), Keys: []PlacementKey{{Frame: 5, Placement: Rest}, {Frame: 20, Placement: Placement{Move: geom.Pt(60, 10), Turn: 4, Size: geom.Pt(1.2, 1.1)}}}}}
+	c := Cover{
+		ID: "c", Name: "Plate", Span: Span{1, 28}, Treatments: []Treatment{NewTreatment("t1", Blur)},
+		Outlines: []Outline{{
+			ID: "o", Shape: ShapeCorners,
+			Keys: []PathKey{{Frame: 5, Knots: geom.Box(geom.Rect{Min: geom.Pt(80, 90), Max: geom.Pt(200, 160)})}},
+		}},
+		Motion: Motion{Pivot: geom.Pt(140, 125), Keys: []PlacementKey{
+			{Frame: 5, Placement: Rest}, {Frame: 20, Placement: Placement{
+				Move: geom.Pt(60, 10), Turn: 4, Size: geom.Pt(1.2, 1.1),
+			}},
+		}},
+	}
 	d, _, err := d.Apply(Command{Do: "add", New: &c}, Command{Do: "track", Track: &tr})
 	if err != nil {
 		t.Fatal(err)
@@ -103,7 +116,8 @@ func TestByHand(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, _, err := d.Apply(Command{Do: "untrack", ID: "t"}); err == nil || !strings.Contains(err.Error(), "Plate rides on Side") {
+	if _, _, err := d.Apply(Command{Do: "untrack", ID: "t"}); err == nil ||
+		!strings.Contains(err.Error(), "Plate rides on Side") {
 		t.Errorf("a track in use is removed: %v", err)
 	}
 	last := 100
@@ -238,7 +252,8 @@ func TestReplace(t *testing.T) {
 	if err != nil || label != "replaced all of Plate" {
 		t.Fatal(label, err)
 	}
-	if c := e.Find("c"); len(e.Covers) != 1 || c.Name != "Plate" || c.Item != "" || c.Track != "" || len(c.HoldsOut) > 0 || c.Span != (Span{3, 9}) {
+	if c := e.Find("c"); len(e.Covers) != 1 || c.Name != "Plate" || c.Item != "" || c.Track != "" ||
+		len(c.HoldsOut) > 0 || c.Span != (Span{3, 9}) {
 		t.Errorf("%+v", c)
 	}
 	if _, _, err := d.Apply(Command{Do: "replace", Cover: "c"}); err == nil {

@@ -67,8 +67,10 @@ type LiveTreatment struct {
 // At returns the treatment's values at frame f.
 func (t *Treatment) At(f int) LiveTreatment {
 	return LiveTreatment{
-		Kind: t.Kind, Strength: t.Strength.At(f), Sigma: t.Sigma.At(f), Cell: t.Cell.At(f), Form: t.Form, Rides: t.Rides, Colour: t.Colour, Around: t.Around,
-		Level: t.Level.At(f), Grain: t.Grain.At(f), Shading: t.Shading.At(f), Graphic: t.Graphic, Fit: t.Fit, Scale: t.Scale.At(f), Shift: t.Shift.At(f), Light: t.Light.At(f),
+		Kind: t.Kind, Strength: t.Strength.At(f), Sigma: t.Sigma.At(f), Cell: t.Cell.At(f), Form: t.Form, Rides: t.Rides,
+		Colour: t.Colour, Around: t.Around,
+		Level: t.Level.At(f), Grain: t.Grain.At(f), Shading: t.Shading.At(f), Graphic: t.Graphic, Fit: t.Fit,
+		Scale: t.Scale.At(f), Shift: t.Shift.At(f), Light: t.Light.At(f),
 	}
 }
 
@@ -105,7 +107,10 @@ type Description struct {
 }
 
 func px(name, title string, least, most, begins float64, digits int, slider geom.Point) Setting {
-	return Setting{Name: name, Title: title, Sort: "number", Unit: "px", Least: least, Most: most, Begins: begins, Digits: digits, Slider: &slider}
+	return Setting{
+		Name: name, Title: title, Sort: "number", Unit: "px", Least: least, Most: most, Begins: begins,
+		Digits: digits, Slider: &slider,
+	}
 }
 
 func share(name, title string, most, begins float64) Setting {
@@ -118,21 +123,40 @@ var grain, shading = share("grain", "Grain", 3, 1), share("shading", "Shading", 
 // is a row here and a file in core/treat.
 var Kinds = []Description{
 	{Kind: Blur, Title: "Blur", Settings: []Setting{
-		px("sigma/across", "Sigma across", 0, 500, 16, 1, geom.Pt(0, 80)), px("sigma/down", "Sigma down", 0, 500, 16, 1, geom.Pt(0, 80))}},
+		px("sigma/across", "Sigma across", 0, 500, 16, 1, geom.Pt(0, 80)),
+		px("sigma/down", "Sigma down", 0, 500, 16, 1, geom.Pt(0, 80)),
+	}},
 	{Kind: Mosaic, Title: "Mosaic", Settings: []Setting{
-		px("cell/across", "Cell across", 2, 2000, 24, 0, geom.Pt(2, 120)), px("cell/down", "Cell down", 2, 2000, 24, 0, geom.Pt(2, 120)),
-		{Name: "form", Title: "Cells", Sort: "choice", Choices: [][2]string{{"square", "Square"}, {"brick", "Brick"}, {"hexagon", "Hexagon"}, {"dot", "Dot"}}},
-		{Name: "rides", Title: "Grid rides with the surface", Sort: "switch"}}},
+		px("cell/across", "Cell across", 2, 2000, 24, 0, geom.Pt(2, 120)),
+		px("cell/down", "Cell down", 2, 2000, 24, 0, geom.Pt(2, 120)),
+		{Name: "form", Title: "Cells", Sort: "choice", Choices: [][2]string{
+			{"square", "Square"}, {"brick", "Brick"}, {"hexagon", "Hexagon"}, {"dot", "Dot"},
+		}},
+		{Name: "rides", Title: "Grid rides with the surface", Sort: "switch"},
+	}},
 	{Kind: Fill, Title: "Fill", Ground: true, Settings: []Setting{
-		{Name: "colour", Title: "Colour", Sort: "colour", Unless: "around"}, {Name: "around", Title: "Colour from around", Sort: "switch", Begins: 1}, grain, shading}},
-	{Kind: Dim, Title: "Dim", Settings: []Setting{{Name: "level", Title: "Level", Sort: "number", Unit: "%", Most: 2, Begins: .25, Times: 100, Slider: &geom.Point{Y: 2}}}},
+		{Name: "colour", Title: "Colour", Sort: "colour", Unless: "around"},
+		{Name: "around", Title: "Colour from around", Sort: "switch", Begins: 1},
+		grain, shading,
+	}},
+	{Kind: Dim, Title: "Dim", Settings: []Setting{{
+		Name: "level", Title: "Level", Sort: "number", Unit: "%", Most: 2,
+		Begins: .25, Times: 100, Slider: &geom.Point{Y: 2},
+	}}},
 	{Kind: SurfaceFill, Title: "Surface", Ground: true, Settings: []Setting{grain, shading}},
 	{Kind: Patch, Title: "Patch", Ground: true, Settings: []Setting{
 		{Name: "graphic", Title: "Graphic", Sort: "graphic"},
-		{Name: "fit", Title: "Fit", Sort: "choice", Choices: [][2]string{{"stretched", "Stretched"}, {"inside", "Inside"}, {"filling", "Filling"}}},
-		{Name: "scale", Title: "Size", Sort: "number", Unit: "%", Least: .05, Most: 20, Begins: 1, Times: 100, Slider: &geom.Point{X: .5, Y: 2}},
-		{Name: "shift/across", Title: "Move across", Sort: "number", Unit: "%", Least: -10, Most: 10, Times: 100, Digits: 1}, {Name: "shift/down", Title: "Move down", Sort: "number", Unit: "%", Least: -10, Most: 10, Times: 100, Digits: 1},
-		share("light", "Light", 1, 1), grain, shading}},
+		{Name: "fit", Title: "Fit", Sort: "choice", Choices: [][2]string{
+			{"stretched", "Stretched"}, {"inside", "Inside"}, {"filling", "Filling"},
+		}},
+		{
+			Name: "scale", Title: "Size", Sort: "number", Unit: "%", Least: .05, Most: 20, Begins: 1, Times: 100,
+			Slider: &geom.Point{X: .5, Y: 2},
+		},
+		{Name: "shift/across", Title: "Move across", Sort: "number", Unit: "%", Least: -10, Most: 10, Times: 100, Digits: 1},
+		{Name: "shift/down", Title: "Move down", Sort: "number", Unit: "%", Least: -10, Most: 10, Times: 100, Digits: 1},
+		share("light", "Light", 1, 1), grain, shading,
+	}},
 }
 
 // Describe returns the description of a kind, or nil.

@@ -11,9 +11,14 @@ func one(kind Kind) *Document {
 	d := New(640, 360, 50)
 	for i, id := range []string{"a", "b"} {
 		x := 100 + 200*float64(i)
-		d.Covers = append(d.Covers, Cover{ID: id, Name: id, Span: Span{Last: 49}, Treatments: []Treatment{NewTreatment("t", kind)},
-			Outlines: []Outline{{ID: "o", Shape: ShapeBox, Keys: []PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(x, 100), Max: geom.Pt(x+80, 140)})}}}},
-			Motion:   Motion{Pivot: geom.Pt(x+40, 120), Keys: []PlacementKey{{Placement: Rest}}}})
+		d.Covers = append(d.Covers, Cover{
+			ID: id, Name: id, Span: Span{Last: 49}, Treatments: []Treatment{NewTreatment("t", kind)},
+			Outlines: []Outline{{
+				ID: "o", Shape: ShapeBox,
+				Keys: []PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(x, 100), Max: geom.Pt(x+80, 140)})}},
+			}},
+			Motion: Motion{Pivot: geom.Pt(x+40, 120), Keys: []PlacementKey{{Placement: Rest}}},
+		})
 	}
 	return d
 }
@@ -41,7 +46,8 @@ func TestKindsAreTheirDescriptions(t *testing.T) {
 			}
 			lane := "treatment/t/" + s.Name
 			v := s.Least + .5*(min(s.Most, 5)-s.Least)
-			n := apply(t, d, Command{Do: "set", Cover: "a", Lane: lane, Number: v, Frame: 10, Scope: ThisFrame}, Command{Do: "set", Cover: "a", Lane: lane, Number: s.Least, Frame: 20, Scope: ThisFrame})
+			n := apply(t, d, Command{Do: "set", Cover: "a", Lane: lane, Number: v, Frame: 10, Scope: ThisFrame},
+				Command{Do: "set", Cover: "a", Lane: lane, Number: s.Least, Frame: 20, Scope: ThisFrame})
 			c := n.Find("a")
 			if got := c.Values(15)[lane]; math.Abs(got-(v+s.Least)/2) > 1e-9 {
 				t.Errorf("%s %s: %g half way from %g to %g", k.Kind, s.Name, got, v, s.Least)
@@ -111,14 +117,18 @@ func TestStyles(t *testing.T) {
 	if (&Style{}).Validate() == nil {
 		t.Error("a style without treatments is taken")
 	}
-	if n = apply(t, n, Command{Do: "style", Cover: "a"}); n.Find("a").Style != "" || n.Find("a").Treatments[0].Kind != Mosaic {
+	if n = apply(t, n, Command{Do: "style", Cover: "a"}); n.Find("a").Style != "" ||
+		n.Find("a").Treatments[0].Kind != Mosaic {
 		t.Error("following none changes nothing else")
 	}
 }
 
 // Motion is taken over as it goes on from the span's beginning; the place is kept.
 func TestMovingLikeAnother(t *testing.T) {
-	d := apply(t, one(Blur), Command{Do: "place", Cover: "a", Frame: 40, Placement: &Placement{Move: geom.Pt(80, 20), Turn: 10, Size: geom.Pt(2, 2)}})
+	d := apply(t, one(Blur), Command{
+		Do: "place", Cover: "a", Frame: 40,
+		Placement: &Placement{Move: geom.Pt(80, 20), Turn: 10, Size: geom.Pt(2, 2)},
+	})
 	d = apply(t, d, Command{Do: "moveLike", Cover: "b", ID: "a"})
 	for f := 0; f < 50; f += 7 {
 		a, b := d.Find("a"), d.Find("b")
@@ -134,7 +144,9 @@ func TestMovingLikeAnother(t *testing.T) {
 
 // A label follows its cover while that is live, and goes with it.
 func TestLabelsFollow(t *testing.T) {
-	d := apply(t, one(Blur), Command{Do: "label", Label: &Label{ID: "l", Cover: "a", Text: "Plate", Size: 20, Colour: "#ffffff"}}, Command{Do: "span", Cover: "a", Span: &Span{5, 20}},
+	d := apply(t, one(Blur), Command{Do: "label", Label: &Label{
+		ID: "l", Cover: "a", Text: "Plate", Size: 20, Colour: "#ffffff",
+	}}, Command{Do: "span", Cover: "a", Span: &Span{5, 20}},
 		Command{Do: "place", Cover: "a", Frame: 10, Placement: &Placement{Move: geom.Pt(50, 0), Size: geom.Pt(1, 1)}})
 	if len(d.LabelsAt(4)) != 0 || len(d.LabelsAt(21)) != 0 {
 		t.Error("it is shown outside the span")
@@ -145,7 +157,9 @@ func TestLabelsFollow(t *testing.T) {
 	if d = apply(t, d, Command{Do: "remove", Cover: "a"}); len(d.Labels) != 0 {
 		t.Error("it outlives its cover")
 	}
-	if _, _, err := d.Apply(Command{Do: "label", Label: &Label{ID: "l", Cover: "a", Text: "Plate", Size: 20, Colour: "#ffffff"}}); err == nil {
+	if _, _, err := d.Apply(Command{Do: "label", Label: &Label{
+		ID: "l", Cover: "a", Text: "Plate", Size: 20, Colour: "#ffffff",
+	}}); err == nil {
 		t.Error("it follows what is not there")
 	}
 }

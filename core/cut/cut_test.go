@@ -19,7 +19,10 @@ func newWorld(rng *rand.Rand) *world {
 	}
 	for range 60 { // things in it
 		x, y, r := rng.Intn(96), rng.Intn(54), 2+rng.Intn(10)
-		d := [3]float32{float32(120 * (rng.Float64() - .5)), float32(40 * (rng.Float64() - .5)), float32(40 * (rng.Float64() - .5))}
+		d := [3]float32{
+			float32(120 * (rng.Float64() - .5)), float32(40 * (rng.Float64() - .5)),
+			float32(40 * (rng.Float64() - .5)),
+		}
 		for j := max(y-r, 0); j < min(y+r, 54); j++ {
 			for i := max(x-r, 0); i < min(x+r, 96); i++ {
 				for c := range w {

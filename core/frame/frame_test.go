@@ -107,7 +107,13 @@ func TestColourRoundTrip(t *testing.T) {
 }
 
 func TestImpossibleFormats(t *testing.T) {
-	for _, f := range []Format{{Width: 0, Height: 5, Depth: 8}, {Width: 5, Height: MaxSide + 1, Depth: 8}, {Width: 5, Height: 5, Depth: 7}, {Width: 5, Height: 5, Depth: 8, SubY: 1}, {Width: 5, Height: 5, Depth: 8, SubX: 2}} {
+	for _, f := range []Format{
+		{Width: 0, Height: 5, Depth: 8},
+		{Width: 5, Height: MaxSide + 1, Depth: 8},
+		{Width: 5, Height: 5, Depth: 7},
+		{Width: 5, Height: 5, Depth: 8, SubY: 1},
+		{Width: 5, Height: 5, Depth: 8, SubX: 2},
+	} {
 		if f.Validate() == nil {
 			t.Errorf("%+v was taken", f)
 		}

@@ -309,7 +309,8 @@ func (f *Finder) weigh() {
 		py, pb, pr := f.laid.Pix[0][i]-plate.Black, f.laid.Pix[1][i]-128, f.laid.Pix[2][i]-128
 		g := f.gain[i]
 		sy := f.deviation(i)
-		ic := 1 / (1.44 * (nc*nc + 1.5*sqr(f.laid.SpreadC[i]) + .2 + .2*(f.slope(f.laid.Pix[1], i)+f.slope(f.laid.Pix[2], i))))
+		ic := 1 / (1.44 * (nc*nc + 1.5*sqr(f.laid.SpreadC[i]) + .2 +
+			.2*(f.slope(f.laid.Pix[1], i)+f.slope(f.laid.Pix[2], i))))
 		dy := (y - f.lit(i)) / sy
 		dc := (sqr(b-g*pb) + sqr(r-g*pr)) * ic
 		off := dy*dy + dc
@@ -378,7 +379,8 @@ func (f *Finder) spread() {
 	joints := func(out []float32, step int) {
 		n := len(f.d) - step
 		y, cb, cr, pb, pr, d := f.C[0][:n], f.C[1][:n], f.C[2][:n], f.laid.Pix[1][:n], f.laid.Pix[2][:n], f.d[:n]
-		y2, cb2, cr2, pb2, pr2, d2 := f.C[0][step:][:n], f.C[1][step:][:n], f.C[2][step:][:n], f.laid.Pix[1][step:][:n], f.laid.Pix[2][step:][:n], f.d[step:][:n]
+		y2, cb2, cr2, pb2, pr2, d2 := f.C[0][step:][:n], f.C[1][step:][:n], f.C[2][step:][:n], f.laid.Pix[1][step:][:n],
+			f.laid.Pix[2][step:][:n], f.d[step:][:n]
 		for i, o := range out[:n] {
 			b, r := cb[i]-cb2[i], cr[i]-cr2[i]
 			pic := abs(y[i]-y2[i])*ny + (abs(b)+abs(r))*nc
@@ -481,7 +483,8 @@ func (f *Finder) comes(area []int32) bool {
 	}
 	for _, i := range area {
 		x, y := int(i)%f.W, int(i)/f.W
-		if x < 2 || y < 2 || x >= f.W-2 || y >= f.H-2 || f.laid.Sure[int(i)-2] <= sureAt || f.laid.Sure[int(i)+2] <= sureAt || f.laid.Sure[int(i)-2*f.W] <= sureAt || f.laid.Sure[int(i)+2*f.W] <= sureAt {
+		if x < 2 || y < 2 || x >= f.W-2 || y >= f.H-2 || f.laid.Sure[int(i)-2] <= sureAt ||
+			f.laid.Sure[int(i)+2] <= sureAt || f.laid.Sure[int(i)-2*f.W] <= sureAt || f.laid.Sure[int(i)+2*f.W] <= sureAt {
 			return true
 		}
 		p := f.Rect.Min.Add(image.Pt(x, y).Mul(f.Bin)).Sub(l.at).Div(l.step)

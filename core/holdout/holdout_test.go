@@ -20,7 +20,10 @@ type scene struct {
 }
 
 func (s scene) draw(seed uint64, m geom.Map, disc geom.Point, r float64) (*frame.Picture, []float64) {
-	p := frame.New(frame.Format{Width: s.w, Height: s.h, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709}, nil)
+	p := frame.New(frame.Format{
+		Width: s.w, Height: s.h, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited,
+		Matrix: frame.BT709,
+	}, nil)
 	rng := rand.New(rand.NewPCG(seed, 1))
 	back, _ := m.Inverse()
 	front := make([]float64, s.w*s.h)
@@ -100,7 +103,10 @@ func TestFind(t *testing.T) {
 		"clear":  {w: 320, h: 220, noise: 1.5, light: 1},
 		"noisy":  {w: 320, h: 220, noise: 4, light: 1},
 		"darker": {w: 320, h: 220, noise: 1.5, light: .7},
-		"shadow": {w: 320, h: 220, noise: 1.5, light: 1, shade: func(x, _ float64) float64 { return 1 - .4/(1+math.Exp((150-x)/6)) }},
+		"shadow": {
+			w: 320, h: 220, noise: 1.5, light: 1,
+			shade: func(x, _ float64) float64 { return 1 - .4/(1+math.Exp((150-x)/6)) },
+		},
 	} {
 		usual := s
 		usual.light, usual.shade = 1, nil

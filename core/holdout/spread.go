@@ -27,7 +27,8 @@ const (
 func (s *spreader) size(w, h int) {
 	s.w, s.h = w, h
 	n := w * h
-	s.across, s.down, s.num, s.den = plate.Resize(s.across, n), plate.Resize(s.down, n), plate.Resize(s.num, n), plate.Resize(s.den, n)
+	s.across, s.down, s.num, s.den = plate.Resize(s.across, n), plate.Resize(s.down, n), plate.Resize(s.num, n),
+		plate.Resize(s.den, n)
 	s.c = plate.Resize(s.c, n)
 }
 

@@ -12,11 +12,16 @@ import (
 )
 
 func example() *cover.Track {
-	t := &cover.Track{ID: "t1", Name: "Plate", Kind: cover.Surface, Model: "affine", Channel: "luma", Frame: 1,
-		Surface: []geom.Point{{X: 10, Y: 20}, {X: 60, Y: 22}, {X: 58, Y: 48}, {X: 12, Y: 50}}, Anchors: []cover.TrackAnchor{}}
+	t := &cover.Track{
+		ID: "t1", Name: "Plate", Kind: cover.Surface, Model: "affine", Channel: "luma", Frame: 1,
+		Surface: []geom.Point{{X: 10, Y: 20}, {X: 60, Y: 22}, {X: 58, Y: 48}, {X: 12, Y: 50}}, Anchors: []cover.TrackAnchor{},
+	}
 	p := &cover.Poses{States: "gaw-l", Confidence: []float64{.9, 1, .5, 0, 0}}
 	for f := range 5 {
-		m := geom.Map{1 + .02*float64(f-1), .01 * float64(f-1), 3 * float64(f-1), 0, 1, 2 * float64(f-1), 1e-5 * float64(f-1), 0, 1}
+		m := geom.Map{
+			1 + .02*float64(f-1), .01 * float64(f-1), 3 * float64(f-1), 0, 1, 2 * float64(f-1),
+			1e-5 * float64(f-1), 0, 1,
+		}
 		var q [8]float64
 		for i, c := range t.Box() {
 			c = m.Apply(c)
@@ -76,7 +81,10 @@ func TestBadTracks(t *testing.T) {
 }
 
 func TestOutlineThereAndBack(t *testing.T) {
-	paths := []geom.Path{geom.Ellipse(geom.Rect{Min: geom.Pt(10, 20), Max: geom.Pt(110, 70)}), geom.Box(geom.Rect{Min: geom.Pt(1, 2), Max: geom.Pt(9, 8)})}
+	paths := []geom.Path{
+		geom.Ellipse(geom.Rect{Min: geom.Pt(10, 20), Max: geom.Pt(110, 70)}),
+		geom.Box(geom.Rect{Min: geom.Pt(1, 2), Max: geom.Pt(9, 8)}),
+	}
 	got, err := ParseOutlineSVG(OutlineSVG(640, 360, paths))
 	if err != nil || len(got) != 2 {
 		t.Fatalf("%d paths, %v", len(got), err)
@@ -107,7 +115,11 @@ func TestOutlineThereAndBack(t *testing.T) {
 			t.Errorf("segment %d: %.4f off", s, d)
 		}
 	}
-	for _, bad := range []string{"", "<svg/>", `<svg><path d="M1 1 A 3 3 0 0 0 9 9"/></svg>`, `<svg><path d="M1 1 L"/></svg>`, `<svg><g transform="scale(2)"><path d="M1 1L2 2L3 1Z"/></g></svg>`, `<svg><path d="M1 1L2 2Z"/></svg>`, `<svg><path d="5 5"/></svg>`} {
+	for _, bad := range []string{
+		"", "<svg/>", `<svg><path d="M1 1 A 3 3 0 0 0 9 9"/></svg>`,
+		`<svg><path d="M1 1 L"/></svg>`, `<svg><g transform="scale(2)"><path d="M1 1L2 2L3 1Z"/></g></svg>`,
+		`<svg><path d="M1 1L2 2Z"/></svg>`, `<svg><path d="5 5"/></svg>`,
+	} {
 		if _, err := ParseOutlineSVG([]byte(bad)); err == nil {
 			t.Errorf("%q is read", bad)
 		}
@@ -115,19 +127,35 @@ func TestOutlineThereAndBack(t *testing.T) {
 }
 
 func TestKeysThereAndBack(t *testing.T) {
-	c := cover.Cover{ID: "c", Name: "Plate", Span: cover.Span{Last: 9}, Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Max: geom.Pt(9, 9)})}}}},
-		Motion: cover.Motion{Keys: []cover.PlacementKey{{Frame: 0, Placement: cover.Rest, Ease: cover.Held}, {Frame: 4, Placement: cover.Placement{Move: geom.Pt(3.25, -8), Turn: 12.5, Size: geom.Pt(1.5, .75)}, Ease: cover.Eased}, {Frame: 9, Placement: cover.Rest}}}}
+	c := cover.Cover{
+		ID: "c", Name: "Plate", Span: cover.Span{Last: 9},
+		Outlines: []cover.Outline{{
+			ID: "o", Shape: cover.ShapeBox,
+			Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Max: geom.Pt(9, 9)})}},
+		}},
+		Motion: cover.Motion{Keys: []cover.PlacementKey{
+			{Frame: 0, Placement: cover.Rest, Ease: cover.Held},
+			{
+				Frame: 4, Placement: cover.Placement{Move: geom.Pt(3.25, -8), Turn: 12.5, Size: geom.Pt(1.5, .75)},
+				Ease: cover.Eased,
+			},
+			{Frame: 9, Placement: cover.Rest},
+		}},
+	}
 	got, err := ParseKeysCSV(KeysCSV(&c), 10)
 	if err != nil || !reflect.DeepEqual(got, c.Motion.Keys) {
 		t.Errorf("%+v, %v", got, err)
 	}
-	if got, err = ParseKeysCSV([]byte("\xef\xbb\xbfframe, move_x,move_y,turn\n2,1,2,3\n"), 10); err != nil || len(got) != 1 || got[0].Size != geom.Pt(1, 1) || got[0].Turn != 3 {
+	if got, err = ParseKeysCSV([]byte("\xef\xbb\xbfframe, move_x,move_y,turn\n2,1,2,3\n"), 10); err != nil ||
+		len(got) != 1 || got[0].Size != geom.Pt(1, 1) || got[0].Turn != 3 {
 		t.Errorf("a short row: %+v, %v", got, err)
 	}
 	head := strings.Join(keyHeader, ",") + "\n"
 	for words, text := range map[string]string{
-		"no first line": "", "first line must be": "frame,x,y\n", "no key": head, "is no frame": head + "x,1,2,3\n", "is no number": head + "1,1,two,3\n",
-		"outside the shot": head + "12,1,2,3\n", "not in order": head + "4,1,2,3\n4,1,2,3\n", "ease": head + "1,1,2,3,1,1,slow\n", "size": head + "1,1,2,3,0,1\n", "fields": head + "1,1\n",
+		"no first line": "", "first line must be": "frame,x,y\n", "no key": head, "is no frame": head + "x,1,2,3\n",
+		"is no number":     head + "1,1,two,3\n",
+		"outside the shot": head + "12,1,2,3\n", "not in order": head + "4,1,2,3\n4,1,2,3\n",
+		"ease": head + "1,1,2,3,1,1,slow\n", "size": head + "1,1,2,3,0,1\n", "fields": head + "1,1\n",
 	} {
 		if _, err := ParseKeysCSV([]byte(text), 10); err == nil || !strings.Contains(err.Error(), words) {
 			t.Errorf("%q: %v", words, err)
@@ -185,7 +213,8 @@ func FuzzParse(f *testing.F) {
 			}
 		}
 		if keys, err := ParseKeysCSV(b, 6); err == nil {
-			if again, err := ParseKeysCSV(KeysCSV(&cover.Cover{Motion: cover.Motion{Keys: keys}}), 6); err == nil && len(again) != len(keys) {
+			if again, err := ParseKeysCSV(KeysCSV(&cover.Cover{Motion: cover.Motion{Keys: keys}}), 6); err == nil &&
+				len(again) != len(keys) {
 				t.Fatalf("%d keys were %d", len(again), len(keys))
 			}
 		}

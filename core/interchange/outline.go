@@ -17,7 +17,8 @@ import (
 // are picture coordinates.
 func OutlineSVG(width, height int, paths []geom.Path) []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" width="%d" height="%d" viewBox="0 0 %d %d">`+"\n", width, height, width, height)
+	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" width="%d" height="%d" viewBox="0 0 %d %d">`+"\n", width,
+		height, width, height)
 	for _, p := range paths {
 		if len(p) == 0 {
 			continue

@@ -82,7 +82,8 @@ func ParseTrackCSV(b []byte, frames int) (*cover.Track, error) {
 		}
 		p.Confidence[f], states[f] = 1, 'g'
 		if len(row) > 9 && row[9] != "" {
-			if p.Confidence[f], err = strconv.ParseFloat(row[9], 64); err != nil || !(p.Confidence[f] >= 0 && p.Confidence[f] <= 1) {
+			if p.Confidence[f], err = strconv.ParseFloat(row[9], 64); err != nil ||
+				!(p.Confidence[f] >= 0 && p.Confidence[f] <= 1) {
 				return nil, fmt.Errorf("line %d: the confidence %q is not between 0 and 1", line, row[9])
 			}
 		}
@@ -118,7 +119,10 @@ func given(p *cover.Poses, first int) (*cover.Track, error) {
 		return q
 	}
 	q := corners(first)
-	t := &cover.Track{ID: "given", Name: "Track", Kind: cover.Surface, Model: "perspective", Channel: "luma", Frame: first, Surface: q[:], Anchors: []cover.TrackAnchor{}}
+	t := &cover.Track{
+		ID: "given", Name: "Track", Kind: cover.Surface, Model: "perspective", Channel: "luma",
+		Frame: first, Surface: q[:], Anchors: []cover.TrackAnchor{},
+	}
 	box := t.Box()
 	for f := range p.Corners {
 		if p.States[f] == '-' {

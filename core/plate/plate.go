@@ -65,7 +65,12 @@ func newGrid(outline []geom.Point, scale float64) (Grid, error) {
 // coordinates, and the binning that keeps the work on it bounded.
 func (g *Grid) Part(m geom.Map, width, height int) (r image.Rectangle, bin int) {
 	var b geom.Rect
-	for _, p := range []geom.Point{g.Box.Min, {X: g.Box.Max.X, Y: g.Box.Min.Y}, g.Box.Max, {X: g.Box.Min.X, Y: g.Box.Max.Y}} {
+	for _, p := range []geom.Point{
+		g.Box.Min,
+		{X: g.Box.Max.X, Y: g.Box.Min.Y},
+		g.Box.Max,
+		{X: g.Box.Min.X, Y: g.Box.Max.Y},
+	} {
 		if m[6]*p.X+m[7]*p.Y+m[8] <= 0 {
 			return image.Rectangle{}, 1
 		}
@@ -79,7 +84,8 @@ func (g *Grid) Part(m geom.Map, width, height int) (r image.Rectangle, bin int) 
 	bin = 1
 	for b = b.Grow(2, 2); ; bin *= 2 {
 		step := 2 * bin
-		r = image.Rect(clamp(math.Floor(b.Min.X))/step*step, clamp(math.Floor(b.Min.Y))/step*step, clamp(math.Ceil(b.Max.X)), clamp(math.Ceil(b.Max.Y)))
+		r = image.Rect(clamp(math.Floor(b.Min.X))/step*step, clamp(math.Floor(b.Min.Y))/step*step,
+			clamp(math.Ceil(b.Max.X)), clamp(math.Ceil(b.Max.Y)))
 		r = r.Intersect(image.Rect(0, 0, width, height))
 		if r.Empty() || r.Dx()/bin*(r.Dy()/bin) <= 3*maxSamples/2 {
 			return r, bin
@@ -309,7 +315,10 @@ func (g *Gather) Plate() (*Plate, error) {
 			if g.looks[j][0][i] == beside || n == len(vals) {
 				continue
 			}
-			vals[n] = [3]float32{Black + (float32(g.looks[j][0][i])/16-Black)*gain[j], 128 + (float32(g.looks[j][1][i])/16-128)*gain[j], 128 + (float32(g.looks[j][2][i])/16-128)*gain[j]}
+			vals[n] = [3]float32{
+				Black + (float32(g.looks[j][0][i])/16-Black)*gain[j],
+				128 + (float32(g.looks[j][1][i])/16-128)*gain[j], 128 + (float32(g.looks[j][2][i])/16-128)*gain[j],
+			}
 			ws[n] = g.weight[j]
 			all += ws[n]
 			n++

@@ -141,7 +141,9 @@ func TestInvertedAgainstDistance(t *testing.T) {
 	}
 	// Two outlines: what either leaves in is shown.
 	l := cover.Live{Form: cover.Form{Inverted: true, Paths: []geom.Path{
-		geom.Box(geom.Rect{Min: geom.Pt(10, 10), Max: geom.Pt(30, 30)}), geom.Box(geom.Rect{Min: geom.Pt(20, 20), Max: geom.Pt(50, 50)})}}}
+		geom.Box(geom.Rect{Min: geom.Pt(10, 10), Max: geom.Pt(30, 30)}),
+		geom.Box(geom.Rect{Min: geom.Pt(20, 20), Max: geom.Pt(50, 50)}),
+	}}}
 	m := Matte(l, 64, 64)
 	for _, q := range [][3]int{{15, 15, 0}, {25, 25, 0}, {45, 45, 0}, {45, 15, 1}, {60, 60, 1}, {0, 0, 1}} {
 		if at(m, q[0], q[1]) != float32(q[2]) {
@@ -268,7 +270,11 @@ func TestSoftSides(t *testing.T) {
 	} {
 		l.Side = side
 		m := Matte(l, 400, 320)
-		if got := [3]float32{at(m, 77, 160), (at(m, 99, 160) + at(m, 100, 160)) / 2, at(m, 122, 160)}; math.Abs(float64(got[0]-want[0])) > .01 || math.Abs(float64(got[1]-want[1])) > .06 || math.Abs(float64(got[2]-want[2])) > .01 {
+		if got := [3]float32{
+			at(m, 77, 160), (at(m, 99, 160) + at(m, 100, 160)) / 2,
+			at(m, 122, 160),
+		}; math.Abs(float64(got[0]-want[0])) > .01 || math.Abs(float64(got[1]-want[1])) > .06 ||
+			math.Abs(float64(got[2]-want[2])) > .01 {
 			t.Errorf("%q: %v, not %v", side, got, want)
 		}
 		last := float32(0)

@@ -66,8 +66,11 @@ func TestParseFrom(t *testing.T) {
 	if got := tc.Format(now); got != "10:01:41;29" {
 		t.Fatal(got)
 	}
-	for typed, want := range map[string]string{"112": "10:00:03;22", " f 112 ": "10:00:03;22", "+2": "10:01:42;01", "-29": "10:01:41;00",
-		":07": "10:01:41;07", "14.7": "10:01:14;07", "14:": "10:01:14;00", "0:14:07": "10:00:14;07", "10:01:14;07": "10:01:14;07", "2:0:2": "10:02:00;02"} {
+	for typed, want := range map[string]string{
+		"112": "10:00:03;22", " f 112 ": "10:00:03;22", "+2": "10:01:42;01", "-29": "10:01:41;00",
+		":07": "10:01:41;07", "14.7": "10:01:14;07", "14:": "10:01:14;00", "0:14:07": "10:00:14;07",
+		"10:01:14;07": "10:01:14;07", "2:0:2": "10:02:00;02",
+	} {
 		f, err := tc.ParseFrom(typed, now)
 		if err != nil || tc.Format(f) != want {
 			t.Errorf("%q: %s, %v; want %s", typed, tc.Format(f), err, want)
@@ -94,7 +97,10 @@ func FuzzParse(f *testing.F) {
 
 // A rate is a positive ratio in its lowest terms, or refused; written it is read alike.
 func FuzzRate(f *testing.F) {
-	for _, s := range []string{"25", "30000/1001", "0/0", "9223372036854775807/1", "1/9223372036854775807", "-1/-1", "1000/1", "10/9223372036854775801"} {
+	for _, s := range []string{
+		"25", "30000/1001", "0/0", "9223372036854775807/1", "1/9223372036854775807", "-1/-1",
+		"1000/1", "10/9223372036854775801",
+	} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
@@ -102,7 +108,8 @@ func FuzzRate(f *testing.F) {
 		if err != nil {
 			return
 		}
-		if again, err := ParseRate(r.String()); err != nil || again != r || r.Num < 1 || r.Den < 1 || !(r.Float() > 0 && r.Float() <= 1001) || r.Nominal() < 1 {
+		if again, err := ParseRate(r.String()); err != nil || again != r || r.Num < 1 || r.Den < 1 ||
+			!(r.Float() > 0 && r.Float() <= 1001) || r.Nominal() < 1 {
 			t.Fatalf("%q is %v, and then %v, %v", s, r, again, err)
 		}
 	})

@@ -131,7 +131,9 @@ func (p *patch) judge(m geom.Map, w *work) alignment {
 // normalised samples, so that even and sloping changes of light do not matter.
 // It ends when no corner moves by more than near samples. Samples whose surroundings do not correlate with the reference, because
 // something passes in front, count little. It returns the best map seen.
-func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps int, near float64, lenient bool, w *work) alignment {
+func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps int, near float64, lenient bool,
+	w *work,
+) alignment {
 	basis := model.basis()
 	k := len(basis)
 	c := geom.Pt(float64(p.w)/2, float64(p.h)/2)
@@ -214,7 +216,10 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 		if delta == ([8]float64{}) { // nothing moved: the map stays what it is, exactly
 			break
 		}
-		inc, err := geom.Map{1 + delta[0], delta[1], delta[2], delta[3], 1 + delta[4], delta[5], delta[6], delta[7], 1}.Inverse()
+		inc, err := geom.Map{
+			1 + delta[0], delta[1], delta[2], delta[3], 1 + delta[4], delta[5], delta[6], delta[7],
+			1,
+		}.Inverse()
 		if err != nil {
 			break
 		}
@@ -324,7 +329,9 @@ func stepOf(to geom.Map, c geom.Point) float64 {
 // solve finds the small map, made of the model's ways to move, that takes the
 // residual away: the weighted normal equations, a little damped. It returns the
 // eight numbers and the inverse of the normal matrix.
-func solve(h [36]float64, g [8]float64, basis [][8]float64, total float64) (delta [8]float64, cov *mat.SymDense, ok bool) {
+func solve(h [36]float64, g [8]float64, basis [][8]float64, total float64) (delta [8]float64, cov *mat.SymDense,
+	ok bool,
+) {
 	full := mat.NewSymDense(8, nil)
 	n := 0
 	for a := range 8 {

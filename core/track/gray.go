@@ -101,7 +101,8 @@ func half(g *Gray) *Gray {
 		}
 	}
 	for y := range h {
-		a, b, c, d := mid.Pix[max(2*y-1, 0)*w:][:w], mid.Pix[2*y*w:][:w], mid.Pix[(2*y+1)*w:][:w], mid.Pix[min(2*y+2, g.H-1)*w:][:w]
+		a, b, c, d := mid.Pix[max(2*y-1, 0)*w:][:w], mid.Pix[2*y*w:][:w], mid.Pix[(2*y+1)*w:][:w],
+			mid.Pix[min(2*y+2, g.H-1)*w:][:w]
 		dst := out.Pix[y*w:][:w]
 		for x := range dst {
 			dst[x] = (a[x] + 3*(b[x]+c[x]) + d[x]) * .125

@@ -28,7 +28,8 @@ func Blend(forward, back []Pose, quad [4]geom.Point) []Pose {
 	together := true
 	cost := make([]float64, n+1) // of changing over before frame i
 	for i := range n {
-		together = together && forward[i].State.known() && back[i].State.known() && Spread(forward[i].Map, back[i].Map, quad) < apart
+		together = together && forward[i].State.known() && back[i].State.known() &&
+			Spread(forward[i].Map, back[i].Map, quad) < apart
 		cost[0] += doubt(back[i])
 	}
 	best := 0
@@ -66,7 +67,8 @@ func Between(before, after [2]geom.Map, n int, quad [4]geom.Point) []geom.Map {
 			p, q := before[1].Apply(c), after[0].Apply(c)
 			u, v := p.Sub(before[0].Apply(c)), after[1].Apply(c).Sub(q)
 			w := float64(n + 1)
-			to[k] = p.Mul(1 - t*t*(3-2*t)).Add(q.Mul(t * t * (3 - 2*t))).Add(u.Mul(w * t * (1 - t) * (1 - t))).Sub(v.Mul(w * t * t * (1 - t)))
+			to[k] = p.Mul(1 - t*t*(3-2*t)).Add(q.Mul(t * t * (3 - 2*t))).Add(u.Mul(w * t * (1 - t) * (1 - t))).Sub(
+				v.Mul(w * t * t * (1 - t)))
 		}
 		m, err := geom.QuadToQuad(quad, to)
 		if err != nil {

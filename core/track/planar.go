@@ -86,7 +86,8 @@ func (t *Planar) step(f Frame) Pose {
 	try := func(m geom.Map) bool {
 		shutter := t.smear.shutter()
 		a, ok := t.attempt(pyr, m, searched, shutter)
-		if shutter > 0 && t.missed == 0 && (!ok || a.mean < t.clear-.08 || t.jolts(a.m)) { // a jolt between frames smears nothing
+		if shutter > 0 && t.missed == 0 && (!ok || a.mean < t.clear-.08 || t.jolts(a.m)) {
+			// a jolt between frames smears nothing
 			if b, sharp := t.attempt(pyr, m, searched, 0); sharp && (!ok || b.mean > a.mean) {
 				a, ok = b, true
 			}

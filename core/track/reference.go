@@ -68,7 +68,10 @@ func newReference(f Frame, outline []geom.Point) (*reference, error) {
 	if b.Max.X <= 0 || b.Max.Y <= 0 || b.Min.X >= float64(g.W) || b.Min.Y >= float64(g.H) {
 		return nil, ErrOutside
 	}
-	r := &reference{outline: outline, size: max(w, h), quad: [4]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}}}
+	r := &reference{
+		outline: outline, size: max(w, h),
+		quad: [4]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}},
+	}
 	for s := min(patchSide/r.size, 1); ; s /= math.Sqrt2 {
 		if len(r.levels) > 0 && (min(w, h)*s < coarsest || len(r.levels) >= 9) {
 			break

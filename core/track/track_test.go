@@ -79,7 +79,10 @@ func (s scene) draw(m geom.Map, seed int64, noise, gain float64, from, to float6
 
 // outline is the card on the picture, a little inside its rim.
 func outline(m geom.Map) []geom.Point {
-	return []geom.Point{m.Apply(geom.Pt(2, 2)), m.Apply(geom.Pt(218, 2)), m.Apply(geom.Pt(218, 118)), m.Apply(geom.Pt(2, 118))}
+	return []geom.Point{
+		m.Apply(geom.Pt(2, 2)), m.Apply(geom.Pt(218, 2)), m.Apply(geom.Pt(218, 118)),
+		m.Apply(geom.Pt(2, 118)),
+	}
 }
 
 // off is the distance of the card's corners from the truth.
@@ -145,7 +148,8 @@ func TestKnownMotion(t *testing.T) {
 		for f := n - 2; f >= 0; f-- {
 			home = back.step(frames[f])
 		}
-		if e := Spread(home.Map.Mul(last.Map), geom.Identity, [4]geom.Point{{X: 130, Y: 120}, {X: 340, Y: 120}, {X: 340, Y: 240}, {X: 130, Y: 240}}); e > .3 {
+		if e := Spread(home.Map.Mul(last.Map), geom.Identity,
+			[4]geom.Point{{X: 130, Y: 120}, {X: 340, Y: 120}, {X: 340, Y: 240}, {X: 130, Y: 240}}); e > .3 {
 			t.Errorf("%s: forward and backward ends %.3f px from where it began", model, e)
 		}
 	}
@@ -364,7 +368,8 @@ func TestAssess(t *testing.T) {
 	s := newScene()
 	at := pose(230, 180, 0, 1, 1, 0, 0)
 	f := s.draw(at, 1, 2, 1, 0, 0)
-	if x, err := Assess(f, outline(at), Perspective); err != nil || !x.Enough || x.Share < .5 || x.Spread <= 0 || x.Spread > .2 {
+	if x, err := Assess(f, outline(at), Perspective); err != nil || !x.Enough || x.Share < .5 || x.Spread <= 0 ||
+		x.Spread > .2 {
 		t.Errorf("the card: %+v, %v", x, err)
 	}
 	// A flat window in the middle of the card.
@@ -374,7 +379,10 @@ func TestAssess(t *testing.T) {
 		}
 	}
 	f = s.draw(at, 1, .5, 1, 0, 0)
-	window := []geom.Point{at.Apply(geom.Pt(88, 46)), at.Apply(geom.Pt(142, 46)), at.Apply(geom.Pt(142, 74)), at.Apply(geom.Pt(88, 74))}
+	window := []geom.Point{
+		at.Apply(geom.Pt(88, 46)), at.Apply(geom.Pt(142, 46)), at.Apply(geom.Pt(142, 74)),
+		at.Apply(geom.Pt(88, 74)),
+	}
 	if x, err := Assess(f, window, Similarity); err != ErrFlat || x.Enough {
 		t.Errorf("the flat window: %+v, %v", x, err)
 	}

@@ -31,7 +31,8 @@ func blur(p *frame.Picture, plane int, r image.Rectangle, sigma geom.Point) fram
 	// One coarse sample more on each side, for the interpolation; cells lie at
 	// fixed places of the picture, so that nothing crawls.
 	mx, my := int(math.Ceil(rx))*passes+1, int(math.Ceil(ry))*passes+1
-	cells := image.Rect(floorDiv(r.Min.X, kx)-mx, floorDiv(r.Min.Y, ky)-my, floorDiv(r.Max.X-1, kx)+mx+1, floorDiv(r.Max.Y-1, ky)+my+1)
+	cells := image.Rect(floorDiv(r.Min.X, kx)-mx, floorDiv(r.Min.Y, ky)-my, floorDiv(r.Max.X-1, kx)+mx+1,
+		floorDiv(r.Max.Y-1, ky)+my+1)
 	wide := means(p, plane, cells, kx, ky)
 	w, h := cells.Dx(), cells.Dy()
 	for range passes {

@@ -112,7 +112,8 @@ func NewSurvey(lives []cover.Live, from int) (*Survey, error) {
 		}
 		mid := box.Centre()
 		o := l.Map.Apply(mid)
-		scales = append(scales, math.Sqrt(math.Abs(l.Map.Apply(mid.Add(geom.Pt(1, 0))).Sub(o).Cross(l.Map.Apply(mid.Add(geom.Pt(0, 1))).Sub(o)))))
+		scales = append(scales, math.Sqrt(math.Abs(l.Map.Apply(mid.Add(geom.Pt(1, 0))).Sub(o).Cross(
+			l.Map.Apply(mid.Add(geom.Pt(0, 1))).Sub(o)))))
 		reach = max(reach, (l.Grow+max(l.Soften.X, l.Soften.Y)+rimWide)/max(scales[len(scales)-1], .05))
 	}
 	if len(scales) == 0 || box.Empty() {
@@ -122,7 +123,8 @@ func NewSurvey(lives []cover.Live, from int) (*Survey, error) {
 	reach = min(reach, 400)
 	b := box.Grow(reach, reach)
 	var err error
-	s.g, err = plate.NewGather([]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}}, scales[len(scales)*3/4])
+	s.g, err = plate.NewGather([]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}},
+		scales[len(scales)*3/4])
 	return s, err
 }
 

@@ -50,7 +50,10 @@ func (w wall) colour(p geom.Point) float64 { return 120 + 18*math.Sin(p.X/70) + 
 func (w wall) gain(f int) float64 { return 1 + .12*math.Sin(float64(f)*.4) }
 
 func (w wall) at(f int) geom.Map {
-	return geom.Map{1 + .004*float64(f), .01 * float64(f), 2.3 * float64(f), -.006 * float64(f), 1, 1.1 * float64(f), 2e-6 * float64(f), 0, 1}
+	return geom.Map{
+		1 + .004*float64(f), .01 * float64(f), 2.3 * float64(f), -.006 * float64(f), 1, 1.1 * float64(f),
+		2e-6 * float64(f), 0, 1,
+	}
 }
 
 var words = geom.Rect{Min: geom.Pt(120, 90), Max: geom.Pt(320, 190)}
@@ -72,7 +75,8 @@ func (w wall) draw(f int) *frame.Picture {
 		for x := range p.Width {
 			q := back.Apply(geom.Pt(float64(x)+.5, float64(y)+.5))
 			v := w.colour(q)
-			if q.X > words.Min.X+12 && q.X < words.Max.X-12 && q.Y > words.Min.Y+12 && q.Y < words.Max.Y-12 && math.Sin(q.X/5)*math.Sin(q.Y/9) > .2 {
+			if q.X > words.Min.X+12 && q.X < words.Max.X-12 && q.Y > words.Min.Y+12 && q.Y < words.Max.Y-12 &&
+				math.Sin(q.X/5)*math.Sin(q.Y/9) > .2 {
 				v = 40
 			}
 			put(0, y*p.Width+x, 16+(v-16)*w.gain(f)+w.grain*rng.NormFloat64())
@@ -88,9 +92,11 @@ func (w wall) draw(f int) *frame.Picture {
 
 func (w wall) live(f int, t cover.LiveTreatment) cover.Live {
 	m := w.at(f)
-	return cover.Live{Cover: "c", Frame: f, Map: m, Speed: w.at(f + 1).Apply(words.Centre()).Sub(w.at(f - 1).Apply(words.Centre())).Mul(.5),
+	return cover.Live{
+		Cover: "c", Frame: f, Map: m, Speed: w.at(f + 1).Apply(words.Centre()).Sub(w.at(f - 1).Apply(words.Centre())).Mul(.5),
 		Corners: [4]geom.Point{words.Min, {X: words.Max.X, Y: words.Min.Y}, words.Max, {X: words.Min.X, Y: words.Max.Y}},
-		Form:    cover.Form{Paths: []geom.Path{geom.Box(words).Map(m)}}, Treatments: []cover.LiveTreatment{t}}
+		Form:    cover.Form{Paths: []geom.Path{geom.Box(words).Map(m)}}, Treatments: []cover.LiveTreatment{t},
+	}
 }
 
 func (w wall) ground(t testing.TB) *Ground {
@@ -120,7 +126,8 @@ func (w wall) inside(f int, do func(x, y int, q geom.Point)) {
 	back, _ := w.at(f).Inverse()
 	for y := range w.format.Height {
 		for x := range w.format.Width {
-			if q := back.Apply(geom.Pt(float64(x)+.5, float64(y)+.5)); q.X > words.Min.X+4 && q.X < words.Max.X-4 && q.Y > words.Min.Y+4 && q.Y < words.Max.Y-4 {
+			if q := back.Apply(geom.Pt(float64(x)+.5, float64(y)+.5)); q.X > words.Min.X+4 && q.X < words.Max.X-4 &&
+				q.Y > words.Min.Y+4 && q.Y < words.Max.Y-4 {
 				do(x, y, q)
 			}
 		}
@@ -136,7 +143,8 @@ func TestSurfaceFillIsTheSurface(t *testing.T) {
 	for f := 1; f < 20; f++ {
 		p := w.draw(f)
 		Conceal(p, []cover.Live{w.live(f, cover.LiveTreatment{Kind: cover.SurfaceFill, Strength: 1})}, scene)
-		if got := scene.Grounds["c"].lightOn(w.draw(f), w.at(f)); math.Abs(float64(got.gain)-w.gain(f)/w.gain(0)) > .012 || math.Abs(float64(got.veil)) > 3 {
+		if got := scene.Grounds["c"].lightOn(w.draw(f), w.at(f)); math.Abs(float64(got.gain)-w.gain(f)/w.gain(0)) > .012 ||
+			math.Abs(float64(got.veil)) > 3 {
 			t.Errorf("frame %d: gain %.3f and veil %.2f, truly %.3f and none", f, got.gain, got.veil, w.gain(f)/w.gain(0))
 		}
 		var off, flicker, n, m float64
@@ -235,7 +243,8 @@ func TestFilledGradientHasNoBands(t *testing.T) {
 	ten.Depth = 10
 	w := wall{ten, 0}
 	p := w.draw(2)
-	Conceal(p, []cover.Live{w.live(2, cover.LiveTreatment{Kind: cover.SurfaceFill, Strength: 1})}, &Scene{Grounds: map[string]*Ground{"c": w.ground(t)}})
+	Conceal(p, []cover.Live{w.live(2, cover.LiveTreatment{Kind: cover.SurfaceFill, Strength: 1})},
+		&Scene{Grounds: map[string]*Ground{"c": w.ground(t)}})
 	last, row, steps := [4]float64{}, -1, 0
 	w.inside(2, func(x, y int, _ geom.Point) {
 		i := 2 * (y*p.Width + x)
@@ -298,7 +307,10 @@ func TestCellsAreMeans(t *testing.T) {
 		p := was.Clone()
 		// An outline that cuts cells: they are taken whole all the same.
 		c := geom.Box(box)
-		Conceal(p, []cover.Live{{Form: cover.Form{Paths: []geom.Path{c}}, Map: geom.Identity, Treatments: []cover.LiveTreatment{{Kind: cover.Mosaic, Strength: 1, Cell: geom.Pt(cx, cy), Form: form}}}}, nil)
+		Conceal(p, []cover.Live{{
+			Form: cover.Form{Paths: []geom.Path{c}}, Map: geom.Identity,
+			Treatments: []cover.LiveTreatment{{Kind: cover.Mosaic, Strength: 1, Cell: geom.Pt(cx, cy), Form: form}},
+		}}, nil)
 		bad := 0
 		for y := int(box.Min.Y); y < int(box.Max.Y); y++ {
 			for x := int(box.Min.X); x < int(box.Max.X); x++ {
@@ -327,7 +339,9 @@ func TestShadingIsKept(t *testing.T) {
 			*v = byte(16 + (float64(*v)-16)*(1.2-.5*float64(x)/480))
 		}
 	}
-	Conceal(p, []cover.Live{w.live(4, cover.LiveTreatment{Kind: cover.Fill, Strength: 1, Colour: "#808080", Shading: 1})}, scene)
+	Conceal(p, []cover.Live{w.live(4, cover.LiveTreatment{
+		Kind: cover.Fill, Strength: 1, Colour: "#808080", Shading: 1,
+	})}, scene)
 	var left, right, nl, nr, rough, n float64
 	w.inside(4, func(x, y int, q geom.Point) {
 		v := float64(p.Planes[0][y*p.Width+x])
@@ -355,7 +369,9 @@ func BenchmarkTreatments(b *testing.B) {
 	at := geom.Rect{Min: geom.Pt(400, 300), Max: geom.Pt(800, 500)}
 	l := w.live(0, cover.LiveTreatment{})
 	l.Map = geom.Map{1, .01, 2, -.01, 1, 1, 1e-6, 0, 1}
-	l.Paths, l.Corners = []geom.Path{geom.Box(at)}, [4]geom.Point{at.Min, {X: at.Max.X, Y: at.Min.Y}, at.Max, {X: at.Min.X, Y: at.Max.Y}}
+	l.Paths, l.Corners = []geom.Path{geom.Box(at)}, [4]geom.Point{
+		at.Min, {X: at.Max.X, Y: at.Min.Y}, at.Max, {X: at.Min.X, Y: at.Max.Y},
+	}
 	s, _ := NewSurvey([]cover.Live{l}, 0)
 	s.Add(p)
 	g, err := s.Ground()
@@ -386,10 +402,16 @@ func BenchmarkTreatments(b *testing.B) {
 // Where nothing is around, since the outline takes all of the picture, no colour is made up.
 func TestNothingAround(t *testing.T) {
 	w := wall{eight, 1}
-	for _, k := range []cover.LiveTreatment{{Kind: cover.SurfaceFill, Strength: 1}, {Kind: cover.Fill, Strength: 1, Colour: "#808080", Around: true}} {
+	for _, k := range []cover.LiveTreatment{
+		{Kind: cover.SurfaceFill, Strength: 1},
+		{Kind: cover.Fill, Strength: 1, Colour: "#808080", Around: true},
+	} {
 		p := w.draw(0)
 		all := geom.Rect{Min: geom.Pt(-40, -40), Max: geom.Pt(520, 340)}
-		Conceal(p, []cover.Live{{Map: geom.Identity, Form: cover.Form{Paths: []geom.Path{geom.Box(all)}}, Treatments: []cover.LiveTreatment{k}}}, nil)
+		Conceal(p, []cover.Live{{
+			Map: geom.Identity, Form: cover.Form{Paths: []geom.Path{geom.Box(all)}},
+			Treatments: []cover.LiveTreatment{k},
+		}}, nil)
 		for plane, want := range [3]byte{16, 128, 128} {
 			for i, v := range p.Planes[plane] {
 				if v != want {

@@ -64,7 +64,8 @@ func labelMasks(r image.Rectangle, l cover.LiveLabel) (ink, ground *image.Alpha,
 	}
 	x := min(max(int(c.X)-wide/2-pad, r.Min.X), max(r.Max.X-wide-2*pad, r.Min.X))
 	y := min(max(int(top)-high-2*pad, r.Min.Y), max(r.Max.Y-high-2*pad, r.Min.Y))
-	draw.Draw(ground, image.Rect(x, y, x+wide+2*pad, y+high+pad), image.NewUniform(color.Alpha{200}), image.Point{}, draw.Src)
+	draw.Draw(ground, image.Rect(x, y, x+wide+2*pad, y+high+pad), image.NewUniform(color.Alpha{200}), image.Point{},
+		draw.Src)
 	d := font.Drawer{Dst: ink, Src: image.Opaque, Face: face, Dot: fixed.P(x+pad, y+pad/2+face.Metrics().Ascent.Ceil())}
 	d.DrawString(l.Text)
 	return ink, ground, nil

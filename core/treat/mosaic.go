@@ -188,11 +188,13 @@ func reach(m geom.Map, r image.Rectangle) image.Rectangle {
 		return corners(b.Min, b.Max), true
 	}
 	back, err := m.Inverse()
-	ps, ok := bound(m, corners(geom.Pt(float64(r.Min.X), float64(r.Min.Y)), geom.Pt(float64(r.Max.X), float64(r.Max.Y))), 1.5)
+	ps, ok := bound(m, corners(geom.Pt(float64(r.Min.X), float64(r.Min.Y)),
+		geom.Pt(float64(r.Max.X), float64(r.Max.Y))), 1.5)
 	if err == nil && ok {
 		if _, ok = bound(back, ps, 1); ok {
 			clamp := func(v float64) int { return int(min(max(v, -1<<20), 1<<20)) }
-			big := image.Rect(clamp(math.Floor(b.Min.X)), clamp(math.Floor(b.Min.Y)), clamp(math.Ceil(b.Max.X)), clamp(math.Ceil(b.Max.Y))).Union(r)
+			big := image.Rect(clamp(math.Floor(b.Min.X)), clamp(math.Floor(b.Min.Y)), clamp(math.Ceil(b.Max.X)),
+				clamp(math.Ceil(b.Max.Y))).Union(r)
 			// Towards the horizon a cell reaches without end; two cells' size around is enough.
 			cell := 2/step(m, float64(r.Min.X+r.Max.X)/2, float64(r.Min.Y+r.Max.Y)/2) + 1
 			return big.Intersect(r.Inset(-int(min(max(cell, float64(max(r.Dx(), r.Dy())), 64), 1<<14))))

@@ -57,10 +57,17 @@ func TestOutsideTheMatteNothingChanges(t *testing.T) {
 		f := formats[i%len(formats)]
 		c := geom.Pt(rng.Float64()*140-20, rng.Float64()*120-20)
 		s := geom.Pt(2+rng.Float64()*60, 2+rng.Float64()*60)
-		l := cover.Live{Form: cover.Form{Paths: []geom.Path{geom.Ellipse(geom.Rect{Min: c, Max: c.Add(s)})},
-			Grow: rng.Float64() * 4, Soften: geom.Pt(rng.Float64()*9, rng.Float64()*9)},
-			Map: tilt, Corners: [4]geom.Point{back.Apply(c), back.Apply(c.Add(geom.Pt(s.X, 0))), back.Apply(c.Add(s)), back.Apply(c.Add(geom.Pt(0, s.Y)))}, Speed: geom.Pt(rng.Float64()*9, 2), Frame: i,
-			Treatments: []cover.LiveTreatment{kinds[i/len(formats)%len(kinds)]}}
+		l := cover.Live{
+			Form: cover.Form{
+				Paths: []geom.Path{geom.Ellipse(geom.Rect{Min: c, Max: c.Add(s)})},
+				Grow:  rng.Float64() * 4, Soften: geom.Pt(rng.Float64()*9, rng.Float64()*9),
+			},
+			Map: tilt, Corners: [4]geom.Point{
+				back.Apply(c), back.Apply(c.Add(geom.Pt(s.X, 0))), back.Apply(c.Add(s)),
+				back.Apply(c.Add(geom.Pt(0, s.Y))),
+			}, Speed: geom.Pt(rng.Float64()*9, 2), Frame: i,
+			Treatments: []cover.LiveTreatment{kinds[i/len(formats)%len(kinds)]},
+		}
 		was := noisy(f, int64(i))
 		p := was.Clone()
 		Conceal(p, []cover.Live{l}, scene)
@@ -71,7 +78,8 @@ func TestOutsideTheMatteNothingChanges(t *testing.T) {
 				t.Fatalf("%+v %+v: %d samples of plane %d changed outside the matte", f, l, n, plane)
 			}
 		}
-		if same := string(was.Data) == string(p.Data); same && matteMax(matte) > .5 && l.Treatments[0].Strength == 1 && l.Treatments[0].Kind != cover.Patch { // a graphic may be smaller than the outline
+		if same := string(was.Data) == string(p.Data); same && matteMax(matte) > .5 && l.Treatments[0].Strength == 1 &&
+			l.Treatments[0].Kind != cover.Patch { // a graphic may be smaller than the outline
 			t.Fatalf("%+v: the cover changed nothing", l)
 		}
 	}
@@ -106,7 +114,8 @@ func TestFillIsExact(t *testing.T) {
 	// ITU-R BT.709-6, 8 bit: the primaries' codes.
 	f := frame.Format{Depth: 8, Range: frame.Limited, Matrix: frame.BT709}
 	for rgb, want := range map[[3]float64][3]float64{
-		{1, 1, 1}: {235, 128, 128}, {0, 0, 0}: {16, 128, 128}, {1, 0, 0}: {63, 102, 240}, {0, 0, 1}: {32, 240, 118}, {0, 1, 0}: {173, 42, 26},
+		{1, 1, 1}: {235, 128, 128}, {0, 0, 0}: {16, 128, 128}, {1, 0, 0}: {63, 102, 240}, {0, 0, 1}: {32, 240, 118},
+		{0, 1, 0}: {173, 42, 26},
 	} {
 		for i, v := range f.Encode(rgb[0], rgb[1], rgb[2]) {
 			if math.Round(float64(v)) != want[i] {
@@ -123,7 +132,10 @@ func TestMosaicCellsAreExactMeans(t *testing.T) {
 		cx, cy := 2+rng.Intn(40), 2+rng.Intn(40)
 		was := noisy(f, int64(i))
 		p := was.Clone()
-		Conceal(p, whole(f, cover.LiveTreatment{Kind: cover.Mosaic, Strength: 1, Cell: geom.Pt(float64(cx), float64(cy))}), nil)
+		Conceal(p, whole(f, cover.LiveTreatment{
+			Kind: cover.Mosaic, Strength: 1,
+			Cell: geom.Pt(float64(cx), float64(cy)),
+		}), nil)
 		for plane := range 3 {
 			w, h := f.PlaneSize(plane)
 			sx, sy := f.Sub(plane)
@@ -216,7 +228,9 @@ func BenchmarkConceal(b *testing.B) {
 		{Kind: cover.Fill, Strength: 1, Colour: "#808080"},
 	} {
 		b.Run(string(t.Kind)+"400x200", func(b *testing.B) {
-			l := []cover.Live{{Form: cover.Form{Paths: []geom.Path{geom.Box(geom.Rect{Min: geom.Pt(400, 300), Max: geom.Pt(800, 500)})}}, Treatments: []cover.LiveTreatment{t}}}
+			l := []cover.Live{{Form: cover.Form{Paths: []geom.Path{
+				geom.Box(geom.Rect{Min: geom.Pt(400, 300), Max: geom.Pt(800, 500)}),
+			}}, Treatments: []cover.LiveTreatment{t}}}
 			for b.Loop() {
 				Conceal(p, l, nil)
 			}

@@ -33,7 +33,8 @@ func main() {
 	}
 	clip := filepath.Join(data, "media", "tidewrack-week", "departures", "clip.mp4")
 	if _, err := os.Stat(clip); err != nil {
-		check(demo.Generate(context.Background(), filepath.Join(data, "media", "tidewrack-week"), demo.Shots, func(s string) { log.Print(s) }))
+		check(demo.Generate(context.Background(), filepath.Join(data, "media", "tidewrack-week"), demo.Shots,
+			func(s string) { log.Print(s) }))
 	}
 	render(dir, clip, "three covers", 7, 60, document)
 	// The whole clip, since the grounds of these are made of all of it first.
@@ -69,11 +70,15 @@ func covers(i media.Info, kinds ...cover.Kind) *cover.Document {
 	for n, kind := range kinds {
 		x, y := float64(i.Width)*(.1+.25*float64(n%3)), float64(i.Height)*(.3+.13*float64(n/3))
 		r := geom.Rect{Min: geom.Pt(x, y), Max: geom.Pt(x+300, y+120)}
-		d.Covers = append(d.Covers, cover.Cover{ID: fmt.Sprint("c", n), Name: string(kind), Span: cover.Span{First: 0, Last: i.Frames - 1},
+		d.Covers = append(d.Covers, cover.Cover{
+			ID: fmt.Sprint("c", n), Name: string(kind), Span: cover.Span{First: 0, Last: i.Frames - 1},
 			Soften: cover.ConstPair(6, 6), Treatments: []cover.Treatment{cover.NewTreatment("t", kind)},
 			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(r)}}}},
-			Motion: cover.Motion{Pivot: r.Centre(), Keys: []cover.PlacementKey{{Placement: cover.Rest},
-				{Frame: i.Frames - 1, Placement: cover.Placement{Move: geom.Pt(120, 160), Turn: 8, Size: geom.Pt(1.1, 1.1)}}}}})
+			Motion: cover.Motion{Pivot: r.Centre(), Keys: []cover.PlacementKey{
+				{Placement: cover.Rest},
+				{Frame: i.Frames - 1, Placement: cover.Placement{Move: geom.Pt(120, 160), Turn: 8, Size: geom.Pt(1.1, 1.1)}},
+			}},
+		})
 	}
 	return d
 }
@@ -125,7 +130,10 @@ func render(dir, clip, what string, pairs, frames int, doc func(media.Info) *cov
 	info, err := media.Probe(context.Background(), clip)
 	check(err)
 	path, out := write(dir, doc(info)), filepath.Join(dir, "out.mp4")
-	plain := append([]string{"-v", "error", "-y", "-i", clip, "-map", "0:v", "-map", "0:a?", "-c:a", "aac", "-frames:v", fmt.Sprint(frames)}, media.Presets["review"].EncoderArgs(info)...)
+	plain := append([]string{
+		"-v", "error", "-y", "-i", clip, "-map", "0:v", "-map", "0:a?", "-c:a", "aac", "-frames:v",
+		fmt.Sprint(frames),
+	}, media.Presets["review"].EncoderArgs(info)...)
 	plain = append(plain, "-movflags", "+faststart", filepath.Join(dir, "plain.mp4"))
 	var ours, theirs, ratios []float64
 	var mem float64
@@ -151,10 +159,13 @@ func list(xs []float64) string {
 func memory(dir string) {
 	for _, seconds := range []int{4, 40} {
 		clip := filepath.Join(dir, "long.mp4")
-		timed("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", fmt.Sprintf("testsrc2=size=1920x1080:rate=25:duration=%d", seconds), "-c:v", "libx264", "-preset", "ultrafast", "-pix_fmt", "yuv420p", clip)
+		timed("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i",
+			fmt.Sprintf("testsrc2=size=1920x1080:rate=25:duration=%d", seconds), "-c:v", "libx264", "-preset", "ultrafast",
+			"-pix_fmt", "yuv420p", clip)
 		info, err := media.Probe(context.Background(), clip)
 		check(err)
-		t, m := timed("bin/celator", "render", "--clip", clip, "--document", write(dir, document(info)), "--out", filepath.Join(dir, "long-out.mkv"))
+		t, m := timed("bin/celator", "render", "--clip", clip, "--document", write(dir, document(info)), "--out",
+			filepath.Join(dir, "long-out.mkv"))
 		fmt.Printf("memory, 1080p, %d frames, archive: %.0f MB in %.1f s\n", info.Frames, m, t.Seconds())
 		os.Remove(filepath.Join(dir, "long-out.mkv"))
 	}
@@ -164,10 +175,14 @@ func memory(dir string) {
 func exact(dir string) {
 	for _, pix := range []string{"yuv420p", "yuv422p10le"} {
 		clip, out := filepath.Join(dir, pix+".mkv"), filepath.Join(dir, pix+"-out.mkv")
-		timed("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", "testsrc2=size=1280x720:rate=25:duration=4", "-vf", "noise=alls=12:allf=t", "-c:v", "libx264", "-preset", "ultrafast", "-pix_fmt", pix, clip)
+		timed("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", "testsrc2=size=1280x720:rate=25:duration=4", "-vf",
+			"noise=alls=12:allf=t", "-c:v", "libx264", "-preset", "ultrafast", "-pix_fmt", pix, clip)
 		info, err := media.Probe(context.Background(), clip)
 		check(err)
-		j := deliver.Job{Clip: media.Clip{Path: clip, Info: info}, Sound: clip, Document: document(info), Preset: media.Presets["archive"], Last: info.Frames - 1, Total: info.Frames, Out: out}
+		j := deliver.Job{
+			Clip: media.Clip{Path: clip, Info: info}, Sound: clip, Document: document(info),
+			Preset: media.Presets["archive"], Last: info.Frames - 1, Total: info.Frames, Out: out,
+		}
 		check(deliver.Render(context.Background(), j))
 		proof, err := deliver.Verify(context.Background(), j, nil)
 		b, _ := json.Marshal(proof)
@@ -186,5 +201,6 @@ func ingest(dir, clip string) {
 		check(err)
 		speeds = append(speeds, info.Duration/time.Since(from).Seconds())
 	}
-	fmt.Printf("view frames, %dx%d at %.5g: %.2f times the speed of playing (runs: %s)\n", info.Width, info.Height, info.Rate.Float(), median(speeds), list(speeds))
+	fmt.Printf("view frames, %dx%d at %.5g: %.2f times the speed of playing (runs: %s)\n", info.Width, info.Height,
+		info.Rate.Float(), median(speeds), list(speeds))
 }

@@ -37,7 +37,10 @@ func overFrames() {
 			if f == 0 {
 				first = b
 			}
-			wide := frame.New(frame.Format{Width: 640, Height: 240, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709}, nil)
+			wide := frame.New(frame.Format{
+				Width: 640, Height: 240, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited,
+				Matrix: frame.BT709,
+			}, nil)
 			for p := range wide.Planes {
 				for k := range wide.Planes[p] {
 					wide.Planes[p][k] = byte(110 + 18*(p/1)&0x7f)
@@ -60,7 +63,10 @@ func overFrames() {
 				}
 			}
 			clip = append(clip, wide)
-			keys = append(keys, cover.PlacementKey{Frame: f, Placement: cover.Placement{Move: geom.Pt(vx*float64(f), vy*float64(f)), Size: geom.Pt(1, 1)}})
+			keys = append(keys, cover.PlacementKey{
+				Frame:     f,
+				Placement: cover.Placement{Move: geom.Pt(vx*float64(f), vy*float64(f)), Size: geom.Pt(1, 1)},
+			})
 		}
 		d := cover.New(640, 240, frames)
 		t := cover.NewTreatment("t1", cover.Mosaic)
@@ -69,8 +75,11 @@ func overFrames() {
 			t = cover.NewTreatment("t1", cover.Fill)
 			t.Colour = "#606060"
 		}
-		d.Covers = []cover.Cover{{ID: "c1", Name: "plate", Span: cover.Span{Last: frames - 1}, Grow: cover.Const(2), Treatments: []cover.Treatment{t},
-			Outlines: []cover.Outline{{ID: "o1", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: first.live.Paths[0]}}}}, Motion: cover.Motion{Keys: keys}}}
+		d.Covers = []cover.Cover{{
+			ID: "c1", Name: "plate", Span: cover.Span{Last: frames - 1}, Grow: cover.Const(2), Treatments: []cover.Treatment{t},
+			Outlines: []cover.Outline{{ID: "o1", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: first.live.Paths[0]}}}},
+			Motion:   cover.Motion{Keys: keys},
+		}}
 		b, err := d.Marshal()
 		must(err)
 		d, err = cover.Parse(b)

@@ -15,7 +15,8 @@ import (
 // fronts reads what truly passes in front, a little widened, as mattes; nil where
 // nothing does.
 func fronts(ctx context.Context, path string, w, h int) *cover.Mattes {
-	cmd := exec.CommandContext(ctx, "ffmpeg", "-nostdin", "-v", "error", "-i", path, "-f", "rawvideo", "-pix_fmt", "gray", "pipe:1")
+	cmd := exec.CommandContext(ctx, "ffmpeg", "-nostdin", "-v", "error", "-i", path, "-f", "rawvideo", "-pix_fmt",
+		"gray", "pipe:1")
 	from, err := cmd.StdoutPipe()
 	must(err)
 	must(cmd.Start())

@@ -115,14 +115,22 @@ func (c *clip) document() *cover.Document {
 		}
 		o.Keys = append(o.Keys, cover.PathKey{Frame: f, Knots: p})
 	}
-	d.Covers = []cover.Cover{{ID: "c1", Name: c.Item, Span: cover.Span{Last: c.Info.Frames - 1}, Outlines: []cover.Outline{o},
-		Grow: cover.Const(1), Soften: cover.ConstPair(2, 2), Treatments: []cover.Treatment{t}}}
+	d.Covers = []cover.Cover{{
+		ID: "c1", Name: c.Item, Span: cover.Span{Last: c.Info.Frames - 1}, Outlines: []cover.Outline{o},
+		Grow: cover.Const(1), Soften: cover.ConstPair(2, 2), Treatments: []cover.Treatment{t},
+	}}
 	if c.Item == "" {
 		d.Covers[0].Name = c.Name
 	}
 	if c.front != nil {
-		d.Covers = append(d.Covers, cover.Cover{ID: "h1", Name: "front", Span: d.Covers[0].Span, HoldsOut: []string{"*"}, Outlines: []cover.Outline{}, Treatments: []cover.Treatment{},
-			Proposed: &cover.Proposed{Surface: "truth", Run: "truth", Sensitivity: .5, Edge: 2, Least: 10, Accepted: []cover.Span{d.Covers[0].Span}, Strokes: []cover.Stroke{}, Mattes: c.front}})
+		d.Covers = append(d.Covers, cover.Cover{
+			ID: "h1", Name: "front", Span: d.Covers[0].Span, HoldsOut: []string{"*"}, Outlines: []cover.Outline{},
+			Treatments: []cover.Treatment{},
+			Proposed: &cover.Proposed{
+				Surface: "truth", Run: "truth", Sensitivity: .5, Edge: 2, Least: 10,
+				Accepted: []cover.Span{d.Covers[0].Span}, Strokes: []cover.Stroke{}, Mattes: c.front,
+			},
+		})
 	}
 	b, err := d.Marshal()
 	must(err)
@@ -384,8 +392,11 @@ func (c *clip) leaksAndJumps() []planted {
 		for _, k := range q {
 			p = append(p, geom.Knot{P: mid.Add(k.Sub(mid).Mul(.35))})
 		}
-		d.Covers = append(d.Covers, cover.Cover{ID: fmt.Sprintf("leak%d", f), Name: "leak", Span: cover.Span{First: f, Last: f}, HoldsOut: []string{"c1"}, Treatments: []cover.Treatment{},
-			Outlines: []cover.Outline{{ID: "o1", Shape: cover.ShapeCorners, Keys: []cover.PathKey{{Frame: f, Knots: p}}}}})
+		d.Covers = append(d.Covers, cover.Cover{
+			ID: fmt.Sprintf("leak%d", f), Name: "leak", Span: cover.Span{First: f, Last: f}, HoldsOut: []string{"c1"},
+			Treatments: []cover.Treatment{},
+			Outlines:   []cover.Outline{{ID: "o1", Shape: cover.ShapeCorners, Keys: []cover.PathKey{{Frame: f, Knots: p}}}},
+		})
 		leaks = append(leaks, f)
 		if g := f + 5; g < len(c.truth)-6 && whole(g) {
 			size := math.Sqrt(math.Abs(geom.Area(q[:])))

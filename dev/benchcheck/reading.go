@@ -47,7 +47,10 @@ func draw(rng *rand.Rand, text string, height float64, ink, paper, noise float64
 	b := board{text: text, face: face, ink: ink, paper: paper}
 	w, h := int(height*1.15*float64(len(text)))+80, int(height*1.8)+60
 	w, h = w&^1, h&^1
-	b.pic = frame.New(frame.Format{Width: w, Height: h, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709}, nil)
+	b.pic = frame.New(frame.Format{
+		Width: w, Height: h, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited,
+		Matrix: frame.BT709,
+	}, nil)
 	mask := image.NewAlpha(image.Rect(0, 0, w, h))
 	d := font.Drawer{Dst: mask, Src: image.Opaque, Face: face}
 	x, y := 40+height*.2+shift.X, 30+height*1.35+shift.Y
@@ -192,7 +195,8 @@ func reading() {
 		if yes == says.Readable {
 			agree++
 		} else if each || yes {
-			fmt.Printf("    %s %.0f px %s %.2f: detail %.2f, a machine reads %d of %d, templates %d\n", text, height, t.Kind, k, says.Detail, read, len(text), tmpl)
+			fmt.Printf("    %s %.0f px %s %.2f: detail %.2f, a machine reads %d of %d, templates %d\n", text, height, t.Kind,
+				k, says.Detail, read, len(text), tmpl)
 		}
 		if yes && !says.Readable {
 			passed++

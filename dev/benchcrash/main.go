@@ -66,8 +66,10 @@ func main() {
 	check(os.MkdirAll(s.Media, 0o755))
 	w := &world{Site: s, started: map[string][]string{}, counts: map[string]int{}}
 	for i, size := range []string{"480x270", "640x360", "320x180"} {
-		check(exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("testsrc2=size=%s:rate=25:duration=8", size), "-f", "lavfi", "-i", "sine=duration=8",
-			"-c:v", "libx264", "-preset", "ultrafast", "-g", "25", "-pix_fmt", "yuv420p", filepath.Join(s.Media, fmt.Sprintf("clip%d.mp4", i))).Run())
+		check(exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+			fmt.Sprintf("testsrc2=size=%s:rate=25:duration=8", size), "-f", "lavfi", "-i", "sine=duration=8",
+			"-c:v", "libx264", "-preset", "ultrafast", "-g", "25", "-pix_fmt", "yuv420p",
+			filepath.Join(s.Media, fmt.Sprintf("clip%d.mp4", i))).Run())
 	}
 	_, err = w.Serve()
 	check(err)
@@ -84,7 +86,8 @@ func main() {
 		time.Sleep(time.Duration(100+rng.Intn(900)) * time.Millisecond)
 		w.kill([]string{"server", "worker", "postmaster", "ffmpeg", "ffmpeg"}[rng.Intn(5)], rng)
 		if k%50 == 49 {
-			fmt.Printf("%d kills after %.0f s, %d edits acknowledged, %d lost so far\n", k+1, time.Since(begun).Seconds(), len(w.edits), w.lost())
+			fmt.Printf("%d kills after %.0f s, %d edits acknowledged, %d lost so far\n", k+1, time.Since(begun).Seconds(),
+				len(w.edits), w.lost())
 		}
 	}
 	w.stop.Store(true)
@@ -134,13 +137,15 @@ func (w *world) fill() {
 	check(err)
 	w.programme = p.ID
 	for i := range 3 {
-		_, err := w.Ask("POST", "/api/programmes/"+p.ID+"/sources", map[string]any{"media": fmt.Sprintf("clip%d.mp4", i), "name": fmt.Sprint("clip ", i)}, nil)
+		_, err := w.Ask("POST", "/api/programmes/"+p.ID+"/sources",
+			map[string]any{"media": fmt.Sprintf("clip%d.mp4", i), "name": fmt.Sprint("clip ", i)}, nil)
 		check(err)
 	}
 	w.shots, err = w.Shots(p.ID)
 	check(err)
 	for _, sh := range w.shots {
-		_, err := w.Ask("POST", "/api/shots/"+sh.ID+"/edits", map[string]any{"base": 0, "commands": []any{site.Cover("c", sh)}}, nil)
+		_, err := w.Ask("POST", "/api/shots/"+sh.ID+"/edits",
+			map[string]any{"base": 0, "commands": []any{site.Cover("c", sh)}}, nil)
 		check(err)
 	}
 }
@@ -168,7 +173,10 @@ func (w *world) edit(n int) {
 			Number int
 			Label  string
 		}
-		path, body := "/edits", map[string]any{"base": base, "key": fmt.Sprintf("e%d-%d", n, k), "commands": []any{map[string]any{"do": "rename", "cover": "c", "name": fmt.Sprintf("e%d-%d", n, k)}}}
+		path, body := "/edits", map[string]any{
+			"base": base, "key": fmt.Sprintf("e%d-%d", n, k),
+			"commands": []any{map[string]any{"do": "rename", "cover": "c", "name": fmt.Sprintf("e%d-%d", n, k)}},
+		}
 		if rng.Intn(12) == 0 {
 			path = "/undo"
 			delete(body, "commands")
@@ -206,20 +214,25 @@ func (w *world) feed() {
 		switch rng.Intn(4) {
 		case 0:
 			kind = "deliveries"
-			status, _ = w.Ask("POST", "/api/shots/"+sh.ID+"/deliveries", map[string]any{"preset": []string{"review", "archive"}[rng.Intn(2)], "name": fmt.Sprint("d", k)}, &a)
+			status, _ = w.Ask("POST", "/api/shots/"+sh.ID+"/deliveries",
+				map[string]any{"preset": []string{"review", "archive"}[rng.Intn(2)], "name": fmt.Sprint("d", k)}, &a)
 		case 1:
 			kind = "attempts"
 			x, y := float64(sh.Width), float64(sh.Height)
 			at := func(u, v float64) any { return map[string]float64{"x": u * x, "y": v * y} }
-			status, _ = w.Ask("POST", "/api/shots/"+sh.ID+"/attempts", map[string]any{"track": map[string]any{"id": fmt.Sprint("t", k), "name": "t", "kind": "surface", "model": "affine", "channel": "luma",
-				"frame": sh.Frames / 2, "surface": []any{at(.3, .3), at(.7, .3), at(.7, .7), at(.3, .7)}, "anchors": []any{}}, "from": 0, "to": sh.Frames - 1, "take": rng.Intn(2) == 0}, &a)
+			status, _ = w.Ask("POST", "/api/shots/"+sh.ID+"/attempts", map[string]any{"track": map[string]any{
+				"id": fmt.Sprint("t", k), "name": "t", "kind": "surface", "model": "affine", "channel": "luma",
+				"frame": sh.Frames / 2, "surface": []any{at(.3, .3), at(.7, .3), at(.7, .7), at(.3, .7)}, "anchors": []any{},
+			}, "from": 0, "to": sh.Frames - 1, "take": rng.Intn(2) == 0}, &a)
 		case 2:
 			kind = "sources"
-			status, _ = w.Ask("POST", "/api/programmes/"+w.programme+"/sources", map[string]any{"media": "clip0.mp4", "name": fmt.Sprint("again ", k)}, &a)
+			status, _ = w.Ask("POST", "/api/programmes/"+w.programme+"/sources",
+				map[string]any{"media": "clip0.mp4", "name": fmt.Sprint("again ", k)}, &a)
 		case 3:
 			kind = "sources"
 			if id := w.upload(clip); id != "" {
-				status, _ = w.Ask("POST", "/api/programmes/"+w.programme+"/sources", map[string]any{"upload": id, "name": fmt.Sprintf("up %d.mp4", k)}, &a)
+				status, _ = w.Ask("POST", "/api/programmes/"+w.programme+"/sources",
+					map[string]any{"upload": id, "name": fmt.Sprintf("up %d.mp4", k)}, &a)
 			}
 		}
 		if status == 201 {
@@ -261,7 +274,8 @@ func (w *world) upload(b []byte) string {
 		if at == len(b) {
 			return id
 		}
-		send("PATCH", "/api/uploads/"+id, b[at:min(at+100_000, len(b))], map[string]string{"Upload-Offset": fmt.Sprint(at), "Content-Type": "application/offset+octet-stream"})
+		send("PATCH", "/api/uploads/"+id, b[at:min(at+100_000, len(b))],
+			map[string]string{"Upload-Offset": fmt.Sprint(at), "Content-Type": "application/offset+octet-stream"})
 	}
 	return ""
 }
@@ -474,7 +488,8 @@ func (w *world) report(kills int) int {
 	median := 0.
 	if len(w.returned) > 0 {
 		median = q(.5)
-		fmt.Printf("time to come back: %d times, median %.2f s, p95 %.2f s, most %.2f s\n", len(w.returned), median, q(.95), q(1))
+		fmt.Printf("time to come back: %d times, median %.2f s, p95 %.2f s, most %.2f s\n", len(w.returned), median,
+			q(.95), q(1))
 	}
 	if bad || lost > 0 || open > 0 || len(w.orphans) > 0 || len(halves) > 0 || median > 5 {
 		fmt.Println("its log is", w.Log.Name())
@@ -487,7 +502,8 @@ func (w *world) report(kills int) int {
 // halves are the files of the store that nobody finished.
 func (w *world) halves() (out []string) {
 	filepath.WalkDir(filepath.Join(w.Data, "store"), func(p string, d fs.DirEntry, err error) error {
-		if err == nil && !d.IsDir() && (strings.HasSuffix(p, ".part") || strings.HasSuffix(p, ".list") || d.Name() == "frames.txt") {
+		if err == nil && !d.IsDir() && (strings.HasSuffix(p, ".part") || strings.HasSuffix(p, ".list") ||
+			d.Name() == "frames.txt") {
 			out = append(out, strings.TrimPrefix(p, w.Data))
 		}
 		return nil

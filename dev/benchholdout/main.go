@@ -10,6 +10,7 @@ package main
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
 	"image"
 	"image/color"
@@ -23,8 +24,6 @@ import (
 	"strconv"
 	"strings"
 	"time"
-
-	"encoding/json"
 
 	"celator/core/cover"
 	"celator/core/frame"
@@ -63,7 +62,8 @@ func main() {
 	check(demo.Generate(ctx, crossings, demo.Crossings, func(s string) { log.Print(s) }))
 	only := os.Getenv("ONLY")
 	var all tally
-	fmt.Printf("%-16s %7s %7s %9s | %7s %7s %9s | %7s %7s %8s\n", "", "frames", "IoU", "least at", "in band", "clean %", "worst at", "fps", "plate s", "px")
+	fmt.Printf("%-16s %7s %7s %9s | %7s %7s %9s | %7s %7s %8s\n", "", "frames", "IoU", "least at", "in band", "clean %",
+		"worst at", "fps", "plate s", "px")
 	for _, set := range []struct {
 		dir   string
 		shots []demo.Shot
@@ -93,7 +93,8 @@ func poses(dir string, s demo.Shot) *cover.Track {
 		for i := range 4 {
 			quad = append(quad, fmt.Sprintf("%f,%f", meta.Quad[2*i], meta.Quad[2*i+1]))
 		}
-		csv, err = exec.Command("bin/celator", "track", "--clip", filepath.Join(dir, "clip.mp4"), "--quad", strings.Join(quad, " "), "--frame", strconv.Itoa(s.Reference), "--out", "-").Output()
+		csv, err = exec.Command("bin/celator", "track", "--clip", filepath.Join(dir, "clip.mp4"), "--quad",
+			strings.Join(quad, " "), "--frame", strconv.Itoa(s.Reference), "--out", "-").Output()
 		check(err)
 		if os.Getenv("POSES") != "" {
 			check(os.WriteFile(kept, csv, 0o644))
@@ -112,7 +113,8 @@ func run(ctx context.Context, dir string, s demo.Shot) (t tally) {
 	info, err := media.Probe(ctx, path)
 	check(err)
 	clip := media.Clip{Path: path, Info: info}
-	cmd := exec.Command("ffmpeg", "-v", "error", "-i", filepath.Join(dir, "foreground.mkv"), "-f", "rawvideo", "-pix_fmt", "gray", "-")
+	cmd := exec.Command("ffmpeg", "-v", "error", "-i", filepath.Join(dir, "foreground.mkv"), "-f", "rawvideo",
+		"-pix_fmt", "gray", "-")
 	pipe, err := cmd.StdoutPipe()
 	check(err)
 	check(cmd.Start())
@@ -160,7 +162,8 @@ func run(ctx context.Context, dir string, s demo.Shot) (t tally) {
 			sheet(fmt.Sprintf("%s/%s-%03d.png", os.Getenv("SHEETS"), s.Name, f), pic, found, front)
 		}
 		if os.Getenv("EACH") != "" {
-			log.Printf("f %d: in front %.4f, IoU %.3f, held %.4f, wrongly %.4f, state %c, moved %v %v", f, share, iou, held, wrong, track.Poses.State(f), found.Move, found.Moved)
+			log.Printf("f %d: in front %.4f, IoU %.3f, held %.4f, wrongly %.4f, state %c, moved %v %v", f, share, iou, held,
+				wrong, track.Poses.State(f), found.Move, found.Moved)
 		}
 	}
 	return t
@@ -169,7 +172,7 @@ func run(ctx context.Context, dir string, s demo.Shot) (t tally) {
 // score compares a frame with the truth inside the surface.
 func (t *tally) score(found holdout.Found, front []byte, inside frame.Plane, w int) (iou, share, held, wrong float64) {
 	at := func(x, y int) float64 {
-		if !(image.Pt(x, y).In(found.Rect)) {
+		if !image.Pt(x, y).In(found.Rect) {
 			return 0
 		}
 		return float64(found.Pix[(y-found.Rect.Min.Y)*found.Rect.Dx()+x-found.Rect.Min.X]) / 255
@@ -199,7 +202,8 @@ func (t *tally) score(found holdout.Found, front []byte, inside frame.Plane, w i
 			edge := false
 			for dy := -band; dy <= band && !edge; dy++ {
 				for dx := -band; dx <= band; dx++ {
-					if dx*dx+dy*dy <= band*band && x+dx >= 0 && x+dx < w && y+dy >= 0 && (y+dy)*w < len(front) && true5(x+dx, y+dy) != ta {
+					if dx*dx+dy*dy <= band*band && x+dx >= 0 && x+dx < w && y+dy >= 0 && (y+dy)*w < len(front) &&
+						true5(x+dx, y+dy) != ta {
 						edge = true
 						break
 					}
@@ -240,7 +244,8 @@ func (t *tally) line(name string) string {
 			over++
 		}
 	}
-	return fmt.Sprintf("%-16s %7d %7.4f %.3f %3d | %7.4f %7.3f %.4f %2d | %7.1f %7.2f %8d", name, len(t.iou), mean, least, low, t.edge/float64(max(t.edges, 1)), 100*clean, worst, over,
+	return fmt.Sprintf("%-16s %7d %7.4f %.3f %3d | %7.4f %7.3f %.4f %2d | %7.1f %7.2f %8d", name, len(t.iou), mean,
+		least, low, t.edge/float64(max(t.edges, 1)), 100*clean, worst, over,
 		float64(t.frames)/t.wall.Seconds(), t.plate.Seconds(), t.area/max(t.frames, 1))
 }
 
@@ -256,7 +261,10 @@ func sheet(path string, pic *frame.Picture, found holdout.Found, front []byte) {
 			c := color.NRGBA{rgba.Pix[4*i], rgba.Pix[4*i+1], rgba.Pix[4*i+2], 255}
 			out.SetNRGBA(x, y, c)
 			g := uint8(b / 2)
-			out.SetNRGBA(r.Dx()+x, y, color.NRGBA{uint8(min(int(g)+max(a-b, 0), 255)), uint8(min(int(g)+max(b-a, 0), 255)), g, 255})
+			out.SetNRGBA(r.Dx()+x, y, color.NRGBA{
+				uint8(min(int(g)+max(a-b, 0), 255)), uint8(min(int(g)+max(b-a, 0), 255)),
+				g, 255,
+			})
 		}
 	}
 	var b bytes.Buffer

@@ -85,7 +85,8 @@ func work(s *site.Site, t *times, sh site.Shot, seed int64, until time.Time) {
 		t.ask(s, "exact patch", "GET", fmt.Sprintf("/api/shots/%s/patches/%d/%d", sh.ID, n, f), nil, nil)
 		t.ask(s, "check", "GET", "/api/shots/"+sh.ID+"/check", nil, nil)
 		set := map[string]any{"do": "set", "cover": "c", "lane": "grow", "number": rng.Intn(20)}
-		t.ask(s, "drag", "POST", "/api/shots/"+sh.ID+"/preview", map[string]any{"base": n, "frame": f, "commands": []any{set}}, nil)
+		t.ask(s, "drag", "POST", "/api/shots/"+sh.ID+"/preview",
+			map[string]any{"base": n, "frame": f, "commands": []any{set}}, nil)
 		t.ask(s, "edit", "POST", "/api/shots/"+sh.ID+"/edits", map[string]any{"base": n, "commands": []any{set}}, nil)
 		time.Sleep(think)
 	}
@@ -104,7 +105,8 @@ func main() {
 	check(err)
 	names := []string{"quay-trike", "chandlers-sign", "departures", "crane-crate", "rower-number"}
 	for i := range editors {
-		status, err := s.Ask("POST", "/api/programmes/"+p.ID+"/sources", map[string]any{"media": "tidewrack-week/" + names[i%len(names)] + "/clip.mp4", "name": fmt.Sprint("shot ", i)}, nil)
+		status, err := s.Ask("POST", "/api/programmes/"+p.ID+"/sources",
+			map[string]any{"media": "tidewrack-week/" + names[i%len(names)] + "/clip.mp4", "name": fmt.Sprint("shot ", i)}, nil)
 		if err != nil || status != 201 {
 			check(fmt.Errorf("bringing in: %d %v", status, err))
 		}
@@ -112,7 +114,8 @@ func main() {
 	shots, err := s.Shots(p.ID)
 	check(err)
 	for _, sh := range shots {
-		status, err := s.Ask("POST", "/api/shots/"+sh.ID+"/edits", map[string]any{"base": 0, "commands": []any{site.Cover("c", sh)}}, nil)
+		status, err := s.Ask("POST", "/api/shots/"+sh.ID+"/edits",
+			map[string]any{"base": 0, "commands": []any{site.Cover("c", sh)}}, nil)
 		if err != nil || status != 201 {
 			check(fmt.Errorf("covering: %d %v", status, err))
 		}
@@ -186,7 +189,8 @@ func piles(s *site.Site, programme string, shots []site.Shot) (short bool) {
 			return status
 		}},
 		{"imports of a PNG of 8192x8192", 3, func(i int) int {
-			status, _ := s.Ask("POST", "/api/programmes/"+programme+"/sources", map[string]any{"media": "large-still.png", "name": fmt.Sprint("still ", i)}, nil)
+			status, _ := s.Ask("POST", "/api/programmes/"+programme+"/sources",
+				map[string]any{"media": "large-still.png", "name": fmt.Sprint("still ", i)}, nil)
 			if status == 201 {
 				s.Shots(programme) // until they are ready
 			}
@@ -212,7 +216,8 @@ func piles(s *site.Site, programme string, shots []site.Shot) (short bool) {
 		}
 		wg.Wait()
 		peak, children := memory()
-		fmt.Printf("%d %s at once: %.1f s, answers %v, memory at the most %.0f MB, of which children %.0f\n", pile.n, pile.name, time.Since(begun).Seconds(), answers, peak, children)
+		fmt.Printf("%d %s at once: %.1f s, answers %v, memory at the most %.0f MB, of which children %.0f\n", pile.n,
+			pile.name, time.Since(begun).Seconds(), answers, peak, children)
 		short = short || peak > promisedMemory
 	}
 	time.Sleep(8 * time.Second)
@@ -239,7 +244,8 @@ func fresh() *times { return &times{all: map[string][]float64{}, bad: map[string
 func report(alone, together *times, editors int) (short bool) {
 	fmt.Printf("%-12s %28s %34s\n", "ms", "one alone: n, p50, p95", fmt.Sprintf("%d at once: n, p50, p95, most", editors))
 	for _, kind := range []string{"open", "view", "quick patch", "exact patch", "drag", "edit", "check"} {
-		fmt.Printf("%-12s %8d %9.0f %9.0f %8d %8.0f %8.0f %8.0f", kind, len(alone.all[kind]), alone.at(kind, .5), alone.at(kind, .95),
+		fmt.Printf("%-12s %8d %9.0f %9.0f %8d %8.0f %8.0f %8.0f", kind, len(alone.all[kind]), alone.at(kind, .5),
+			alone.at(kind, .95),
 			len(together.all[kind]), together.at(kind, .5), together.at(kind, .95), together.at(kind, 1))
 		if most, ok := promised[kind]; ok {
 			fmt.Printf("   promised %.0f", most)

@@ -102,7 +102,8 @@ func main() {
 		fmt.Printf("%s: jitter %.2f px; %.0f ms of processor a frame; %d MB at most; back in sight %d times, under 5 px after %v frames, never %d times, under 2 px within three frames %d times", n, math.Sqrt(mean(t.jitter)),
 			t.cpu.Seconds()*1000/float64(t.frames), t.memory>>10, len(t.back)+t.notBack, t.back, t.notBack, t.soon)
 		if t.good > 0 {
-			fmt.Printf("; of %d frames said to be good %.1f %% are within 2 px", t.good, 100*(1-float64(t.wrong)/float64(t.good)))
+			fmt.Printf("; of %d frames said to be good %.1f %% are within 2 px", t.good,
+				100*(1-float64(t.wrong)/float64(t.good)))
 		}
 		fmt.Println()
 	}
@@ -130,7 +131,8 @@ func main() {
 	for k, errs := range kinds {
 		slices.Sort(errs)
 		n, _ := slices.BinarySearch(errs, 2)
-		fmt.Printf("points, %s: median %.2f px, within 2 px %.1f %% of %d\n", map[bool]string{true: "easy", false: "hard"}[k], errs[len(errs)/2], 100*float64(n)/float64(len(errs)), len(errs))
+		fmt.Printf("points, %s: median %.2f px, within 2 px %.1f %% of %d\n",
+			map[bool]string{true: "easy", false: "hard"}[k], errs[len(errs)/2], 100*float64(n)/float64(len(errs)), len(errs))
 	}
 }
 
@@ -188,7 +190,8 @@ func (t *tally) run(name, dir string, s demo.Shot) {
 		for i := range 4 {
 			quad = append(quad, fmt.Sprintf("%f,%f", meta.Quad[2*i], meta.Quad[2*i+1]))
 		}
-		cmd = exec.Command("bin/celator", "track", "--clip", filepath.Join(dir, "clip.mp4"), "--quad", strings.Join(quad, " "), "--frame", strconv.Itoa(s.Reference), "--out", csv)
+		cmd = exec.Command("bin/celator", "track", "--clip", filepath.Join(dir, "clip.mp4"), "--quad",
+			strings.Join(quad, " "), "--frame", strconv.Itoa(s.Reference), "--out", csv)
 	}
 	begun := time.Now()
 	if b, err := cmd.CombinedOutput(); err != nil {
@@ -288,7 +291,8 @@ func (t *tally) score(csv string, truth []demo.Truth, reference int) {
 
 func (t *tally) add(o *tally) {
 	t.errs, t.jitter, t.back = append(t.errs, o.errs...), append(t.jitter, o.jitter...), append(t.back, o.back...)
-	t.lost, t.half, t.wrong, t.good, t.frames, t.notBack, t.soon = t.lost+o.lost, t.half+o.half, t.wrong+o.wrong, t.good+o.good, t.frames+o.frames, t.notBack+o.notBack, t.soon+o.soon
+	t.lost, t.half, t.wrong, t.good, t.frames, t.notBack, t.soon = t.lost+o.lost, t.half+o.half, t.wrong+o.wrong,
+		t.good+o.good, t.frames+o.frames, t.notBack+o.notBack, t.soon+o.soon
 	t.wall, t.cpu, t.memory = t.wall+o.wall, t.cpu+o.cpu, max(t.memory, o.memory)
 }
 
@@ -303,7 +307,8 @@ func (t *tally) String() string {
 		return 100 * float64(n) / float64(max(len(t.errs), 1))
 	}
 	slices.Sort(t.errs)
-	return fmt.Sprintf("| %6.1f %6.1f %6.1f %7.2f %6.1f %6.1f", within(1), within(2), within(5), t.errs[len(t.errs)/2], 100*float64(t.lost)/float64(max(t.half, 1)), float64(t.frames)/t.wall.Seconds())
+	return fmt.Sprintf("| %6.1f %6.1f %6.1f %7.2f %6.1f %6.1f", within(1), within(2), within(5), t.errs[len(t.errs)/2],
+		100*float64(t.lost)/float64(max(t.half, 1)), float64(t.frames)/t.wall.Seconds())
 }
 
 func mean(v []float64) float64 {

@@ -51,8 +51,10 @@ func New(bin, media string) (*Site, error) {
 	if media, err = filepath.Abs(media); err != nil {
 		return nil, err
 	}
-	return &Site{Bin: abs, Data: filepath.Join(data, "data"), Media: media, Addr: l.Addr().String(), Log: log,
-		client: &http.Client{Timeout: time.Minute, Transport: &http.Transport{MaxIdleConnsPerHost: 64}}}, nil
+	return &Site{
+		Bin: abs, Data: filepath.Join(data, "data"), Media: media, Addr: l.Addr().String(), Log: log,
+		client: &http.Client{Timeout: time.Minute, Transport: &http.Transport{MaxIdleConnsPerHost: 64}},
+	}, nil
 }
 
 // Start starts a command of the program on the site.
@@ -262,9 +264,18 @@ func Cover(id string, sh Shot) map[string]any {
 	w, h := float64(sh.Width), float64(sh.Height)
 	knot := func(x, y float64) any { return map[string]any{"p": map[string]float64{"x": x * w, "y": y * h}} }
 	return map[string]any{"do": "add", "new": map[string]any{
-		"id": id, "name": id, "span": map[string]int{"first": 0, "last": sh.Frames - 1}, "grow": 0, "soften": map[string]int{"across": 4, "down": 4},
-		"outlines":   []any{map[string]any{"id": "o", "shape": "box", "keys": []any{map[string]any{"frame": 0, "knots": []any{knot(.42, .42), knot(.58, .42), knot(.58, .56), knot(.42, .56)}}}}},
-		"motion":     map[string]any{"pivot": map[string]float64{"x": .5 * w, "y": .5 * h}, "keys": []any{}},
-		"treatments": []any{map[string]any{"id": "b", "kind": "blur", "strength": 1, "sigma": map[string]int{"across": 14, "down": 14}}},
+		"id": id, "name": id, "span": map[string]int{"first": 0, "last": sh.Frames - 1}, "grow": 0,
+		"soften": map[string]int{"across": 4, "down": 4},
+		"outlines": []any{map[string]any{
+			"id": "o", "shape": "box",
+			"keys": []any{map[string]any{"frame": 0, "knots": []any{
+				knot(.42, .42), knot(.58, .42), knot(.58, .56), knot(.42, .56),
+			}}},
+		}},
+		"motion": map[string]any{"pivot": map[string]float64{"x": .5 * w, "y": .5 * h}, "keys": []any{}},
+		"treatments": []any{map[string]any{
+			"id": "b", "kind": "blur", "strength": 1,
+			"sigma": map[string]int{"across": 14, "down": 14},
+		}},
 	}}
 }

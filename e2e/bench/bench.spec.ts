@@ -2,8 +2,12 @@
 import { expect, test, type Browser, type Page } from '@playwright/test';
 import { addItem, dragOn, onScreen, openDemo, saved } from '../help';
 
-const p = (xs: number[], q: number) => [...xs].sort((a, b) => a - b)[Math.min(Math.floor(xs.length * q), xs.length - 1)]!;
-const say = (what: string, xs: number[]) => console.log(`${what}: median ${p(xs, 0.5).toFixed(0)} ms, p95 ${p(xs, 0.95).toFixed(0)} ms, worst ${Math.max(...xs).toFixed(0)} ms (${xs.length} times)`);
+const p = (xs: number[], q: number) =>
+  [...xs].sort((a, b) => a - b)[Math.min(Math.floor(xs.length * q), xs.length - 1)]!;
+const say = (what: string, xs: number[]) =>
+  console.log(
+    `${what}: median ${p(xs, 0.5).toFixed(0)} ms, p95 ${p(xs, 0.95).toFixed(0)} ms, worst ${Math.max(...xs).toFixed(0)} ms (${xs.length} times)`,
+  );
 
 /** Goes to a frame and resolves when its pictures are on the canvas and painted. */
 async function timeTo(page: Page, f: number): Promise<number> {
@@ -13,7 +17,8 @@ async function timeTo(page: Page, f: number): Promise<number> {
     const from = performance.now();
     b.seek(f);
     await new Promise<void>((done) => {
-      const look = () => (pane.dataset.shown?.startsWith(`${f}:`) ? requestAnimationFrame(() => done()) : setTimeout(look, 1));
+      const look = () =>
+        pane.dataset.shown?.startsWith(`${f}:`) ? requestAnimationFrame(() => done()) : setTimeout(look, 1);
       look();
     });
     return performance.now() - from;
@@ -88,7 +93,11 @@ test('random frames, dragging, playing', async ({ page }) => {
   await dragOn(page, 200, 100, 400, 220);
   await page.evaluate(() => ((window as any).bench.item = (window as any).bench.items[0].id));
   await page.keyboard.press('Home');
-  for (const [round, pause] of [['half a second after an edit', 500], ['ten seconds after an edit', 10_000], ['again', 500]] as const) {
+  for (const [round, pause] of [
+    ['half a second after an edit', 500],
+    ['ten seconds after an edit', 10_000],
+    ['again', 500],
+  ] as const) {
     if (round.startsWith('ten')) {
       await page.evaluate(() => ((window as any).bench.item = (window as any).bench.items[1].id));
       await page.keyboard.press('Alt+ArrowRight');
@@ -105,22 +114,50 @@ test('random frames, dragging, playing', async ({ page }) => {
       b.play(0);
       return out;
     });
-    console.log(`playing at 25 frames a second, 720p, two covers, ${round}: ${r[1]} of ${r[0]} frames dropped (${((100 * r[1]) / r[0]).toFixed(1)} %)`);
+    console.log(
+      `playing at 25 frames a second, 720p, two covers, ${round}: ${r[1]} of ${r[0]} frames dropped (${((100 * r[1]) / r[0]).toFixed(1)} %)`,
+    );
   }
   expect(await onScreen(page, 0, 0)).toBeTruthy();
 });
 
 /** The longest scripting between two frames, and its 95th percentile, of what runs while f does. */
-async function scripting(browser: Browser, page: Page, f: () => Promise<void>): Promise<{ worst: number; p95: number; frames: number }> {
+async function scripting(
+  browser: Browser,
+  page: Page,
+  f: () => Promise<void>,
+): Promise<{ worst: number; p95: number; frames: number }> {
   await browser.startTracing(page, { categories: ['devtools.timeline', 'toplevel'] });
   await f();
-  const trace = JSON.parse((await browser.stopTracing()).toString()) as { traceEvents: { name: string; ph: string; ts: number; dur?: number; tid: number; pid: number }[] };
+  const trace = JSON.parse((await browser.stopTracing()).toString()) as {
+    traceEvents: { name: string; ph: string; ts: number; dur?: number; tid: number; pid: number }[];
+  };
   const events = trace.traceEvents;
   // The page's main thread is the one that fires animation frames.
   const beat = events.filter((e) => e.name === 'FireAnimationFrame' || e.name === 'EventDispatch');
   const main = beat[0]!;
-  const script = events.filter((e) => e.ph === 'X' && e.pid === main.pid && e.tid === main.tid && ['FunctionCall', 'EventDispatch', 'FireAnimationFrame', 'TimerFire', 'RunMicrotasks', 'EvaluateScript', 'MajorGC', 'MinorGC'].includes(e.name)).sort((a, b) => a.ts - b.ts);
-  const frames = events.filter((e) => e.name === 'Layerize' && e.pid === main.pid && e.tid === main.tid).map((e) => e.ts).sort((a, b) => a - b);
+  const script = events
+    .filter(
+      (e) =>
+        e.ph === 'X' &&
+        e.pid === main.pid &&
+        e.tid === main.tid &&
+        [
+          'FunctionCall',
+          'EventDispatch',
+          'FireAnimationFrame',
+          'TimerFire',
+          'RunMicrotasks',
+          'EvaluateScript',
+          'MajorGC',
+          'MinorGC',
+        ].includes(e.name),
+    )
+    .sort((a, b) => a.ts - b.ts);
+  const frames = events
+    .filter((e) => e.name === 'Layerize' && e.pid === main.pid && e.tid === main.tid)
+    .map((e) => e.ts)
+    .sort((a, b) => a - b);
   const spent = new Array(frames.length).fill(0) as number[];
   let end = 0; // nested calls count once
   for (const e of script) {
@@ -141,13 +178,35 @@ test('a path of 40 knots is dragged', async ({ page, browser }) => {
     const b = (window as any).bench;
     const knots = Array.from({ length: 40 }, (_, i) => {
       const [s, c] = [Math.sin((i * Math.PI) / 20), Math.cos((i * Math.PI) / 20)];
-      return { p: { x: 500 + (i % 2 ? 90 : 120) * c, y: 300 + (i % 2 ? 90 : 120) * s }, in: { x: 8 * s, y: -8 * c }, out: { x: -8 * s, y: 8 * c } };
+      return {
+        p: { x: 500 + (i % 2 ? 90 : 120) * c, y: 300 + (i % 2 ? 90 : 120) * s },
+        in: { x: 8 * s, y: -8 * c },
+        out: { x: -8 * s, y: 8 * c },
+      };
     });
-    await b.save([{ do: 'add', new: { id: 'forty', item: b.item, name: 'Path', span: { first: 0, last: b.last }, outlines: [{ id: 'o1', shape: 'path', keys: [{ frame: 0, knots }] }], motion: { pivot: { x: 500, y: 300 }, keys: [] }, grow: 0, soften: { across: 4, down: 4 }, treatments: [{ id: 't', kind: 'blur', strength: 1, sigma: { across: 12, down: 12 } }] } }]);
+    await b.save([
+      {
+        do: 'add',
+        new: {
+          id: 'forty',
+          item: b.item,
+          name: 'Path',
+          span: { first: 0, last: b.last },
+          outlines: [{ id: 'o1', shape: 'path', keys: [{ frame: 0, knots }] }],
+          motion: { pivot: { x: 500, y: 300 }, keys: [] },
+          grow: 0,
+          soften: { across: 4, down: 4 },
+          treatments: [{ id: 't', kind: 'blur', strength: 1, sigma: { across: 12, down: 12 } }],
+        },
+      },
+    ]);
     b.tool = 'move';
   });
   await saved(page);
-  for (const [what, x, y] of [['the whole path', 500, 300], ['one knot', 620, 300]] as const) {
+  for (const [what, x, y] of [
+    ['the whole path', 500, 300],
+    ['one knot', 620, 300],
+  ] as const) {
     const at = await onScreen(page, x, y);
     const r = await scripting(browser, page, async () => {
       await page.mouse.move(at.x, at.y);
@@ -161,7 +220,9 @@ test('a path of 40 knots is dragged', async ({ page, browser }) => {
     await saved(page);
     await page.keyboard.press('Control+z');
     await saved(page);
-    console.log(`dragging a path of 40 knots, ${what}: scripting p95 ${r.p95.toFixed(1)} ms, worst ${r.worst.toFixed(1)} ms a frame (${r.frames} frames)`);
+    console.log(
+      `dragging a path of 40 knots, ${what}: scripting p95 ${r.p95.toFixed(1)} ms, worst ${r.worst.toFixed(1)} ms a frame (${r.frames} frames)`,
+    );
   }
   await page.keyboard.press('Control+z');
   await saved(page);
@@ -171,23 +232,58 @@ test('a shot with 30 covers of 50 keys', async ({ page, request }) => {
   const { id: programme } = await (await request.post('/api/programmes', { data: { name: 'Thirty' } })).json();
   await request.post(`/api/programmes/${programme}/sources`, { data: { media: 'tidewrack-week/quay-trike/clip.mp4' } });
   let shot: any;
-  await expect.poll(async () => {
-    const v = await (await request.get(`/api/programmes/${programme}`)).json();
-    shot = v.shots[0];
-    return v.sources[0].state;
-  }, { timeout: 60_000 }).toBe('ready');
+  await expect
+    .poll(
+      async () => {
+        const v = await (await request.get(`/api/programmes/${programme}`)).json();
+        shot = v.shots[0];
+        return v.sources[0].state;
+      },
+      { timeout: 60_000 },
+    )
+    .toBe('ready');
   const covers = [];
   for (let i = 0; i < 30; i++) {
-    const item = await (await request.post(`/api/shots/${shot.id}/items`, { data: { name: `Item ${i + 1}`, kind: 'sign' } })).json();
+    const item = await (
+      await request.post(`/api/shots/${shot.id}/items`, { data: { name: `Item ${i + 1}`, kind: 'sign' } })
+    ).json();
     const [x, y] = [60 + (i % 6) * 200, 60 + Math.floor(i / 6) * 130];
-    const box = [[x, y], [x + 100, y], [x + 100, y + 60], [x, y + 60]].map(([x, y]) => ({ p: { x, y } }));
+    const box = [
+      [x, y],
+      [x + 100, y],
+      [x + 100, y + 60],
+      [x, y + 60],
+    ].map(([x, y]) => ({ p: { x, y } }));
     covers.push({
-      id: `c${i}`, item: item.id, name: `Item ${i + 1}`, span: { first: 0, last: 199 }, outlines: [{ id: 'o1', shape: 'box', keys: [{ frame: 0, knots: box }] }],
-      motion: { pivot: { x: x + 50, y: y + 30 }, keys: Array.from({ length: 50 }, (_, k) => ({ frame: 4 * k, move: { x: 10 * Math.sin(k + i), y: 8 * Math.cos(k) }, turn: k % 7, size: { x: 1 + 0.01 * k, y: 1 } })) },
-      grow: 0, soften: { across: 4, down: 4 }, treatments: [{ id: 't', kind: ['blur', 'mosaic', 'fill'][i % 3], strength: 1, ...[{ sigma: { across: 12, down: 12 } }, { cell: { across: 16, down: 16 } }, { colour: '#808080' }][i % 3] }],
+      id: `c${i}`,
+      item: item.id,
+      name: `Item ${i + 1}`,
+      span: { first: 0, last: 199 },
+      outlines: [{ id: 'o1', shape: 'box', keys: [{ frame: 0, knots: box }] }],
+      motion: {
+        pivot: { x: x + 50, y: y + 30 },
+        keys: Array.from({ length: 50 }, (_, k) => ({
+          frame: 4 * k,
+          move: { x: 10 * Math.sin(k + i), y: 8 * Math.cos(k) },
+          turn: k % 7,
+          size: { x: 1 + 0.01 * k, y: 1 },
+        })),
+      },
+      grow: 0,
+      soften: { across: 4, down: 4 },
+      treatments: [
+        {
+          id: 't',
+          kind: ['blur', 'mosaic', 'fill'][i % 3],
+          strength: 1,
+          ...[{ sigma: { across: 12, down: 12 } }, { cell: { across: 16, down: 16 } }, { colour: '#808080' }][i % 3],
+        },
+      ],
     });
   }
-  const r = await request.put(`/api/shots/${shot.id}/document`, { data: { base: 0, document: { version: 1, width: 1280, height: 720, frames: 200, covers } } });
+  const r = await request.put(`/api/shots/${shot.id}/document`, {
+    data: { base: 0, document: { version: 1, width: 1280, height: 720, frames: 200, covers } },
+  });
   expect(r.ok(), await r.text()).toBe(true);
   const opened: number[] = [];
   for (let i = 0; i < 5; i++) {

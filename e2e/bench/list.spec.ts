@@ -4,19 +4,45 @@ import { clip, newProgramme } from '../help';
 test('a list of 2,000 items in 500 shots', async ({ page }) => {
   test.setTimeout(300_000);
   const id = await newProgramme(page, 'Long list');
-  const path = clip('long.mp4', '-f', 'lavfi', '-i', 'testsrc2=size=320x180:rate=25:duration=42', '-c:v', 'libx264', '-preset', 'ultrafast', '-pix_fmt', 'yuv420p', '-g', '25');
+  const path = clip(
+    'long.mp4',
+    '-f',
+    'lavfi',
+    '-i',
+    'testsrc2=size=320x180:rate=25:duration=42',
+    '-c:v',
+    'libx264',
+    '-preset',
+    'ultrafast',
+    '-pix_fmt',
+    'yuv420p',
+    '-g',
+    '25',
+  );
   await page.getByTestId('upload').setInputFiles(path);
   await expect(page.getByTestId('shot')).toHaveCount(1, { timeout: 60_000 });
   await expect(page.getByTestId('shot').locator('progress')).toHaveCount(0, { timeout: 60_000 });
   const programme = await (await page.request.get(`/api/programmes/${id}`)).json();
   const source = programme.sources[0].id;
-  const boundaries = Array.from({ length: 499 }, (_, i) => ({ frame: 2 * (i + 1), from: 2 * (i + 1), dissolve: false }));
-  expect((await page.request.post(`/api/sources/${source}/shots`, { data: { boundaries }, timeout: 60_000 })).status()).toBe(201);
+  const boundaries = Array.from({ length: 499 }, (_, i) => ({
+    frame: 2 * (i + 1),
+    from: 2 * (i + 1),
+    dissolve: false,
+  }));
+  expect(
+    (await page.request.post(`/api/sources/${source}/shots`, { data: { boundaries }, timeout: 60_000 })).status(),
+  ).toBe(201);
   const kinds = ['plate', 'logo', 'sign', 'number', 'text'];
   const lines = ['name,kind,description,reason,requested by,due,source,in,out,assigned to'];
-  for (let i = 0; i < 2000; i++) lines.push(`Item ${i},${kinds[i % 5]},On the ${i % 2 ? 'left' : 'right'},Not agreed,Legal,2026-12-${String(1 + (i % 28)).padStart(2, '0')},long.mp4,${2 * (i % 500)},${2 * (i % 500) + 1},${['Ada', 'Bo', 'Cy'][i % 3]}`);
+  for (let i = 0; i < 2000; i++)
+    lines.push(
+      `Item ${i},${kinds[i % 5]},On the ${i % 2 ? 'left' : 'right'},Not agreed,Legal,2026-12-${String(1 + (i % 28)).padStart(2, '0')},long.mp4,${2 * (i % 500)},${2 * (i % 500) + 1},${['Ada', 'Bo', 'Cy'][i % 3]}`,
+    );
   let at = Date.now();
-  const r = await page.request.post(`/api/programmes/${id}/import`, { data: { csv: lines.join('\n'), by: 'Bench', do: true }, timeout: 120_000 });
+  const r = await page.request.post(`/api/programmes/${id}/import`, {
+    data: { csv: lines.join('\n'), by: 'Bench', do: true },
+    timeout: 120_000,
+  });
   expect((await r.json()).new).toBe(2000);
   console.log(`importing 2000 items: ${((Date.now() - at) / 1000).toFixed(1)} s`);
 
@@ -48,6 +74,10 @@ test('a list of 2,000 items in 500 shots', async ({ page }) => {
   const filters: number[] = [];
   for (const q of ['left', 'item 1', 'item 19', 'legal right', 'nothing like it', '']) filters.push(await filter(q));
   const middle = (v: number[]) => [...v].sort((a, b) => a - b)[v.length >> 1]!;
-  console.log(`page of 2000 items in 500 shots: median ${middle(loads)} ms, worst ${Math.max(...loads)} ms (asked 1000); the list's answer ${middle(answers)} ms`);
-  console.log(`filtering: median ${middle(filters).toFixed(0)} ms, worst ${Math.max(...filters).toFixed(0)} ms (asked 100)`);
+  console.log(
+    `page of 2000 items in 500 shots: median ${middle(loads)} ms, worst ${Math.max(...loads)} ms (asked 1000); the list's answer ${middle(answers)} ms`,
+  );
+  console.log(
+    `filtering: median ${middle(filters).toFixed(0)} ms, worst ${Math.max(...filters).toFixed(0)} ms (asked 100)`,
+  );
 });

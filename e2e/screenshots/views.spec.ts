@@ -40,7 +40,11 @@ test('main views', async ({ page }) => {
   await page.keyboard.press('Shift+P');
   await at(page, 150);
   await page.keyboard.press('v');
-  await page.waitForFunction(() => (window as any).bench.follows.attempts.length && !(window as any).bench.follows.running, undefined, { timeout: 90_000 });
+  await page.waitForFunction(
+    () => (window as any).bench.follows.attempts.length && !(window as any).bench.follows.running,
+    undefined,
+    { timeout: 90_000 },
+  );
   await at(page, 90);
   await page.waitForTimeout(2500);
   await shot(page, 'follow');
@@ -99,10 +103,21 @@ test('main views', async ({ page }) => {
   await page.getByRole('button', { name: 'Compare no more' }).click();
   await at(page, 20);
   await page.keyboard.press('v');
-  await page.waitForFunction(() => (window as any).bench.follows.attempts.length === 1 && !(window as any).bench.follows.running, undefined, { timeout: 90_000 });
+  await page.waitForFunction(
+    () => (window as any).bench.follows.attempts.length === 1 && !(window as any).bench.follows.running,
+    undefined,
+    { timeout: 90_000 },
+  );
   await page.getByRole('tab', { name: /Hold out/ }).click();
   await page.getByRole('button', { name: /Find what is in front/ }).click();
-  await page.waitForFunction(() => (window as any).bench.holds.runs.length === 1 && !(window as any).bench.holds.running && (window as any).bench.holds.proposed, undefined, { timeout: 120_000 });
+  await page.waitForFunction(
+    () =>
+      (window as any).bench.holds.runs.length === 1 &&
+      !(window as any).bench.holds.running &&
+      (window as any).bench.holds.proposed,
+    undefined,
+    { timeout: 120_000 },
+  );
   await at(page, 100);
   await page.keyboard.press('Shift+Enter');
   await saved(page);
@@ -158,7 +173,11 @@ test('main views', async ({ page }) => {
 
   await page.goto('/');
   await page.getByRole('link', { name: /Tidewrack/ }).click();
-  await page.getByTestId('shot').filter({ hasText: 'Departures' }).getByRole('link', { name: 'About the source' }).click();
+  await page
+    .getByTestId('shot')
+    .filter({ hasText: 'Departures' })
+    .getByRole('link', { name: 'About the source' })
+    .click();
   await page.waitForTimeout(400);
   await shot(page, 'source');
 });

@@ -9,16 +9,46 @@ import { clip, dragOn, folder, goTo, newProgramme, saved } from '../help';
 function plate(name: string): string {
   return clip(
     name,
-    '-f', 'lavfi', '-i', 'color=c=0x5a4a40:size=480x270:rate=25:duration=2,noise=alls=12:all_seed=3,drawbox=x=150:y=100:w=180:h=60:color=0xe8e4d8:t=fill,drawbox=x=170:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=186:y=115:w=20:h=8:color=0x202020:t=fill,drawbox=x=192:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=214:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=214:y=137:w=20:h=8:color=0x202020:t=fill,drawbox=x=244:y=115:w=24:h=30:color=0x202020:t=6,drawbox=x=280:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=296:y=115:w=8:h=30:color=0x202020:t=fill',
-    '-f', 'lavfi', '-i', 'testsrc2=size=480x270:rate=25:duration=1',
-    '-filter_complex', '[0:v][1:v]concat=n=2:v=1[v]', '-map', '[v]',
-    '-c:v', 'libx264', '-pix_fmt', 'yuv420p', '-g', '24', '-crf', '12', '-color_primaries', 'bt709', '-color_trc', 'bt709', '-colorspace', 'bt709', '-timecode', '10:00:00:00',
+    '-f',
+    'lavfi',
+    '-i',
+    'color=c=0x5a4a40:size=480x270:rate=25:duration=2,noise=alls=12:all_seed=3,drawbox=x=150:y=100:w=180:h=60:color=0xe8e4d8:t=fill,drawbox=x=170:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=186:y=115:w=20:h=8:color=0x202020:t=fill,drawbox=x=192:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=214:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=214:y=137:w=20:h=8:color=0x202020:t=fill,drawbox=x=244:y=115:w=24:h=30:color=0x202020:t=6,drawbox=x=280:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=296:y=115:w=8:h=30:color=0x202020:t=fill',
+    '-f',
+    'lavfi',
+    '-i',
+    'testsrc2=size=480x270:rate=25:duration=1',
+    '-filter_complex',
+    '[0:v][1:v]concat=n=2:v=1[v]',
+    '-map',
+    '[v]',
+    '-c:v',
+    'libx264',
+    '-pix_fmt',
+    'yuv420p',
+    '-g',
+    '24',
+    '-crf',
+    '12',
+    '-color_primaries',
+    'bt709',
+    '-color_trc',
+    'bt709',
+    '-colorspace',
+    'bt709',
+    '-timecode',
+    '10:00:00:00',
   );
 }
 
-const accessible = async (page: Page) => expect((await new AxeBuilder({ page }).analyze()).violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`)).toEqual([]);
+const accessible = async (page: Page) =>
+  expect(
+    (await new AxeBuilder({ page }).analyze()).violations.map(
+      (v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`,
+    ),
+  ).toEqual([]);
 const row = (page: Page, name: string) => page.getByTestId('row').filter({ hasText: name });
-const checked = (page: Page) => expect(page.getByTestId('check')).toHaveText(/clean|severe|minor/, { timeout: 150_000 });
+const checked = (page: Page) =>
+  expect(page.getByTestId('check')).toHaveText(/clean|severe|minor/, { timeout: 150_000 });
 
 test('from a list to an approved item and its report', async ({ page }) => {
   test.setTimeout(480_000);
@@ -39,7 +69,11 @@ test('from a list to an approved item and its report', async ({ page }) => {
 
   // A list with a line that cannot stand enters nothing; the mended one is entered.
   const list = join(folder, 'list.csv');
-  const lines = ['name,kind,description,reason,requested by,due,source,in,out', 'Wall plate,plate,On the wall,Private,Legal,2026-12-01,plate.mp4,10:00:00:00,10:00:01:24', 'Loose mark,logo,,Sponsor,Producer,,,,'];
+  const lines = [
+    'name,kind,description,reason,requested by,due,source,in,out',
+    'Wall plate,plate,On the wall,Private,Legal,2026-12-01,plate.mp4,10:00:00:00,10:00:01:24',
+    'Loose mark,logo,,Sponsor,Producer,,,,',
+  ];
   writeFileSync(list, [...lines, 'Nameless,thing,,,,,,,'].join('\n'));
   await page.getByTestId('import-file').setInputFiles(list);
   const dialog = page.getByTestId('import');
@@ -126,7 +160,9 @@ test('from a list to an approved item and its report', async ({ page }) => {
   await page.keyboard.press('Alt+5');
   await expect(page.getByTestId('note')).toContainText('I can read it');
   await bare.getByRole('button').first().click();
-  await expect.poll(() => bare.getByTestId('still').evaluate((i: HTMLImageElement) => i.naturalWidth)).toBeGreaterThan(100);
+  await expect
+    .poll(() => bare.getByTestId('still').evaluate((i: HTMLImageElement) => i.naturalWidth))
+    .toBeGreaterThan(100);
   await bare.getByRole('button', { name: 'Lengthen the span' }).click();
   await saved(page);
   expect(await page.evaluate(() => (window as any).bench.cover.span.first)).toBe(0);
@@ -166,7 +202,8 @@ test('from a list to an approved item and its report', async ({ page }) => {
 
   const report = await page.request.get(`/api/programmes/${id}/report.html`);
   const html = await report.text();
-  for (const word of ['Wall plate', 'Maren Toll', 'Agreed with the sponsor', 'I can read it', 'Mended']) expect(html).toContain(word);
+  for (const word of ['Wall plate', 'Maren Toll', 'Agreed with the sponsor', 'I can read it', 'Mended'])
+    expect(html).toContain(word);
   await page.goto(`/api/programmes/${id}/report.html`);
   await expect(page.locator('article')).toHaveCount(2);
   await expect(page.locator('img').first()).toHaveJSProperty('complete', true);
@@ -180,11 +217,28 @@ test('from a list to an approved item and its report', async ({ page }) => {
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
   const doc = await page.evaluate(() => (window as any).bench.document);
   const file = join(folder, 'checked.json');
-  const part = clip('part.mp4', '-i', join(folder, 'plate.mp4'), '-frames:v', '50', '-c:v', 'libx264', '-crf', '8', '-pix_fmt', 'yuv420p');
+  const part = clip(
+    'part.mp4',
+    '-i',
+    join(folder, 'plate.mp4'),
+    '-frames:v',
+    '50',
+    '-c:v',
+    'libx264',
+    '-crf',
+    '8',
+    '-pix_fmt',
+    'yuv420p',
+  );
   const check = (d: unknown): { code: number; out: any[] } => {
     writeFileSync(file, JSON.stringify(d));
     try {
-      return { code: 0, out: JSON.parse(execFileSync('../bin/celator', ['check', '--json', '--clip', part, '--document', file]).toString()) };
+      return {
+        code: 0,
+        out: JSON.parse(
+          execFileSync('../bin/celator', ['check', '--json', '--clip', part, '--document', file]).toString(),
+        ),
+      };
     } catch (e: any) {
       return { code: e.status, out: e.status === 3 ? JSON.parse(e.stdout.toString()) : [] };
     }

@@ -2,7 +2,19 @@ import { writeFileSync } from 'node:fs';
 import { deflateSync } from 'node:zlib';
 import { join } from 'node:path';
 import { expect, test, type Page } from '@playwright/test';
-import { addItem, bringIn, decode, document, dragOn, folder, goTo, newProgramme, onScreen, pattern, saved } from '../help';
+import {
+  addItem,
+  bringIn,
+  decode,
+  document,
+  dragOn,
+  folder,
+  goTo,
+  newProgramme,
+  onScreen,
+  pattern,
+  saved,
+} from '../help';
 
 /** A PNG of one colour. */
 function png(w: number, h: number, rgb: [number, number, number]): Buffer {
@@ -28,7 +40,12 @@ function png(w: number, h: number, rgb: [number, number, number]): Buffer {
   head.set([8, 2, 0, 0, 0], 8);
   const row = Buffer.concat([Buffer.from([0]), Buffer.from(Array.from({ length: w }, () => rgb).flat())]);
   const rows = Buffer.concat(Array.from({ length: h }, () => row));
-  return Buffer.concat([Buffer.from([0x89, 0x50, 0x4e, 0x47, 13, 10, 26, 10]), chunk('IHDR', head), chunk('IDAT', deflateSync(rows)), chunk('IEND', Buffer.alloc(0))]);
+  return Buffer.concat([
+    Buffer.from([0x89, 0x50, 0x4e, 0x47, 13, 10, 26, 10]),
+    chunk('IHDR', head),
+    chunk('IDAT', deflateSync(rows)),
+    chunk('IEND', Buffer.alloc(0)),
+  ]);
 }
 
 async function cover(page: Page, name: string, kind: string, box: [number, number, number, number]): Promise<void> {
@@ -57,7 +74,10 @@ async function deliver(page: Page, preset: RegExp, name: string): Promise<Buffer
   const before = await dialog.locator('[data-state=done]').count();
   await dialog.getByRole('button', { name: 'Deliver' }).click();
   await expect(dialog.locator('[data-state=done]')).toHaveCount(before + 1, { timeout: 60_000 });
-  const [file] = await Promise.all([page.waitForEvent('download'), dialog.getByRole('link', { name: 'Download' }).first().click()]);
+  const [file] = await Promise.all([
+    page.waitForEvent('download'),
+    dialog.getByRole('link', { name: 'Download' }).first().click(),
+  ]);
   const path = join(folder, name + (preset.source.includes('Archive') ? '.mkv' : '.mp4'));
   await file.saveAs(path);
   await dialog.getByRole('button', { name: 'Close' }).click();
@@ -68,10 +88,11 @@ const size = (480 * 270 * 3) / 2;
 /** Mean and deviation of the luma in a box of a frame. */
 function luma(b: Buffer, f: number, x0: number, y0: number, x1: number, y1: number): { mean: number; sd: number } {
   let [s, q, n] = [0, 0, 0];
-  for (let y = y0; y < y1; y++) for (let x = x0; x < x1; x++) {
-    const v = b[f * size + y * 480 + x]!;
-    [s, q, n] = [s + v, q + v * v, n + 1];
-  }
+  for (let y = y0; y < y1; y++)
+    for (let x = x0; x < x1; x++) {
+      const v = b[f * size + y * 480 + x]!;
+      [s, q, n] = [s + v, q + v * v, n + 1];
+    }
   return { mean: s / n, sd: Math.sqrt(Math.max(q / n - (s / n) ** 2, 0)) };
 }
 
@@ -87,7 +108,11 @@ test('each treatment is chosen, tuned and delivered', async ({ page }) => {
   const was = decode(source);
   const here = (b: Buffer, f = 20) => luma(b, f, 155, 65, 325, 195);
   const outside = (b: Buffer) => {
-    for (const f of [0, 20, 59]) for (let y = 0; y < 270; y++) for (let x = 0; x < 480; x++) if (x < 149 || x > 330 || y < 59 || y > 200) if (b[f * size + y * 480 + x] !== was[f * size + y * 480 + x]) return `frame ${f}, ${x},${y}`;
+    for (const f of [0, 20, 59])
+      for (let y = 0; y < 270; y++)
+        for (let x = 0; x < 480; x++)
+          if (x < 149 || x > 330 || y < 59 || y > 200)
+            if (b[f * size + y * 480 + x] !== was[f * size + y * 480 + x]) return `frame ${f}, ${x},${y}`;
     return '';
   };
 
@@ -110,7 +135,12 @@ test('each treatment is chosen, tuned and delivered', async ({ page }) => {
   await page.getByLabel('Grid rides with the surface').check();
   await set(page, 'Cell across', '40');
   await set(page, 'Cell down', '40');
-  expect((await document(page)).covers[0].treatments[0]).toMatchObject({ kind: 'mosaic', form: 'hexagon', rides: true, cell: { across: 40, down: 40 } });
+  expect((await document(page)).covers[0].treatments[0]).toMatchObject({
+    kind: 'mosaic',
+    form: 'hexagon',
+    rides: true,
+    cell: { across: 40, down: 40 },
+  });
   const cells = await deliver(page, /Archive master/, 'cells');
   expect(here(cells).sd).toBeLessThan(here(was).sd);
   expect(outside(cells)).toBe('');
@@ -146,7 +176,12 @@ test('each treatment is chosen, tuned and delivered', async ({ page }) => {
   writeFileSync(file, png(90, 70, [250, 250, 250]));
   await page.getByTestId('graphic').setInputFiles(file);
   await expect(page.getByText('flag.png')).toBeVisible();
-  for (const [name, v] of [['Size', '60'], ['Light', '0'], ['Grain', '0']] as const) await set(page, name, v);
+  for (const [name, v] of [
+    ['Size', '60'],
+    ['Light', '0'],
+    ['Grain', '0'],
+  ] as const)
+    await set(page, name, v);
   await expect(page.getByText(/The graphic is too small: 6[34] % of the outline stays bare/)).toBeVisible();
   await set(page, 'Size', '110');
   await expect(page.getByText(/too small/)).toHaveCount(0);
@@ -163,7 +198,10 @@ test('each treatment is chosen, tuned and delivered', async ({ page }) => {
   await page.getByLabel('Patch 2 is on').uncheck();
   await saved(page);
   const c = (await document(page)).covers[0];
-  expect(c.treatments.map((t: any) => [t.kind, !!t.off])).toEqual([['dim', false], ['patch', true]]);
+  expect(c.treatments.map((t: any) => [t.kind, !!t.off])).toEqual([
+    ['dim', false],
+    ['patch', true],
+  ]);
   expect(c.outlines[0].keys).toHaveLength(1);
 
   // A label is in the review copy and in no master.
@@ -176,7 +214,9 @@ test('each treatment is chosen, tuned and delivered', async ({ page }) => {
   const review = await deliver(page, /Review copy/, 'review');
   const above = (b: Buffer) => luma(b, 20, 200, 40, 280, 58);
   expect(Math.abs(above(master).mean - above(was).mean)).toBe(0);
-  expect(Math.abs(above(review).mean - above(was).mean) + Math.abs(above(review).sd - above(was).sd)).toBeGreaterThan(5);
+  expect(Math.abs(above(review).mean - above(was).mean) + Math.abs(above(review).sd - above(was).sd)).toBeGreaterThan(
+    5,
+  );
 });
 
 test('two treatments are held against each other, and a house style is changed in one place', async ({ page }) => {
@@ -208,15 +248,24 @@ test('two treatments are held against each other, and a house style is changed i
   await cover(page, 'Right plate', 'Plate', [300, 60, 400, 120]);
   await cover(page, 'Board', 'Sign', [180, 160, 300, 240]);
   let covers = (await document(page)).covers;
-  expect(covers.map((c: any) => [c.treatments[0].kind, !!c.style])).toEqual([['fill', true], ['fill', true], ['blur', false]]);
+  expect(covers.map((c: any) => [c.treatments[0].kind, !!c.style])).toEqual([
+    ['fill', true],
+    ['fill', true],
+    ['blur', false],
+  ]);
 
   // Changed on one plate: the deviation is seen, and the other follows the style.
-  await page.getByRole('navigation', { name: 'Items of this shot' }).getByRole('button', { name: /Left plate/ }).click();
+  await page
+    .getByRole('navigation', { name: 'Items of this shot' })
+    .getByRole('button', { name: /Left plate/ })
+    .click();
   await choose(page, 'Mosaic');
   await expect(page.getByTestId('deviates')).toHaveText('Differs from Plates.');
   await page.getByRole('button', { name: 'Change style' }).click();
   await expect(page.getByText('Changed Plates: one other cover in one shot followed.')).toBeVisible();
-  await expect.poll(async () => (await document(page)).covers.map((c: any) => c.treatments[0].kind)).toEqual(['mosaic', 'mosaic', 'blur']);
+  await expect
+    .poll(async () => (await document(page)).covers.map((c: any) => c.treatments[0].kind))
+    .toEqual(['mosaic', 'mosaic', 'blur']);
   await expect(page.getByTestId('deviates')).toHaveCount(0);
 
   // Given to another by hand; and the style to all signs, on the programme's page.

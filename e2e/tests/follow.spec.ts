@@ -4,23 +4,56 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { addItem, bringIn, clip, decode, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, saved } from '../help';
+import {
+  addItem,
+  bringIn,
+  clip,
+  decode,
+  document,
+  dragOn,
+  evenFill,
+  folder,
+  goTo,
+  newProgramme,
+  onScreen,
+  saved,
+} from '../help';
 
 type Pt = { x: number; y: number };
 const shot = '../.run/media/tidewrack-week/quay-trike';
 const [from, frames, reference] = [70, 90, 76];
-const truth: number[][] = readFileSync(`${shot}/truth.csv`, 'utf8').trim().split('\n').slice(1 + from, 1 + from + frames).map((l) => l.split(',').map(Number));
+const truth: number[][] = readFileSync(`${shot}/truth.csv`, 'utf8')
+  .trim()
+  .split('\n')
+  .slice(1 + from, 1 + from + frames)
+  .map((l) => l.split(',').map(Number));
 const plate = (f: number): Pt[] => [0, 1, 2, 3].map((i) => ({ x: truth[f]![1 + 2 * i]!, y: truth[f]![2 + 2 * i]! }));
 const visible = (f: number) => truth[f]![9]!;
 
 /** Where the plate's own map from one frame to another takes a point. */
 function carried(a: Pt[], b: Pt[], p: Pt): Pt {
   const square = (q: Pt[]) => {
-    const [s, t] = [{ x: q[0]!.x - q[1]!.x + q[2]!.x - q[3]!.x, y: q[0]!.y - q[1]!.y + q[2]!.y - q[3]!.y }, [q[1]!, q[2]!, q[3]!]];
-    const [d1, d2] = [{ x: t[0]!.x - t[1]!.x, y: t[0]!.y - t[1]!.y }, { x: t[2]!.x - t[1]!.x, y: t[2]!.y - t[1]!.y }];
+    const [s, t] = [
+      { x: q[0]!.x - q[1]!.x + q[2]!.x - q[3]!.x, y: q[0]!.y - q[1]!.y + q[2]!.y - q[3]!.y },
+      [q[1]!, q[2]!, q[3]!],
+    ];
+    const [d1, d2] = [
+      { x: t[0]!.x - t[1]!.x, y: t[0]!.y - t[1]!.y },
+      { x: t[2]!.x - t[1]!.x, y: t[2]!.y - t[1]!.y },
+    ];
     const det = d1.x * d2.y - d1.y * d2.x;
     const [g, h] = [(s.x * d2.y - s.y * d2.x) / det, (d1.x * s.y - d1.y * s.x) / det];
-    return [q[1]!.x - q[0]!.x + g * q[1]!.x, q[3]!.x - q[0]!.x + h * q[3]!.x, q[0]!.x, q[1]!.y - q[0]!.y + g * q[1]!.y, q[3]!.y - q[0]!.y + h * q[3]!.y, q[0]!.y, g, h, 1];
+    return [
+      q[1]!.x - q[0]!.x + g * q[1]!.x,
+      q[3]!.x - q[0]!.x + h * q[3]!.x,
+      q[0]!.x,
+      q[1]!.y - q[0]!.y + g * q[1]!.y,
+      q[3]!.y - q[0]!.y + h * q[3]!.y,
+      q[0]!.y,
+      g,
+      h,
+      1,
+    ];
   };
   const through = (m: number[], q: Pt) => {
     const w = m[6]! * q.x + m[7]! * q.y + m[8]!;
@@ -28,19 +61,29 @@ function carried(a: Pt[], b: Pt[], p: Pt): Pt {
   };
   const m = square(a);
   const back = [
-    m[4]! * m[8]! - m[5]! * m[7]!, m[2]! * m[7]! - m[1]! * m[8]!, m[1]! * m[5]! - m[2]! * m[4]!,
-    m[5]! * m[6]! - m[3]! * m[8]!, m[0]! * m[8]! - m[2]! * m[6]!, m[2]! * m[3]! - m[0]! * m[5]!,
-    m[3]! * m[7]! - m[4]! * m[6]!, m[1]! * m[6]! - m[0]! * m[7]!, m[0]! * m[4]! - m[1]! * m[3]!,
+    m[4]! * m[8]! - m[5]! * m[7]!,
+    m[2]! * m[7]! - m[1]! * m[8]!,
+    m[1]! * m[5]! - m[2]! * m[4]!,
+    m[5]! * m[6]! - m[3]! * m[8]!,
+    m[0]! * m[8]! - m[2]! * m[6]!,
+    m[2]! * m[3]! - m[0]! * m[5]!,
+    m[3]! * m[7]! - m[4]! * m[6]!,
+    m[1]! * m[6]! - m[0]! * m[7]!,
+    m[0]! * m[4]! - m[1]! * m[3]!,
   ];
   return through(square(b), through(back, p));
 }
 
 /** Waits until so many attempts were made and all have ended. */
 const run = async (page: Page, n: number) => {
-  await page.waitForFunction((n) => {
-    const f = (window as any).bench.follows;
-    return f.attempts.length === n && !f.running;
-  }, n, { timeout: 90_000 });
+  await page.waitForFunction(
+    (n) => {
+      const f = (window as any).bench.follows;
+      return f.attempts.length === n && !f.running;
+    },
+    n,
+    { timeout: 90_000 },
+  );
   await saved(page);
 };
 
@@ -48,7 +91,10 @@ const run = async (page: Page, n: number) => {
 const surfaces = (page: Page): Promise<{ corners: Pt[]; state: string }[]> =>
   page.evaluate((n) => {
     const f = (window as any).bench.follows;
-    return Array.from({ length: n }, (_, i) => JSON.parse((window as any).celatorCore.surface(JSON.stringify(f.track), f.track.attempt, i)).value);
+    return Array.from(
+      { length: n },
+      (_, i) => JSON.parse((window as any).celatorCore.surface(JSON.stringify(f.track), f.track.attempt, i)).value,
+    );
   }, frames);
 
 async function mend(page: Page, to: Pt[]): Promise<void> {
@@ -65,7 +111,18 @@ async function mend(page: Page, to: Pt[]): Promise<void> {
 
 test('a plate is tracked, put right, corrected and delivered, and never shows', async ({ page }) => {
   test.setTimeout(400_000);
-  const source = clip('trike.mp4', '-i', `${shot}/clip.mp4`, '-vf', `trim=start_frame=${from}:end_frame=${from + frames},setpts=PTS-STARTPTS`, '-c:v', 'libx264', '-crf', '12', '-an');
+  const source = clip(
+    'trike.mp4',
+    '-i',
+    `${shot}/clip.mp4`,
+    '-vf',
+    `trim=start_frame=${from}:end_frame=${from + frames},setpts=PTS-STARTPTS`,
+    '-c:v',
+    'libx264',
+    '-crf',
+    '12',
+    '-an',
+  );
   await newProgramme(page, 'Following');
   await bringIn(page, source);
   await addItem(page, 'Plate');
@@ -87,7 +144,10 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   // Every frame is near the truth; what is hidden behind the walker is called lost.
   const box = (await surfaces(page))[reference]!.corners;
   const wanted = (f: number) => box.map((p) => carried(plate(reference), plate(f), p));
-  const off = (s: { corners: Pt[] }, f: number) => Math.sqrt(s.corners.reduce((sum, p, i) => sum + ((p.x - wanted(f)[i]!.x) ** 2 + (p.y - wanted(f)[i]!.y) ** 2) / 4, 0));
+  const off = (s: { corners: Pt[] }, f: number) =>
+    Math.sqrt(
+      s.corners.reduce((sum, p, i) => sum + ((p.x - wanted(f)[i]!.x) ** 2 + (p.y - wanted(f)[i]!.y) ** 2) / 4, 0),
+    );
   const check = async (within: number) => {
     for (const [f, s] of (await surfaces(page)).entries()) {
       if (visible(f) < 0.3) expect(s.state, `frame ${f}`).not.toMatch(/[g-]/);
@@ -97,7 +157,13 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   await check(2);
   await expect(page.getByTestId('state-l')).not.toHaveCount(0);
   await expect(page.getByTestId('strip').locator('img').first()).toBeVisible();
-  expect(await page.getByTestId('strip').locator('img').first().evaluate((i: HTMLImageElement) => i.naturalWidth)).toBe(1760);
+  expect(
+    await page
+      .getByTestId('strip')
+      .locator('img')
+      .first()
+      .evaluate((i: HTMLImageElement) => i.naturalWidth),
+  ).toBe(1760);
 
   await page.getByRole('button', { name: /Attempts, sharing/ }).click();
   const axe = await new AxeBuilder({ page }).analyze();
@@ -106,7 +172,10 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
 
   // A wrong anchor makes it slip; put right there, the whole stretch is right again.
   await goTo(page, '40');
-  await mend(page, wanted(40).map((p) => ({ x: p.x + 14, y: p.y + 6 })));
+  await mend(
+    page,
+    wanted(40).map((p) => ({ x: p.x + 14, y: p.y + 6 })),
+  );
   await page.getByRole('button', { name: 'Make it an anchor' }).click();
   await run(page, 2);
   expect(off((await surfaces(page))[40]!, 40)).toBeGreaterThan(10);
@@ -120,7 +189,10 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   // A correction moves the cover alone, and is keyed.
   await goTo(page, '60');
   const before = await surfaces(page);
-  await mend(page, wanted(60).map((p, i) => ({ x: p.x + (i === 1 || i === 2 ? 6 : 0), y: p.y })));
+  await mend(
+    page,
+    wanted(60).map((p, i) => ({ x: p.x + (i === 1 || i === 2 ? 6 : 0), y: p.y })),
+  );
   await page.getByRole('button', { name: 'Correct Plate only' }).click();
   await saved(page);
   expect(await surfaces(page)).toEqual(before);
@@ -135,7 +207,18 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   await page.getByRole('tab', { name: /Follow/ }).click();
   await page.getByLabel('Step card').getByRole('button', { name: 'Plate', exact: true }).click();
   await saved(page);
-  const paths = () => page.evaluate((n) => Array.from({ length: n }, (_, f) => JSON.parse((window as any).celatorCore.hand((window as any).bench.cover.id, f)).value.outlines[0].knots.map((k: any) => k.p) as Pt[]), frames);
+  const paths = () =>
+    page.evaluate(
+      (n) =>
+        Array.from(
+          { length: n },
+          (_, f) =>
+            JSON.parse((window as any).celatorCore.hand((window as any).bench.cover.id, f)).value.outlines[0].knots.map(
+              (k: any) => k.p,
+            ) as Pt[],
+        ),
+      frames,
+    );
   expect((await document(page)).covers[1].track).toBe(doc.tracks[0].id);
   const riding = await paths();
   await page.getByRole('button', { name: /Attempts, sharing/ }).click();
@@ -144,7 +227,9 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   doc = await document(page);
   expect(doc.covers[1].track ?? '').toBe('');
   expect(doc.covers[1].outlines[0].keys.length).toBeLessThan(frames);
-  for (const [f, knots] of (await paths()).entries()) for (const [i, p] of knots.entries()) expect(Math.hypot(p.x - riding[f]![i]!.x, p.y - riding[f]![i]!.y), `frame ${f}`).toBeLessThanOrEqual(0.501);
+  for (const [f, knots] of (await paths()).entries())
+    for (const [i, p] of knots.entries())
+      expect(Math.hypot(p.x - riding[f]![i]!.x, p.y - riding[f]![i]!.y), `frame ${f}`).toBeLessThanOrEqual(0.501);
   await page.keyboard.press('Control+z');
   await saved(page);
 
@@ -156,7 +241,10 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   await dialog.getByLabel(/Archive master/).check();
   await dialog.getByRole('button', { name: 'Deliver' }).click();
   await expect(dialog.getByTestId('delivery').first()).toHaveAttribute('data-state', 'done', { timeout: 120_000 });
-  const [file] = await Promise.all([page.waitForEvent('download'), dialog.getByRole('link', { name: 'Download' }).click()]);
+  const [file] = await Promise.all([
+    page.waitForEvent('download'),
+    dialog.getByRole('link', { name: 'Download' }).click(),
+  ]);
   await file.saveAs(join(folder, 'trike.mkv'));
   const b = decode(join(folder, 'trike.mkv'));
   const size = (1280 * 720 * 3) / 2;
@@ -167,7 +255,12 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
     let inside = 0;
     for (let y = Math.floor(Math.min(...q.map((p) => p.y))); y <= Math.max(...q.map((p) => p.y)); y++) {
       for (let x = Math.floor(Math.min(...q.map((p) => p.x))); x <= Math.max(...q.map((p) => p.x)); x++) {
-        if (!q.every((p, i) => (q[(i + 1) % 4]!.x - p.x) * (y + 0.5 - p.y) - (q[(i + 1) % 4]!.y - p.y) * (x + 0.5 - p.x) >= 0)) continue;
+        if (
+          !q.every(
+            (p, i) => (q[(i + 1) % 4]!.x - p.x) * (y + 0.5 - p.y) - (q[(i + 1) % 4]!.y - p.y) * (x + 0.5 - p.x) >= 0,
+          )
+        )
+          continue;
         inside++;
         shown += b[f * size + y * 1280 + x] === 126 ? 0 : 1;
       }
@@ -178,7 +271,23 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
 });
 
 test('what cannot be followed is said, and a run can be stopped', async ({ page }) => {
-  const flat = clip('flat.mp4', '-f', 'lavfi', '-i', 'color=c=gray:size=640x360:rate=25:duration=0.4', '-f', 'lavfi', '-i', 'testsrc2=size=640x360:rate=25:duration=5', '-filter_complex', '[0][1]concat', '-c:v', 'libx264', '-pix_fmt', 'yuv420p');
+  const flat = clip(
+    'flat.mp4',
+    '-f',
+    'lavfi',
+    '-i',
+    'color=c=gray:size=640x360:rate=25:duration=0.4',
+    '-f',
+    'lavfi',
+    '-i',
+    'testsrc2=size=640x360:rate=25:duration=5',
+    '-filter_complex',
+    '[0][1]concat',
+    '-c:v',
+    'libx264',
+    '-pix_fmt',
+    'yuv420p',
+  );
   await newProgramme(page, 'Unfollowed');
   await bringIn(page, flat);
   await addItem(page, 'Grey');
@@ -198,7 +307,9 @@ test('what cannot be followed is said, and a run can be stopped', async ({ page 
   await run(page, 2);
   const doc = await document(page);
   expect(doc.tracks).toHaveLength(1);
-  const states = await page.evaluate(() => (window as any).bench.slats.get((window as any).bench.cover.id).states as string);
+  const states = await page.evaluate(
+    () => (window as any).bench.slats.get((window as any).bench.cover.id).states as string,
+  );
   expect(states.slice(0, 10)).toMatch(/^-+$/);
   expect(states[100]).toBe('a');
   await page.getByRole('button', { name: 'Deliver' }).click();

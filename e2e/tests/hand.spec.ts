@@ -4,7 +4,21 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { addItem, bringIn, clip, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, openDemo, pattern, saved } from '../help';
+import {
+  addItem,
+  bringIn,
+  clip,
+  document,
+  dragOn,
+  evenFill,
+  folder,
+  goTo,
+  newProgramme,
+  onScreen,
+  openDemo,
+  pattern,
+  saved,
+} from '../help';
 
 async function click(page: Page, x: number, y: number, modifiers: ('Shift' | 'Alt')[] = []): Promise<void> {
   const p = await onScreen(page, x, y);
@@ -14,10 +28,11 @@ async function click(page: Page, x: number, y: number, modifiers: ('Shift' | 'Al
 }
 
 const frame = (page: Page) => page.evaluate(() => (window as any).bench.frame as number);
-const hand = (page: Page, f?: number): Promise<any> => page.evaluate((f) => {
-  const b = (window as any).bench;
-  return JSON.parse((window as any).celatorCore.hand(b.cover.id, f ?? b.frame)).value;
-}, f);
+const hand = (page: Page, f?: number): Promise<any> =>
+  page.evaluate((f) => {
+    const b = (window as any).bench;
+    return JSON.parse((window as any).celatorCore.hand(b.cover.id, f ?? b.frame)).value;
+  }, f);
 
 test('each kind of outline is drawn, edited and undone', async ({ page }) => {
   await newProgramme(page, 'Outlines');
@@ -26,11 +41,22 @@ test('each kind of outline is drawn, edited and undone', async ({ page }) => {
 
   // Four corners, clicked.
   await page.keyboard.press('q');
-  for (const [x, y] of [[100, 60], [180, 70], [175, 120], [95, 110]]) await click(page, x!, y!);
+  for (const [x, y] of [
+    [100, 60],
+    [180, 70],
+    [175, 120],
+    [95, 110],
+  ])
+    await click(page, x!, y!);
   await saved(page);
   let doc = await document(page);
   expect(doc.covers[0].outlines[0].shape).toBe('corners');
-  expect(doc.covers[0].outlines[0].keys[0].knots.map((k: any) => [Math.round(k.p.x), Math.round(k.p.y)])).toEqual([[100, 60], [180, 70], [175, 120], [95, 110]]);
+  expect(doc.covers[0].outlines[0].keys[0].knots.map((k: any) => [Math.round(k.p.x), Math.round(k.p.y)])).toEqual([
+    [100, 60],
+    [180, 70],
+    [175, 120],
+    [95, 110],
+  ]);
 
   // A corner dragged at another frame: the shape is keyed, the placement is not.
   await goTo(page, '30');
@@ -71,7 +97,10 @@ test('each kind of outline is drawn, edited and undone', async ({ page }) => {
   await page.keyboard.press('Enter');
   await saved(page);
   doc = await document(page);
-  expect(doc.covers[0].outlines.map((o: any) => [o.shape, o.keys[0].knots.length])).toEqual([['corners', 4], ['path', 4]]);
+  expect(doc.covers[0].outlines.map((o: any) => [o.shape, o.keys[0].knots.length])).toEqual([
+    ['corners', 4],
+    ['path', 4],
+  ]);
   expect(doc.covers[0].outlines[1].keys[0].knots[1].out.x).toBeGreaterThan(5);
   expect(doc.covers[0].outlines[1].keys[0].frame).toBe(15);
 
@@ -80,7 +109,11 @@ test('each kind of outline is drawn, edited and undone', async ({ page }) => {
   const area = async () => {
     const h = await hand(page);
     const d = h.outlines[1].path as string;
-    return page.evaluate((d) => { const p = window.document.createElementNS('http://www.w3.org/2000/svg', 'path'); p.setAttribute('d', d); return p.getTotalLength(); }, d);
+    return page.evaluate((d) => {
+      const p = window.document.createElementNS('http://www.w3.org/2000/svg', 'path');
+      p.setAttribute('d', d);
+      return p.getTotalLength();
+    }, d);
   };
   const length = await area();
   const knots = (await hand(page)).outlines[1].knots;
@@ -114,7 +147,15 @@ test('each kind of outline is drawn, edited and undone', async ({ page }) => {
   // Everything outside is hidden when asked.
   await page.getByText('Hide all but the outline').click();
   await saved(page);
-  const colour = async (x: number, y: number) => page.locator('canvas[data-main]').evaluate((c: HTMLCanvasElement, [x, y]) => [...c.getContext('2d')!.getImageData((x! / 480) * c.width, (y! / 270) * c.height, 1, 1).data], [x, y]);
+  const colour = async (x: number, y: number) =>
+    page
+      .locator('canvas[data-main]')
+      .evaluate(
+        (c: HTMLCanvasElement, [x, y]) => [
+          ...c.getContext('2d')!.getImageData((x! / 480) * c.width, (y! / 270) * c.height, 1, 1).data,
+        ],
+        [x, y],
+      );
   await page.getByLabel('What is shown').selectOption('matte');
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /matte$/);
   await expect.poll(() => colour(400, 200)).toEqual([255, 255, 255, 255]);
@@ -136,7 +177,12 @@ test('each kind of outline is drawn, edited and undone', async ({ page }) => {
   doc = await document(page);
   expect(doc.covers[1].outlines.map((o: any) => o.shape)).toEqual(['box', 'path']);
   await page.keyboard.press('p');
-  for (const [x, y] of [[320, 40], [340, 40], [345, 60]]) await click(page, x!, y!);
+  for (const [x, y] of [
+    [320, 40],
+    [340, 40],
+    [345, 60],
+  ])
+    await click(page, x!, y!);
   await page.keyboard.press('ArrowRight');
   await expect(page.getByRole('alert')).toHaveText(/closed/);
   await saved(page);
@@ -170,22 +216,36 @@ test('keys, scopes, locks, and the list of changes', async ({ page }) => {
   await bringIn(page, pattern('keys.mp4'));
   await addItem(page, 'Thing');
   await dragOn(page, 100, 80, 160, 120);
-  for (const [f, x] of [['20', 150], ['40', 200]] as const) {
+  for (const [f, x] of [
+    ['20', 150],
+    ['40', 200],
+  ] as const) {
     await goTo(page, f);
     const c = (await hand(page)).centre;
     await dragOn(page, c.x, c.y, x, 100);
   }
-  const keys = async () => (await document(page)).covers[0].motion.keys.map((k: any) => [k.frame, Math.round(k.move.x)]);
-  expect(await keys()).toEqual([[0, 0], [20, 20], [40, 70]]);
+  const keys = async () =>
+    (await document(page)).covers[0].motion.keys.map((k: any) => [k.frame, Math.round(k.move.x)]);
+  expect(await keys()).toEqual([
+    [0, 0],
+    [20, 20],
+    [40, 70],
+  ]);
 
   // Over the whole span all keys move alike.
   await expect(page.getByTestId('between')).toHaveText(/Key at f 40/);
   await goTo(page, '30');
-  await expect(page.getByTestId('between')).toHaveText(/Between keys f 20 and f 40: moves evenly. A drag adds a key at f 30/);
+  await expect(page.getByTestId('between')).toHaveText(
+    /Between keys f 20 and f 40: moves evenly. A drag adds a key at f 30/,
+  );
   await page.getByRole('button', { name: 'Whole span' }).click();
   await page.keyboard.press('Alt+Shift+ArrowRight');
   await saved(page);
-  expect(await keys()).toEqual([[0, 10], [20, 30], [40, 80]]);
+  expect(await keys()).toEqual([
+    [0, 10],
+    [20, 30],
+    [40, 80],
+  ]);
   await page.getByRole('button', { name: 'This frame' }).first().click();
 
   // Held and eased, from the card; a held one does not move before the next key.
@@ -225,7 +285,12 @@ test('keys, scopes, locks, and the list of changes', async ({ page }) => {
   await goTo(page, '10');
   await page.keyboard.press('Control+v');
   await saved(page);
-  expect(await keys()).toEqual([[0, 10], [10, 30], [39, 30], [59, 80]]);
+  expect(await keys()).toEqual([
+    [0, 10],
+    [10, 30],
+    [39, 30],
+    [59, 80],
+  ]);
   await page.keyboard.press('Control+Shift+v');
   await saved(page);
   expect(new Set((await keys()).map((k: number[]) => k[1]))).toEqual(new Set([30]));
@@ -247,13 +312,20 @@ test('keys, scopes, locks, and the list of changes', async ({ page }) => {
   await strength.fill('90'); // the whole span: both keys alike
   await strength.press('Enter');
   await saved(page);
-  const values = async () => (await document(page)).covers[0].treatments[0].strength.keys.map((k: any) => [k.frame, +k.value.toFixed(6)]);
-  expect(await values()).toEqual([[10, 0.9], [30, 0.9]]);
+  const values = async () =>
+    (await document(page)).covers[0].treatments[0].strength.keys.map((k: any) => [k.frame, +k.value.toFixed(6)]);
+  expect(await values()).toEqual([
+    [10, 0.9],
+    [30, 0.9],
+  ]);
   await page.getByRole('button', { name: 'This frame' }).click();
   await strength.fill('50');
   await strength.press('Enter');
   await saved(page);
-  expect(await values()).toEqual([[10, 0.9], [30, 0.5]]);
+  expect(await values()).toEqual([
+    [10, 0.9],
+    [30, 0.5],
+  ]);
 
   // The span's beginning moved: the first key holds backward, and the slat shows it; a key outside is said.
   await goTo(page, '20');
@@ -309,12 +381,19 @@ test('keys, scopes, locks, and the list of changes', async ({ page }) => {
   await expect(list.getByRole('button', { name: /locked Thing.*shown now/ })).toBeVisible();
   await list.getByRole('button', { name: /moved Thing at f 20/ }).click();
   await saved(page);
-  expect(await keys()).toEqual([[0, 0], [20, 20]]);
+  expect(await keys()).toEqual([
+    [0, 0],
+    [20, 20],
+  ]);
   await page.reload();
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
   await page.keyboard.press('Control+Shift+z');
   await saved(page);
-  expect(await keys()).toEqual([[0, 0], [20, 20], [40, 70]]);
+  expect(await keys()).toEqual([
+    [0, 0],
+    [20, 20],
+    [40, 70],
+  ]);
 });
 
 test('looking: steady view, wipe, side by side, timecode', async ({ page }) => {
@@ -339,7 +418,7 @@ test('looking: steady view, wipe, side by side, timecode', async ({ page }) => {
   await page.getByLabel('What is shown').selectOption('wipe');
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /^70:\d+:wipe$/);
   const box = (await page.getByTestId('picture').boundingBox())!;
-  const region = (await hand(page));
+  const region = await hand(page);
   const p = await onScreen(page, region.centre.x, region.centre.y);
   const drag = async (x: number) => {
     const w = (await page.getByTestId('wipe').boundingBox())!;
@@ -349,7 +428,8 @@ test('looking: steady view, wipe, side by side, timecode', async ({ page }) => {
     await page.mouse.up();
   };
   await page.keyboard.press('Shift+x');
-  const shot = async () => (await page.screenshot({ clip: { x: p.x - 20, y: p.y - 8, width: 40, height: 16 } })).toString('base64');
+  const shot = async () =>
+    (await page.screenshot({ clip: { x: p.x - 20, y: p.y - 8, width: 40, height: 16 } })).toString('base64');
   await drag(box.x + box.width - 20);
   const clean = await shot();
   await drag(box.x + 20);
@@ -363,7 +443,13 @@ test('looking: steady view, wipe, side by side, timecode', async ({ page }) => {
 
   // What may be typed to go somewhere.
   await goTo(page, '100');
-  for (const [typed, f] of [[':07', 107], ['+10', 117], ['-17', 100], ['1:05', 30], ['00:00:04:00', 100]] as const) {
+  for (const [typed, f] of [
+    [':07', 107],
+    ['+10', 117],
+    ['-17', 100],
+    ['1:05', 30],
+    ['00:00:04:00', 100],
+  ] as const) {
     await goTo(page, typed);
     expect(await frame(page), typed).toBe(f);
   }
@@ -389,11 +475,20 @@ test('looking: steady view, wipe, side by side, timecode', async ({ page }) => {
 });
 
 test('a plate is outlined and keyed by hand in at most 25 actions', async ({ page }) => {
-  const truth = readFileSync('../.run/media/tidewrack-week/quay-trike/truth.csv', 'utf8').trim().split('\n').slice(1).map((l) => l.split(',').map(Number));
+  const truth = readFileSync('../.run/media/tidewrack-week/quay-trike/truth.csv', 'utf8')
+    .trim()
+    .split('\n')
+    .slice(1)
+    .map((l) => l.split(',').map(Number));
   const plate = (f: number) => [0, 1, 2, 3].map((i) => ({ x: truth[f]![1 + 2 * i]!, y: truth[f]![2 + 2 * i]! }));
   const around = (f: number, by: number) => {
     const c = plate(f);
-    return [Math.min(...c.map((p) => p.x)) - by, Math.min(...c.map((p) => p.y)) - by, Math.max(...c.map((p) => p.x)) + by, Math.max(...c.map((p) => p.y)) + by] as const;
+    return [
+      Math.min(...c.map((p) => p.x)) - by,
+      Math.min(...c.map((p) => p.y)) - by,
+      Math.max(...c.map((p) => p.x)) + by,
+      Math.max(...c.map((p) => p.y)) + by,
+    ] as const;
   };
   await openDemo(page, 'Cargo trike on the quay');
   await page.keyboard.press('Home');
@@ -415,7 +510,12 @@ test('a plate is outlined and keyed by hand in at most 25 actions', async ({ pag
   // By halves first; then where it is seen to slip most.
   const slips = async (f: number) => {
     const h = await hand(page, f);
-    return Math.max(...plate(f).flatMap((p) => [Math.abs(p.x - h.centre.x) - h.size.x / 2, Math.abs(p.y - h.centre.y) - h.size.y / 2]));
+    return Math.max(
+      ...plate(f).flatMap((p) => [
+        Math.abs(p.x - h.centre.x) - h.size.x / 2,
+        Math.abs(p.y - h.centre.y) - h.size.y / 2,
+      ]),
+    );
   };
   for (let n = 0; actions + 2 <= 25; n++) {
     if (n < 2) {
@@ -443,7 +543,9 @@ test('a plate is outlined and keyed by hand in at most 25 actions', async ({ pag
     const [x0, y0, x1, y1] = around(f, 0);
     area += (h.size.x * h.size.y) / ((x1 - x0) * (y1 - y0)) / truth.length;
   }
-  console.log(`${actions} actions, ${keys} keys: ${bare} of ${truth.length} frames bare, the cover ${area.toFixed(2)} times the plate's box`);
+  console.log(
+    `${actions} actions, ${keys} keys: ${bare} of ${truth.length} frames bare, the cover ${area.toFixed(2)} times the plate's box`,
+  );
   expect(bare).toBe(0);
   expect(area).toBeLessThan(2);
   // What was looked at is kept.
@@ -460,7 +562,10 @@ test('a plate is outlined and keyed by hand in at most 25 actions', async ({ pag
 test('two browsers on one shot', async ({ page, context }) => {
   await newProgramme(page, 'Two');
   await bringIn(page, pattern('two.mp4'));
-  for (const [name, x] of [['First', 60], ['Second', 260]] as const) {
+  for (const [name, x] of [
+    ['First', 60],
+    ['Second', 260],
+  ] as const) {
     await addItem(page, name);
     await dragOn(page, x, 60, x + 80, 120);
   }
@@ -470,7 +575,10 @@ test('two browsers on one shot', async ({ page, context }) => {
 
   // The second sees the first's change at once.
   const move = async (p: Page, name: string, key: string) => {
-    await p.getByRole('navigation').getByRole('button', { name: new RegExp(`^${name}`) }).click();
+    await p
+      .getByRole('navigation')
+      .getByRole('button', { name: new RegExp(`^${name}`) })
+      .click();
     await p.keyboard.press(key);
   };
   const x = async (p: Page, n: number) => (await document(p)).covers[n].motion.keys[0].move.x;
@@ -533,7 +641,21 @@ test('a whole cover by the keyboard alone', async ({ page }) => {
   await page.keyboard.press('e');
   await page.keyboard.press('Enter');
   await saved(page);
-  for (const k of ['Alt+Shift+ArrowLeft', 'Alt+Shift+ArrowLeft', 'Alt+ArrowUp', '=', '=', '.', 'End', 'Alt+Shift+ArrowRight', 'Home', 'Enter', 'Enter', 'Alt+Shift+ArrowDown', 'Shift+3']) {
+  for (const k of [
+    'Alt+Shift+ArrowLeft',
+    'Alt+Shift+ArrowLeft',
+    'Alt+ArrowUp',
+    '=',
+    '=',
+    '.',
+    'End',
+    'Alt+Shift+ArrowRight',
+    'Home',
+    'Enter',
+    'Enter',
+    'Alt+Shift+ArrowDown',
+    'Shift+3',
+  ]) {
     await page.keyboard.press(k);
     await saved(page);
   }
@@ -544,7 +666,11 @@ test('a whole cover by the keyboard alone', async ({ page }) => {
   await saved(page);
   const c = (await document(page)).covers[0];
   expect(c.span).toEqual({ first: 5, last: 59 });
-  expect(c.motion.keys.map((k: any) => [k.frame, k.ease ?? ''])).toEqual([[0, ''], [29, 'eased'], [59, '']]);
+  expect(c.motion.keys.map((k: any) => [k.frame, k.ease ?? ''])).toEqual([
+    [0, ''],
+    [29, 'eased'],
+    [59, ''],
+  ]);
   expect(c.motion.keys[0].turn).toBe(0.5);
   expect(c.motion.keys[0].size.x).toBeCloseTo(1.0201, 6);
   expect(c.motion.keys[0].move.x).toBeCloseTo(-20, 6);
@@ -561,7 +687,17 @@ test('a whole cover by the keyboard alone', async ({ page }) => {
 });
 
 test('a still picture is a shot of one frame, and comes back exactly', async ({ page }) => {
-  const source = clip('board.png', '-f', 'lavfi', '-i', 'testsrc2=size=320x200:duration=0.04', '-frames:v', '1', '-pix_fmt', 'rgb24');
+  const source = clip(
+    'board.png',
+    '-f',
+    'lavfi',
+    '-i',
+    'testsrc2=size=320x200:duration=0.04',
+    '-frames:v',
+    '1',
+    '-pix_fmt',
+    'rgb24',
+  );
   await newProgramme(page, 'Still');
   await bringIn(page, source);
   await expect(page.getByTestId('frame')).toHaveText('f 0');
@@ -573,10 +709,16 @@ test('a still picture is a shot of one frame, and comes back exactly', async ({ 
   await dialog.getByRole('button', { name: 'Deliver' }).click();
   await expect(dialog.getByTestId('delivery')).toHaveAttribute('data-state', 'done', { timeout: 30_000 });
   await expect(dialog.getByText(/every sample outside the covers equals/)).toBeVisible();
-  const [file] = await Promise.all([page.waitForEvent('download'), dialog.getByRole('link', { name: 'Download' }).click()]);
+  const [file] = await Promise.all([
+    page.waitForEvent('download'),
+    dialog.getByRole('link', { name: 'Download' }).click(),
+  ]);
   expect(file.suggestedFilename()).toBe('board.png');
   await file.saveAs(join(folder, 'board-out.png'));
-  const rgb = (p: string) => execFileSync('ffmpeg', ['-v', 'error', '-i', p, '-f', 'rawvideo', '-pix_fmt', 'rgb24', 'pipe:1'], { maxBuffer: 1 << 24 });
+  const rgb = (p: string) =>
+    execFileSync('ffmpeg', ['-v', 'error', '-i', p, '-f', 'rawvideo', '-pix_fmt', 'rgb24', 'pipe:1'], {
+      maxBuffer: 1 << 24,
+    });
   const [a, b] = [rgb(source), rgb(join(folder, 'board-out.png'))];
   expect(b.length).toBe(a.length);
   const wrong = { outside: 0, inside: 0 };
@@ -594,14 +736,22 @@ test('a still picture is a shot of one frame, and comes back exactly', async ({ 
 test('every state of the bench passes the accessibility check', async ({ page }) => {
   const clean = async (what: string) => {
     const r = await new AxeBuilder({ page }).analyze();
-    expect(r.violations.map((v) => `${what}: ${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`)).toEqual([]);
+    expect(r.violations.map((v) => `${what}: ${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`)).toEqual(
+      [],
+    );
   };
   await newProgramme(page, 'Axe');
   await bringIn(page, pattern('axe.mp4'));
   await addItem(page, 'Thing');
   await clean('drawing');
   await page.keyboard.press('q');
-  for (const [x, y] of [[100, 60], [180, 70], [175, 120], [95, 110]]) await click(page, x!, y!);
+  for (const [x, y] of [
+    [100, 60],
+    [180, 70],
+    [175, 120],
+    [95, 110],
+  ])
+    await click(page, x!, y!);
   await saved(page);
   await click(page, 100, 60);
   await expect(page.getByText('One knot of 4')).toBeVisible();

@@ -6,26 +6,62 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { addItem, bringIn, clip, decode, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, saved } from '../help';
+import {
+  addItem,
+  bringIn,
+  clip,
+  decode,
+  document,
+  dragOn,
+  evenFill,
+  folder,
+  goTo,
+  newProgramme,
+  onScreen,
+  saved,
+} from '../help';
 
 type Pt = { x: number; y: number };
 const shot = '../.run/media/tidewrack-week/chandlers-sign';
 const [from, frames, reference] = [56, 74, 2];
 const [W, H] = [1280, 720];
-const truth: number[][] = readFileSync(`${shot}/truth.csv`, 'utf8').trim().split('\n').slice(1 + from, 1 + from + frames).map((l) => l.split(',').map(Number));
+const truth: number[][] = readFileSync(`${shot}/truth.csv`, 'utf8')
+  .trim()
+  .split('\n')
+  .slice(1 + from, 1 + from + frames)
+  .map((l) => l.split(',').map(Number));
 const sign = (f: number): Pt[] => [0, 1, 2, 3].map((i) => ({ x: truth[f]![1 + 2 * i]!, y: truth[f]![2 + 2 * i]! }));
 const gray = 126; // the luma of #808080
 
 /** The foreground's coverage, a byte a pixel, of all frames; widened or narrowed by so many samples. */
 function foreground(by = 0): Buffer {
-  const filter = [`trim=start_frame=${from}:end_frame=${from + frames}`, ...Array<string>(Math.abs(by)).fill(by > 0 ? 'dilation' : 'erosion')].join(',');
-  return execFileSync('ffmpeg', ['-v', 'error', '-i', `${shot}/foreground.mkv`, '-vf', filter, '-f', 'rawvideo', '-pix_fmt', 'gray', 'pipe:1'], { maxBuffer: 1 << 30 });
+  const filter = [
+    `trim=start_frame=${from}:end_frame=${from + frames}`,
+    ...Array<string>(Math.abs(by)).fill(by > 0 ? 'dilation' : 'erosion'),
+  ].join(',');
+  return execFileSync(
+    'ffmpeg',
+    ['-v', 'error', '-i', `${shot}/foreground.mkv`, '-vf', filter, '-f', 'rawvideo', '-pix_fmt', 'gray', 'pipe:1'],
+    { maxBuffer: 1 << 30 },
+  );
 }
 
-const inside = (q: Pt[], x: number, y: number) => q.every((p, i) => (q[(i + 1) % 4]!.x - p.x) * (y + 0.5 - p.y) - (q[(i + 1) % 4]!.y - p.y) * (x + 0.5 - p.x) >= 0);
+const inside = (q: Pt[], x: number, y: number) =>
+  q.every((p, i) => (q[(i + 1) % 4]!.x - p.x) * (y + 0.5 - p.y) - (q[(i + 1) % 4]!.y - p.y) * (x + 0.5 - p.x) >= 0);
 
 async function begin(page: Page, name: string): Promise<string> {
-  const source = clip(`${name}.mp4`, '-i', `${shot}/clip.mp4`, '-vf', `trim=start_frame=${from}:end_frame=${from + frames},setpts=PTS-STARTPTS`, '-c:v', 'libx264', '-crf', '12', '-an');
+  const source = clip(
+    `${name}.mp4`,
+    '-i',
+    `${shot}/clip.mp4`,
+    '-vf',
+    `trim=start_frame=${from}:end_frame=${from + frames},setpts=PTS-STARTPTS`,
+    '-c:v',
+    'libx264',
+    '-crf',
+    '12',
+    '-an',
+  );
   await newProgramme(page, name);
   await bringIn(page, source);
   await addItem(page, 'Sign');
@@ -34,7 +70,11 @@ async function begin(page: Page, name: string): Promise<string> {
   const ys = sign(reference).map((p) => p.y);
   await dragOn(page, Math.min(...xs) - 6, Math.min(...ys) - 6, Math.max(...xs) + 6, Math.max(...ys) + 6);
   await page.keyboard.press('v');
-  await page.waitForFunction(() => (window as any).bench.follows.attempts.length === 1 && !(window as any).bench.follows.running, undefined, { timeout: 90_000 });
+  await page.waitForFunction(
+    () => (window as any).bench.follows.attempts.length === 1 && !(window as any).bench.follows.running,
+    undefined,
+    { timeout: 90_000 },
+  );
   await saved(page);
   await evenFill(page);
   await page.getByRole('tab', { name: /Hold out/ }).click();
@@ -43,15 +83,29 @@ async function begin(page: Page, name: string): Promise<string> {
 
 /** Delivers, and counts in each frame the sign's samples that show further than `wide`
  *  from the foreground, and the foreground's further than `deep` inside that were touched. */
-async function delivered(page: Page, source: string, name: string, wide: number, deep: number): Promise<{ shown: number; touched: number; pallet: number }[]> {
+async function delivered(
+  page: Page,
+  source: string,
+  name: string,
+  wide: number,
+  deep: number,
+): Promise<{ shown: number; touched: number; pallet: number }[]> {
   await page.getByRole('button', { name: 'Deliver' }).click();
   const dialog = page.getByRole('dialog', { name: 'Deliver' });
   await dialog.getByLabel(/Archive master/).check();
   await dialog.getByRole('button', { name: 'Deliver' }).click();
   await expect(dialog.getByTestId('delivery').first()).toHaveAttribute('data-state', 'done', { timeout: 120_000 });
-  const [file] = await Promise.all([page.waitForEvent('download'), dialog.getByRole('link', { name: 'Download' }).click()]);
+  const [file] = await Promise.all([
+    page.waitForEvent('download'),
+    dialog.getByRole('link', { name: 'Download' }).click(),
+  ]);
   await file.saveAs(join(folder, `${name}.mkv`));
-  const [a, b, near, within] = [decode(source), decode(join(folder, `${name}.mkv`)), foreground(wide), foreground(-deep)];
+  const [a, b, near, within] = [
+    decode(source),
+    decode(join(folder, `${name}.mkv`)),
+    foreground(wide),
+    foreground(-deep),
+  ];
   const size = (W * H * 3) / 2;
   expect(b.length).toBe(frames * size);
   return Array.from({ length: frames }, (_, f) => {
@@ -68,7 +122,8 @@ async function delivered(page: Page, source: string, name: string, wide: number,
       for (let x = Math.floor(Math.min(...xs)); x <= Math.max(...xs); x++) {
         const i = y * W + x;
         // More of the sign than a tenth, and than noise.
-        if (near[p + i] === 0 && Math.abs(b[o + i]! - gray) > 2 + 0.1 * Math.abs(a[o + i]! - gray) && inside(q, x, y)) sum.shown++;
+        if (near[p + i] === 0 && Math.abs(b[o + i]! - gray) > 2 + 0.1 * Math.abs(a[o + i]! - gray) && inside(q, x, y))
+          sum.shown++;
       }
     return sum;
   });
@@ -79,21 +134,29 @@ test('what passes in front is found, looked at, accepted, and left untouched', a
   const source = await begin(page, 'found');
   await page.getByRole('button', { name: /Find what is in front/ }).click();
   await expect(page.getByTestId('looking')).toBeVisible();
-  await page.waitForFunction(() => (window as any).bench.holds.runs.length === 1 && !(window as any).bench.holds.running && (window as any).bench.holds.proposed, undefined, { timeout: 120_000 });
+  await page.waitForFunction(
+    () =>
+      (window as any).bench.holds.runs.length === 1 &&
+      !(window as any).bench.holds.running &&
+      (window as any).bench.holds.proposed,
+    undefined,
+    { timeout: 120_000 },
+  );
   await saved(page);
 
   // It is shown, and holds out nothing before it is accepted.
   await goTo(page, '40');
   await expect(page.getByTestId('found-here')).toContainText('not accepted yet');
   await expect(page.getByTestId('front')).toHaveAttribute('data-accepted', 'false');
-  const held = (f: number) => page.evaluate(async (f) => {
-    const b = (window as any).bench;
-    const r = await fetch(`/api/shots/${b.shot.id}/patches/${b.shown}/${f}?matte=true&full=true`);
-    const bytes = new Uint8Array(await r.arrayBuffer());
-    let dark = 0;
-    for (let i = 0; i < bytes.length; i += 4) if (bytes[i + 3] === 255 && bytes[i]! < 30) dark++;
-    return dark;
-  }, f);
+  const held = (f: number) =>
+    page.evaluate(async (f) => {
+      const b = (window as any).bench;
+      const r = await fetch(`/api/shots/${b.shot.id}/patches/${b.shown}/${f}?matte=true&full=true`);
+      const bytes = new Uint8Array(await r.arrayBuffer());
+      let dark = 0;
+      for (let i = 0; i < bytes.length; i += 4) if (bytes[i + 3] === 255 && bytes[i]! < 30) dark++;
+      return dark;
+    }, f);
   const before = await held(40);
   const stretches = page.getByRole('list', { name: 'Stretches found' }).getByRole('listitem');
   await expect(stretches).toHaveCount(1);
@@ -102,7 +165,11 @@ test('what passes in front is found, looked at, accepted, and left untouched', a
   await expect(page.getByTestId('found-here')).toContainText('held out');
   expect((await held(40)) - before).toBeGreaterThan(10_000);
   await expect(page.getByTestId('held-out')).toBeVisible();
-  expect((await new AxeBuilder({ page }).analyze()).violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`)).toEqual([]);
+  expect(
+    (await new AxeBuilder({ page }).analyze()).violations.map(
+      (v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`,
+    ),
+  ).toEqual([]);
 
   // The brush takes away on this frame alone, and undo brings it back.
   const whole = await held(40);
@@ -127,7 +194,11 @@ test('what passes in front is found, looked at, accepted, and left untouched', a
   await page.getByLabel('Sensitivity').fill('45');
   await page.getByLabel('Sensitivity').press('Enter');
   await page.getByRole('button', { name: 'Look again' }).click();
-  await page.waitForFunction(() => (window as any).bench.holds.runs.length === 2 && !(window as any).bench.holds.running, undefined, { timeout: 120_000 });
+  await page.waitForFunction(
+    () => (window as any).bench.holds.runs.length === 2 && !(window as any).bench.holds.running,
+    undefined,
+    { timeout: 120_000 },
+  );
   await saved(page);
   await expect(page.getByTestId('held-out')).toHaveCount(0);
   await goTo(page, '30');
@@ -135,11 +206,22 @@ test('what passes in front is found, looked at, accepted, and left untouched', a
   await saved(page);
   await expect(page.getByTestId('held-out')).toBeVisible();
 
-  const mattes = await page.request.get((await page.getByRole('link', { name: /a PNG for each frame/ }).getAttribute('href'))!);
+  const mattes = await page.request.get(
+    (await page.getByRole('link', { name: /a PNG for each frame/ }).getAttribute('href'))!,
+  );
   expect((await mattes.body()).subarray(0, 2).toString()).toBe('PK');
   await page.keyboard.press('Shift+Escape');
   const sums = await delivered(page, source, 'found', 8, 5);
-  console.log('found: most shown', Math.max(...sums.map((s) => s.shown)), 'most touched', Math.max(...sums.map((s) => s.touched / Math.max(s.pallet, 1))), 'all', sums.reduce((n, s) => n + s.touched, 0), 'of', sums.reduce((n, s) => n + s.pallet, 0));
+  console.log(
+    'found: most shown',
+    Math.max(...sums.map((s) => s.shown)),
+    'most touched',
+    Math.max(...sums.map((s) => s.touched / Math.max(s.pallet, 1))),
+    'all',
+    sums.reduce((n, s) => n + s.touched, 0),
+    'of',
+    sums.reduce((n, s) => n + s.pallet, 0),
+  );
   for (const [f, s] of sums.entries()) {
     expect(s.shown, `frame ${f}: samples of the sign that show`).toBe(0);
     expect(s.touched, `frame ${f}: samples of the pallet that were touched`).toBeLessThanOrEqual(0.025 * s.pallet);
@@ -153,17 +235,34 @@ test('a holdout is drawn through the four frames of a crossing', async ({ page }
   const solid = (f: number, x: number, y: number) => front[f * W * H + y * W + x]! > 200;
   /** The pallet's upper edge and its right ones, of the top row and of the next. */
   const pallet = (f: number) => {
-    const right = (y: number) => { for (let x = W - 1; x >= 0; x--) if (solid(f, x, y)) return x; return -1; };
+    const right = (y: number) => {
+      for (let x = W - 1; x >= 0; x--) if (solid(f, x, y)) return x;
+      return -1;
+    };
     let top = 0;
-    const full = (y: number) => { let n = 0; for (let x = 0; x < W; x++) n += solid(f, x, y) ? 1 : 0; return n; };
+    const full = (y: number) => {
+      let n = 0;
+      for (let x = 0; x < W; x++) n += solid(f, x, y) ? 1 : 0;
+      return n;
+    };
     while (top < H - 130 && full(top) < 60) top++;
-    const left = (y: number) => { for (let x = 0; x < W; x++) if (solid(f, x, y)) return x; return -1; };
+    const left = (y: number) => {
+      for (let x = 0; x < W; x++) if (solid(f, x, y)) return x;
+      return -1;
+    };
     return { top, right2: right(top + 50), right3: right(top + 170), left: left(top + 170) };
   };
   const shape = (f: number) => {
     const p = pallet(f);
     const x3 = p.right3 + 3;
-    return [{ x: x3 - 470, y: p.top - 3 }, { x: p.right2 + 3, y: p.top - 3 }, { x: p.right2 + 3, y: p.top + 112 }, { x: x3, y: p.top + 112 }, { x: x3, y: 640 }, { x: x3 - 470, y: 640 }];
+    return [
+      { x: x3 - 470, y: p.top - 3 },
+      { x: p.right2 + 3, y: p.top - 3 },
+      { x: p.right2 + 3, y: p.top + 112 },
+      { x: x3, y: p.top + 112 },
+      { x: x3, y: 640 },
+      { x: x3 - 470, y: 640 },
+    ];
   };
   const marks = [12, 28, 44, 66];
 
@@ -181,7 +280,13 @@ test('a holdout is drawn through the four frames of a crossing', async ({ page }
   const move = async (f: number) => {
     const now = pallet(f);
     const middle = await page.evaluate(() => (window as any).bench.held.centre as Pt);
-    await dragOn(page, middle.x, middle.y + 60, middle.x + (f > marks[1]! ? now.left - was.left : now.right3 - was.right3), middle.y + 60 + now.top - was.top);
+    await dragOn(
+      page,
+      middle.x,
+      middle.y + 60,
+      middle.x + (f > marks[1]! ? now.left - was.left : now.right3 - was.right3),
+      middle.y + 60 + now.top - was.top,
+    );
     was = now;
   };
   await goTo(page, String(marks[0]));
@@ -198,12 +303,24 @@ test('a holdout is drawn through the four frames of a crossing', async ({ page }
     await saved(page);
   }
   const doc = await document(page);
-  expect(doc.covers[1]).toMatchObject({ crossing: marks, span: { first: marks[0], last: marks[3] }, holdsOut: [doc.covers[0].id] });
+  expect(doc.covers[1]).toMatchObject({
+    crossing: marks,
+    span: { first: marks[0], last: marks[3] },
+    holdsOut: [doc.covers[0].id],
+  });
   await expect(page.getByTestId('crossing-advice')).toContainText('All four are marked');
   await expect(page.getByTestId('holdout-slat').getByRole('button')).toHaveCount(4);
   const sums = await delivered(page, source, 'drawn', 40, 18);
   const [first, last] = [marks[0]!, marks[3]!];
-  console.log('drawn: shown', Math.max(...sums.map((s) => s.shown)), 'touched', sums.slice(first, last + 1).map((s) => s.touched).join(' '));
+  console.log(
+    'drawn: shown',
+    Math.max(...sums.map((s) => s.shown)),
+    'touched',
+    sums
+      .slice(first, last + 1)
+      .map((s) => s.touched)
+      .join(' '),
+  );
   for (const [f, s] of sums.entries()) {
     expect(s.shown, `frame ${f}: samples of the sign that show`).toBe(0);
     if (f >= first && f <= last) expect(s.touched, `frame ${f}: samples of the pallet that were touched`).toBe(0);

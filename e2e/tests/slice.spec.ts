@@ -2,7 +2,23 @@
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
-import { addItem, bringIn, bytes, clip, decode, document, dragOn, evenFill, folder, goTo, newProgramme, onScreen, pattern, probe, saved } from '../help';
+import {
+  addItem,
+  bringIn,
+  bytes,
+  clip,
+  decode,
+  document,
+  dragOn,
+  evenFill,
+  folder,
+  goTo,
+  newProgramme,
+  onScreen,
+  pattern,
+  probe,
+  saved,
+} from '../help';
 
 test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
   const source = pattern('quay.mp4');
@@ -60,7 +76,10 @@ test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
   await dialog.getByRole('button', { name: 'Deliver' }).click();
   await expect(dialog.getByTestId('delivery').first()).toHaveAttribute('data-state', 'done', { timeout: 60_000 });
   await expect(dialog.getByText(/every sample outside the covers equals the source's in all 60 frames/)).toBeVisible();
-  const [archive] = await Promise.all([page.waitForEvent('download'), dialog.getByRole('link', { name: 'Download' }).click()]);
+  const [archive] = await Promise.all([
+    page.waitForEvent('download'),
+    dialog.getByRole('link', { name: 'Download' }).click(),
+  ]);
   expect(archive.suggestedFilename()).toBe('Counter hidden.mkv');
   await archive.saveAs(join(folder, 'archive.mkv'));
   await dialog.getByLabel(/Review copy/).check();
@@ -154,7 +173,10 @@ test('keys, undo and the clean picture survive a reload', async ({ page }) => {
   expect(await keys()).toEqual([0, 20, 40]);
   await page.reload();
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
-  for (const want of [[0, 30, 40], [0, 40]]) {
+  for (const want of [
+    [0, 30, 40],
+    [0, 40],
+  ]) {
     await page.keyboard.press('Control+Shift+z');
     await saved(page);
     expect(await keys()).toEqual(want);
@@ -163,7 +185,8 @@ test('keys, undo and the clean picture survive a reload', async ({ page }) => {
   // The clean picture while C is held; pixels, not only a label.
   const at = await onScreen(page, 100, 90);
   const shown = page.getByTestId('picture');
-  const colour = async () => (await page.screenshot({ clip: { x: at.x - 14, y: at.y - 14, width: 28, height: 28 } })).toString('base64');
+  const colour = async () =>
+    (await page.screenshot({ clip: { x: at.x - 14, y: at.y - 14, width: 28, height: 28 } })).toString('base64');
   await page.keyboard.down('x');
   const concealed = await colour();
   await page.keyboard.down('c');
@@ -177,7 +200,15 @@ test('keys, undo and the clean picture survive a reload', async ({ page }) => {
 });
 
 test('an interrupted upload goes on after a reload', async ({ page }) => {
-  const big = clip('big.mkv', '-f', 'lavfi', '-i', 'nullsrc=size=640x360:rate=25:duration=2.4,geq=random(1)*255:128:128', '-c:v', 'ffv1');
+  const big = clip(
+    'big.mkv',
+    '-f',
+    'lavfi',
+    '-i',
+    'nullsrc=size=640x360:rate=25:duration=2.4,geq=random(1)*255:128:128',
+    '-c:v',
+    'ffv1',
+  );
   expect(bytes(big).length).toBeGreaterThan(9 << 20);
   await newProgramme(page, 'Resume');
   // The line breaks after the first 8 MB.
@@ -259,10 +290,26 @@ test('a change made while the database is away is saved, once, when it is back',
 });
 
 test('a variable rate is conformed and the source page says so', async ({ page }) => {
-  const varies = clip('varies.mp4', '-f', 'lavfi', '-i', 'testsrc2=size=320x180:rate=30:duration=2', '-vf', "select='not(eq(mod(n,7),3))'", '-vsync', 'vfr', '-c:v', 'libx264', '-pix_fmt', 'yuv420p');
+  const varies = clip(
+    'varies.mp4',
+    '-f',
+    'lavfi',
+    '-i',
+    'testsrc2=size=320x180:rate=30:duration=2',
+    '-vf',
+    "select='not(eq(mod(n,7),3))'",
+    '-vsync',
+    'vfr',
+    '-c:v',
+    'libx264',
+    '-pix_fmt',
+    'yuv420p',
+  );
   await newProgramme(page, 'Varies');
   await bringIn(page, varies);
   await page.goBack();
   await page.getByRole('link', { name: /About the source/ }).click();
-  await expect(page.getByTestId('notes')).toContainText('Its frame rate varies. It is conformed to a constant 30 frames a second');
+  await expect(page.getByTestId('notes')).toContainText(
+    'Its frame rate varies. It is conformed to a constant 30 frames a second',
+  );
 });

@@ -43,7 +43,10 @@ test('the bench plays, and every action is in the list', async ({ page }) => {
   await page.keyboard.press('?');
   const keys = await page.getByRole('dialog', { name: 'All actions and keys' }).locator('kbd').allTextContents();
   expect(keys.length).toBeGreaterThan(80);
-  expect(keys.filter((k, i) => keys.indexOf(k) !== i), 'one key does one thing').toEqual([]);
+  expect(
+    keys.filter((k, i) => keys.indexOf(k) !== i),
+    'one key does one thing',
+  ).toEqual([]);
   await page.getByLabel('Search the actions').fill('last frame');
   await page.getByRole('button', { name: 'Last frame End' }).click();
   expect(await frame()).toBe(199);

@@ -100,7 +100,10 @@ func lock(l Limits) error {
 	debug.SetMaxStack(64 << 20)
 	debug.SetMemoryLimit(l.Memory)
 	seconds := uint64((l.Processor + time.Second - 1) / time.Second)
-	for what, n := range map[int]uint64{unix.RLIMIT_DATA: uint64(l.Memory) + slack, unix.RLIMIT_CPU: seconds, unix.RLIMIT_CORE: 0, unix.RLIMIT_FSIZE: 0} {
+	for what, n := range map[int]uint64{
+		unix.RLIMIT_DATA: uint64(l.Memory) + slack, unix.RLIMIT_CPU: seconds,
+		unix.RLIMIT_CORE: 0, unix.RLIMIT_FSIZE: 0,
+	} {
 		if err := unix.Setrlimit(what, &unix.Rlimit{Cur: n, Max: n}); err != nil {
 			return fmt.Errorf("limit %d cannot be set: %w", what, err)
 		}
@@ -109,8 +112,10 @@ func lock(l Limits) error {
 	return seccomp.LoadFilter(seccomp.Filter{NoNewPrivs: true, Flag: seccomp.FilterFlagTSync, Policy: seccomp.Policy{
 		DefaultAction: seccomp.ActionAllow,
 		Syscalls: []seccomp.SyscallGroup{{Action: deny, Names: []string{
-			"openat", "openat2", "open_by_handle_at", "socket", "socketpair", "connect", "bind", "listen", "accept4", "sendto", "sendmsg",
-			"execve", "execveat", "ptrace", "process_vm_readv", "process_vm_writev", "unlinkat", "renameat2", "linkat", "symlinkat", "mkdirat", "mount",
+			"openat", "openat2", "open_by_handle_at", "socket", "socketpair", "connect", "bind", "listen", "accept4",
+			"sendto", "sendmsg",
+			"execve", "execveat", "ptrace", "process_vm_readv", "process_vm_writev", "unlinkat", "renameat2", "linkat",
+			"symlinkat", "mkdirat", "mount",
 			"io_uring_setup", "bpf", "userfaultfd", "keyctl", "add_key", "request_key", "prlimit64",
 		}}},
 	}})
@@ -161,7 +166,8 @@ func Run(ctx context.Context, j Job) error {
 	words := strings.TrimSpace(said.String())
 	var exit *exec.ExitError
 	switch {
-	case errors.Is(ctx.Err(), context.DeadlineExceeded), used >= j.Limits.Processor*9/10: // the kernel's count and ours differ a little
+	case errors.Is(ctx.Err(), context.DeadlineExceeded),
+		used >= j.Limits.Processor*9/10: // the kernel's count and ours differ a little
 		return ErrTooMuch
 	case ctx.Err() != nil:
 		return ctx.Err()

@@ -69,10 +69,14 @@ var small = Limits{Memory: 64 << 20, Processor: 2 * time.Second, Wall: 20 * time
 func TestRun(t *testing.T) {
 	var out bytes.Buffer
 	text := strings.Repeat("what comes in goes out. ", 100_000)
-	if err := Run(context.Background(), Job{Role: "echo", Limits: small, Feed: strings.NewReader(text), Out: &out}); err != nil || out.String() != text {
+	if err := Run(context.Background(), Job{
+		Role: "echo", Limits: small, Feed: strings.NewReader(text),
+		Out: &out,
+	}); err != nil || out.String() != text {
 		t.Fatalf("%v, %d bytes", err, out.Len())
 	}
-	if err := Run(context.Background(), Job{Role: "no", Args: []string{"viewBox"}, Limits: small}); err == nil || err.Error() != "no viewBox" || fault.IsMachine(err) {
+	if err := Run(context.Background(), Job{Role: "no", Args: []string{"viewBox"}, Limits: small}); err == nil ||
+		err.Error() != "no viewBox" || fault.IsMachine(err) {
 		t.Errorf("a role's own words: %v", err)
 	}
 	if err := Run(context.Background(), Job{Role: "escape", Limits: small}); err != nil {

@@ -41,7 +41,8 @@ type Job struct {
 // Fits returns an error unless the document was made for pictures of this clip.
 func Fits(d *cover.Document, info media.Info, frames int) error {
 	if d.Width != info.Width || d.Height != info.Height {
-		return fmt.Errorf("the document is for %dx%d pictures, the clip has %dx%d", d.Width, d.Height, info.Width, info.Height)
+		return fmt.Errorf("the document is for %dx%d pictures, the clip has %dx%d", d.Width, d.Height, info.Width,
+			info.Height)
 	}
 	if d.Frames > frames {
 		return fmt.Errorf("the document is for %d frames, the clip has %d", d.Frames, frames)
@@ -67,8 +68,10 @@ func Render(ctx context.Context, j Job) error {
 		return err
 	}
 	defer r.Close()
-	w, err := media.Create(ctx, media.Output{Path: j.Out, Preset: j.Preset, Segment: j.Segment, Gray: j.Matte, Source: j.Clip,
-		Sound: j.Sound, First: j.Clip.From() + j.First, Frames: j.Last - j.First + 1, Total: j.Total})
+	w, err := media.Create(ctx, media.Output{
+		Path: j.Out, Preset: j.Preset, Segment: j.Segment, Gray: j.Matte, Source: j.Clip,
+		Sound: j.Sound, First: j.Clip.From() + j.First, Frames: j.Last - j.First + 1, Total: j.Total,
+	})
 	if err != nil {
 		return err
 	}

@@ -24,7 +24,8 @@ func TestMain(m *testing.M) {
 
 func clip(t *testing.T, name string, args ...string) media.Clip {
 	path := filepath.Join(t.TempDir(), name)
-	if out, err := exec.Command("ffmpeg", append(append([]string{"-v", "error", "-y"}, args...), path)...).CombinedOutput(); err != nil {
+	if out, err := exec.Command("ffmpeg", append(append([]string{"-v", "error", "-y"}, args...),
+		path)...).CombinedOutput(); err != nil {
 		t.Fatalf("%v\n%s", err, out)
 	}
 	i, err := media.Probe(context.Background(), path)
@@ -40,10 +41,13 @@ func document(i media.Info) *cover.Document {
 	for n, kind := range []cover.Kind{cover.Blur, cover.Mosaic, cover.Fill} {
 		r := geom.Rect{Min: geom.Pt(float64(10+60*n), 20), Max: geom.Pt(float64(60+60*n), 60)}
 		d.Covers = append(d.Covers, cover.Cover{
-			ID: fmt.Sprint("c", n), Name: "c", Span: cover.Span{First: 3 * n, Last: i.Frames - 1 - 2*n}, Soften: cover.ConstPair(5, 3), Grow: cover.Const(2),
+			ID: fmt.Sprint("c", n), Name: "c", Span: cover.Span{First: 3 * n, Last: i.Frames - 1 - 2*n},
+			Soften: cover.ConstPair(5, 3), Grow: cover.Const(2),
 			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeEllipse, Keys: []cover.PathKey{{Knots: geom.Ellipse(r)}}}},
-			Motion: cover.Motion{Pivot: r.Centre(), Keys: []cover.PlacementKey{{Frame: 0, Placement: cover.Rest},
-				{Frame: i.Frames - 1, Placement: cover.Placement{Move: geom.Pt(-90, 40), Turn: 70, Size: geom.Pt(1.5, .7)}}}},
+			Motion: cover.Motion{Pivot: r.Centre(), Keys: []cover.PlacementKey{
+				{Frame: 0, Placement: cover.Rest},
+				{Frame: i.Frames - 1, Placement: cover.Placement{Move: geom.Pt(-90, 40), Turn: 70, Size: geom.Pt(1.5, .7)}},
+			}},
 			Treatments: []cover.Treatment{cover.NewTreatment("t", kind)},
 		})
 	}
@@ -56,8 +60,14 @@ func document(i media.Info) *cover.Document {
 func TestArchiveIsTheSourceOutsideTheMattes(t *testing.T) {
 	ctx := context.Background()
 	for pix, extra := range map[string][]string{
-		"yuv420p":     {"-color_range", "tv", "-color_primaries", "bt709", "-color_trc", "bt709", "-colorspace", "bt709", "-timecode", "10:02:14:07"},
-		"yuv422p10le": {"-colorspace", "bt2020nc", "-color_primaries", "bt2020", "-color_trc", "arib-std-b67", "-aspect", "2:1"},
+		"yuv420p": {
+			"-color_range", "tv", "-color_primaries", "bt709", "-color_trc", "bt709", "-colorspace", "bt709",
+			"-timecode", "10:02:14:07",
+		},
+		"yuv422p10le": {
+			"-colorspace", "bt2020nc", "-color_primaries", "bt2020", "-color_trc", "arib-std-b67", "-aspect",
+			"2:1",
+		},
 		"yuvj420p":    nil,
 		"yuv444p12le": nil,
 	} {
@@ -65,11 +75,17 @@ func TestArchiveIsTheSourceOutsideTheMattes(t *testing.T) {
 		if strings.Contains(pix, "12") {
 			codec[1] = "ffv1"
 		}
-		args := append([]string{"-f", "lavfi", "-i", "testsrc2=size=202x120:rate=30000/1001:duration=1.4", "-f", "lavfi", "-i", "sine=duration=1.4", "-c:a", "aac"}, codec...)
+		args := append([]string{
+			"-f", "lavfi", "-i", "testsrc2=size=202x120:rate=30000/1001:duration=1.4", "-f", "lavfi",
+			"-i", "sine=duration=1.4", "-c:a", "aac",
+		}, codec...)
 		c := clip(t, "a.mkv", append(args, extra...)...)
 		out := filepath.Join(t.TempDir(), "out.mkv")
 		last := c.Info.Frames - 1
-		j := Job{Clip: c, Sound: c.Path, Document: document(c.Info), Preset: media.Presets["archive"], Last: last, Total: c.Info.Frames, Out: out}
+		j := Job{
+			Clip: c, Sound: c.Path, Document: document(c.Info), Preset: media.Presets["archive"], Last: last,
+			Total: c.Info.Frames, Out: out,
+		}
 		if err := Render(ctx, j); err != nil {
 			t.Fatalf("%s: %v", pix, err)
 		}
@@ -81,7 +97,8 @@ func TestArchiveIsTheSourceOutsideTheMattes(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got.Tags != c.Info.Tags && pix != "yuvj420p" || got.Timecode != c.Info.Timecode || got.Pixel != c.Info.Pixel || got.Rate != c.Info.Rate || got.Range != c.Info.Range || got.Sound[0].Codec != "aac" {
+		if got.Tags != c.Info.Tags && pix != "yuvj420p" || got.Timecode != c.Info.Timecode || got.Pixel != c.Info.Pixel ||
+			got.Rate != c.Info.Rate || got.Range != c.Info.Range || got.Sound[0].Codec != "aac" {
 			t.Errorf("%s: %+v, the source %+v", pix, got, c.Info)
 		}
 		whole := decode(t, out, got)
@@ -107,7 +124,8 @@ func TestArchiveIsTheSourceOutsideTheMattes(t *testing.T) {
 		if _, err := Verify(ctx, joined, nil); err != nil {
 			t.Fatalf("%s, joined: %v", pix, err)
 		}
-		if j, err := media.Probe(ctx, joined.Out); err != nil || j.Tags != got.Tags || j.Timecode != got.Timecode || j.Pixel != got.Pixel || j.Rate != got.Rate || j.Range != got.Range {
+		if j, err := media.Probe(ctx, joined.Out); err != nil || j.Tags != got.Tags || j.Timecode != got.Timecode ||
+			j.Pixel != got.Pixel || j.Rate != got.Rate || j.Range != got.Range {
 			t.Errorf("%s: joined %+v, whole %+v", pix, j, got)
 		}
 		if got := decode(t, joined.Out, got); string(got) != string(whole) {
@@ -145,9 +163,13 @@ func decode(t *testing.T, path string, info media.Info) (all []byte) {
 // sound.
 func TestReviewCopies(t *testing.T) {
 	ctx := context.Background()
-	c := clip(t, "a.mp4", "-f", "lavfi", "-i", "testsrc2=size=201x121:rate=24000/1001:duration=2", "-f", "lavfi", "-i", "sine=duration=2",
+	c := clip(t, "a.mp4", "-f", "lavfi", "-i", "testsrc2=size=201x121:rate=24000/1001:duration=2", "-f", "lavfi", "-i",
+		"sine=duration=2",
 		"-c:v", "ffv1", "-pix_fmt", "yuv444p10le", "-c:a", "flac", "-f", "matroska")
-	j := Job{Clip: c, Sound: c.Path, Document: document(c.Info), Preset: media.Presets["review"], Last: c.Info.Frames - 1, Total: c.Info.Frames, Out: filepath.Join(t.TempDir(), "out.mp4")}
+	j := Job{
+		Clip: c, Sound: c.Path, Document: document(c.Info), Preset: media.Presets["review"],
+		Last: c.Info.Frames - 1, Total: c.Info.Frames, Out: filepath.Join(t.TempDir(), "out.mp4"),
+	}
 	if err := Render(ctx, j); err != nil {
 		t.Fatal(err)
 	}

@@ -67,8 +67,13 @@ func stillDocument(w, h int, fill string) *cover.Document {
 	t := cover.NewTreatment("t", cover.Fill)
 	t.Grain, t.Around = cover.Const(0), false // an even colour can be told by its code
 	t.Colour = fill
-	d.Covers = []cover.Cover{{ID: "a", Name: "a", Treatments: []cover.Treatment{t}, Soften: cover.ConstPair(6, 3),
-		Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(20, 10), Max: geom.Pt(40.5, 25)})}}}}}}
+	d.Covers = []cover.Cover{{
+		ID: "a", Name: "a", Treatments: []cover.Treatment{t}, Soften: cover.ConstPair(6, 3),
+		Outlines: []cover.Outline{{
+			ID: "o", Shape: cover.ShapeBox,
+			Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(20, 10), Max: geom.Pt(40.5, 25)})}},
+		}},
+	}}
 	return d
 }
 
@@ -80,8 +85,10 @@ func TestStillsComeBackExactly(t *testing.T) {
 	for i := range 40 {
 		palette = append(palette, color.NRGBA{uint8(i * 6), uint8(255 - i*5), uint8(i * i), uint8(255 - i%3*60)})
 	}
-	pictures := map[string]image.Image{"gray": image.NewGray(r), "gray16": image.NewGray16(r), "nrgba": image.NewNRGBA(r), "nrgba64": image.NewNRGBA64(r),
-		"rgba": image.NewRGBA(r), "rgba64": image.NewRGBA64(r), "paletted": image.NewPaletted(r, palette)}
+	pictures := map[string]image.Image{
+		"gray": image.NewGray(r), "gray16": image.NewGray16(r), "nrgba": image.NewNRGBA(r), "nrgba64": image.NewNRGBA64(r),
+		"rgba": image.NewRGBA(r), "rgba64": image.NewRGBA64(r), "paletted": image.NewPaletted(r, palette),
+	}
 	for name, img := range pictures {
 		noise(img)
 		for _, kind := range []string{"png", "tif"} {
@@ -91,7 +98,8 @@ func TestStillsComeBackExactly(t *testing.T) {
 			var err error
 			if kind == "png" {
 				err = png.Encode(&b, img)
-				b = *bytes.NewBuffer(chunked(b.Bytes(), "gAMA\x00\x00\xb1\x8f", "tEXtComment\x00thumbnail", "pHYs\x00\x00\x0b\x13\x00\x00\x0b\x13\x01"))
+				b = *bytes.NewBuffer(chunked(b.Bytes(), "gAMA\x00\x00\xb1\x8f", "tEXtComment\x00thumbnail",
+					"pHYs\x00\x00\x0b\x13\x00\x00\x0b\x13\x01"))
 			} else {
 				err = tiff.Encode(&b, img, nil)
 			}
@@ -118,7 +126,10 @@ func TestStillsComeBackExactly(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			j := Job{Clip: media.Clip{Path: source, Info: info}, Sound: source, Document: stillDocument(r.Dx(), r.Dy(), "#1080f0"), Preset: media.StillPreset(info.Still), Total: 1, Out: out}
+			j := Job{
+				Clip: media.Clip{Path: source, Info: info}, Sound: source,
+				Document: stillDocument(r.Dx(), r.Dy(), "#1080f0"), Preset: media.StillPreset(info.Still), Total: 1, Out: out,
+			}
 			if err := Render(ctx, j); err != nil {
 				t.Fatal(err)
 			}
@@ -150,14 +161,16 @@ func TestStillsComeBackExactly(t *testing.T) {
 							b0, b1, b2 = uint32(n.R), uint32(n.G), uint32(n.B)
 						}
 						grey := name == "gray" || name == "gray16"
-						if !grey && !(near(b0, want.R) && near(b1, want.G) && near(b2, want.B)) || grey && !near(b0, uint16(.2126*float64(want.R)+.7152*float64(want.G)+.0722*float64(want.B))) {
+						if !grey && !(near(b0, want.R) && near(b1, want.G) && near(b2, want.B)) ||
+							grey && !near(b0, uint16(.2126*float64(want.R)+.7152*float64(want.G)+.0722*float64(want.B))) {
 							t.Fatalf("%s %s: %d,%d inside is %v", name, kind, x, y, b)
 						}
 					}
 				}
 			}
 			written, _ := os.ReadFile(out)
-			if kind == "png" && (!bytes.Contains(written, []byte("gAMA\x00\x00\xb1\x8f")) || !bytes.Contains(written, []byte("pHYs")) || bytes.Contains(written, []byte("thumbnail"))) {
+			if kind == "png" && (!bytes.Contains(written, []byte("gAMA\x00\x00\xb1\x8f")) ||
+				!bytes.Contains(written, []byte("pHYs")) || bytes.Contains(written, []byte("thumbnail"))) {
 				t.Errorf("%s: the colour chunks are gone, or the text is not", name)
 			}
 		}
@@ -179,7 +192,8 @@ func TestStillJPEG(t *testing.T) {
 	}
 	profile := "\xff\xe2\x00\x16ICC_PROFILE\x00\x01\x01abcdef"
 	exif := func(orientation byte) string {
-		return "\xff\xe1\x00\x22Exif\x00\x00MM\x00*\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00" + string(rune(orientation)) + "\x00\x00\x00\x00\x00\x00"
+		return "\xff\xe1\x00\x22Exif\x00\x00MM\x00*\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00" +
+			string(rune(orientation)) + "\x00\x00\x00\x00\x00\x00"
 	}
 	for orientation := byte(1); orientation <= 8; orientation++ {
 		dir := t.TempDir()
@@ -200,7 +214,10 @@ func TestStillJPEG(t *testing.T) {
 		if info.Width != w || info.Height != h || info.Still != "jpeg" {
 			t.Fatalf("orientation %d: %+v", orientation, info)
 		}
-		j := Job{Clip: media.Clip{Path: source, Info: info}, Document: stillDocument(w, h, "#000000"), Preset: media.StillPreset("jpeg"), Total: 1, Out: out}
+		j := Job{
+			Clip: media.Clip{Path: source, Info: info}, Document: stillDocument(w, h, "#000000"),
+			Preset: media.StillPreset("jpeg"), Total: 1, Out: out,
+		}
 		if err := Render(ctx, j); err != nil {
 			t.Fatal(err)
 		}
@@ -217,7 +234,10 @@ func TestStillJPEG(t *testing.T) {
 			t.Fatal(err)
 		}
 		// The stored corner that must be shown at the top left (Exif 2.3, 4.6.4).
-		corner := map[byte]image.Point{1: {1, 1}, 2: {78, 1}, 3: {78, 58}, 4: {1, 58}, 5: {1, 1}, 6: {1, 58}, 7: {78, 58}, 8: {78, 1}}[orientation]
+		corner := map[byte]image.Point{
+			1: {1, 1}, 2: {78, 1}, 3: {78, 58}, 4: {1, 58}, 5: {1, 1}, 6: {1, 58}, 7: {78, 58},
+			8: {78, 1},
+		}[orientation]
 		want := img.RGBAAt(corner.X, corner.Y)
 		r, g, _, _ := is.At(1, 1).RGBA()
 		if d := int(r>>8) - int(want.R); d < -12 || d > 12 {

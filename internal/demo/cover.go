@@ -28,12 +28,16 @@ func (s Shot) Cover(truth []Truth) (c cover.Cover, ok bool) {
 	default:
 		return c, false
 	}
-	c = cover.Cover{ID: s.Name, Name: s.Item, Span: cover.Span{First: 0, Last: len(truth) - 1},
-		Soften: cover.ConstPair(soften, soften), Treatments: []cover.Treatment{t}}
+	c = cover.Cover{
+		ID: s.Name, Name: s.Item, Span: cover.Span{First: 0, Last: len(truth) - 1},
+		Soften: cover.ConstPair(soften, soften), Treatments: []cover.Treatment{t},
+	}
 	rest := place(truth[s.Reference].Corners)
 	half := rest.Size.Mul(.5)
-	c.Outlines = []cover.Outline{{ID: "o1", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Frame: s.Reference,
-		Knots: geom.Box(geom.Rect{Min: rest.Move.Sub(half), Max: rest.Move.Add(half)})}}}}
+	c.Outlines = []cover.Outline{{ID: "o1", Shape: cover.ShapeBox, Keys: []cover.PathKey{{
+		Frame: s.Reference,
+		Knots: geom.Box(geom.Rect{Min: rest.Move.Sub(half), Max: rest.Move.Add(half)}),
+	}}}}
 	c.Motion.Pivot = rest.Move
 	for f := 0; f < len(truth); f++ {
 		if f%step != 0 && f != len(truth)-1 {
@@ -64,5 +68,8 @@ func place(q [4]geom.Point) cover.Placement {
 	mid := lo.Lerp(hi, .5)
 	size := hi.Sub(lo)
 	margin := 4 + .03*size.X // the camera's shake between keys
-	return cover.Placement{Move: u.Mul(mid.X).Add(v.Mul(mid.Y)), Turn: turn * 180 / math.Pi, Size: size.Add(geom.Pt(2*margin, 2*margin))}
+	return cover.Placement{
+		Move: u.Mul(mid.X).Add(v.Mul(mid.Y)), Turn: turn * 180 / math.Pi,
+		Size: size.Add(geom.Pt(2*margin, 2*margin)),
+	}
 }

@@ -41,7 +41,10 @@ var Crossings = []Shot{
 		return []layer{k.front(k.rails, across(t, 10), 180, 260, 260, 3)}
 	}),
 	crossing("walkers", 3, .8, 18, func(k kit, t float64) []layer {
-		return []layer{k.front(k.figure, across(t, 12), 210, 130, 340, 3*math.Sin(t*.5)), k.front(k.figure, 640-across(t, 8), 215, 150, 380, 2*math.Sin(t*.4))}
+		return []layer{
+			k.front(k.figure, across(t, 12), 210, 130, 340, 3*math.Sin(t*.5)),
+			k.front(k.figure, 640-across(t, 8), 215, 150, 380, 2*math.Sin(t*.4)),
+		}
 	}),
 	crossing("squeezed", 3, .5, 33, func(k kit, t float64) []layer {
 		return []layer{k.front(k.figure, across(t, 9), 200, 150, 360, 3*math.Sin(t*.5))}
@@ -104,7 +107,9 @@ func newKit() kit {
 }
 
 func crossing(name string, grain, shutter float64, crf int, in func(k kit, t float64) []layer) Shot {
-	return Shot{Name: name, Title: "crossing: " + name, Kind: name, Width: 640, Height: 360, Rate: "25", Frames: 81, Reference: 4, Shutter: shutter, Grain: grain, CRF: crf,
+	return Shot{
+		Name: name, Title: "crossing: " + name, Kind: name, Width: 640, Height: 360, Rate: "25", Frames: 81, Reference: 4,
+		Shutter: shutter, Grain: grain, CRF: crf,
 		prepare: func() func(float64) moment {
 			ground := newTexture(1000, 600)
 			ground.masonry(rgb(0x857d70), 0, 0, 1000, 600, 26, 45)
@@ -123,7 +128,8 @@ func crossing(name string, grain, shutter float64, crf int, in func(k kit, t flo
 			k := newKit()
 			return func(t float64) moment {
 				cam := shake(t, 7, len(name))
-				at := pose(sign, geom.Pt(320, 180).Add(cam), 205+14*math.Sin(t*.05), 14*math.Sin(t*.045), 4*math.Sin(t*.03), 3*math.Sin(t*.06), 4)
+				at := pose(sign, geom.Pt(320, 180).Add(cam), 205+14*math.Sin(t*.05), 14*math.Sin(t*.045), 4*math.Sin(t*.03),
+					3*math.Sin(t*.06), 4)
 				light := 1 + .12*math.Sin(t*.07)
 				layers := []layer{backdrop(ground, 640, 360, cam.Mul(.9)), {tex: sign, light: light, at: at}}
 				layers[0].light = light
@@ -135,5 +141,6 @@ func crossing(name string, grain, shutter float64, crf int, in func(k kit, t flo
 				}
 				return moment{layers: layers, surface: corners(at, 0, 0, 600, 400)}
 			}
-		}}
+		},
+	}
 }

@@ -78,16 +78,26 @@ func (s Shot) generate(ctx context.Context, dir string) error {
 		return err
 	}
 	defer os.Remove(sound)
-	info := media.Info{PixFmt: "yuv420p", Width: s.Width, Height: s.Height, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709,
-		Tags: media.Tags{Range: "tv", Primaries: "bt709", Transfer: "bt709", Space: "bt709"}, Rate: rate, Frames: s.Frames,
-		Pixel: media.Ratio{Num: 1, Den: 1}, Field: "progressive", Timecode: s.Timecode, Sound: []media.Sound{{Codec: "pcm_s16le", Channels: 2, Rate: 48000}}}
-	out := media.Output{Path: filepath.Join(dir, "clip.mp4"), Preset: media.Camera(s.CRF), Source: media.Clip{Info: info}, Sound: sound, Frames: s.Frames, Total: s.Frames}
+	info := media.Info{
+		PixFmt: "yuv420p", Width: s.Width, Height: s.Height, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited,
+		Matrix: frame.BT709,
+		Tags:   media.Tags{Range: "tv", Primaries: "bt709", Transfer: "bt709", Space: "bt709"}, Rate: rate, Frames: s.Frames,
+		Pixel: media.Ratio{Num: 1, Den: 1}, Field: "progressive", Timecode: s.Timecode,
+		Sound: []media.Sound{{Codec: "pcm_s16le", Channels: 2, Rate: 48000}},
+	}
+	out := media.Output{
+		Path: filepath.Join(dir, "clip.mp4"), Preset: media.Camera(s.CRF),
+		Source: media.Clip{Info: info}, Sound: sound, Frames: s.Frames, Total: s.Frames,
+	}
 	clip, err := media.Create(ctx, out)
 	if err != nil {
 		return err
 	}
 	defer clip.Abort()
-	matte, err := media.Create(ctx, media.Output{Path: filepath.Join(dir, "foreground.mkv"), Preset: media.Presets["archive"], Gray: true, Source: out.Source})
+	matte, err := media.Create(ctx, media.Output{
+		Path:   filepath.Join(dir, "foreground.mkv"),
+		Preset: media.Presets["archive"], Gray: true, Source: out.Source,
+	})
 	if err != nil {
 		return err
 	}
@@ -95,7 +105,10 @@ func (s Shot) generate(ctx context.Context, dir string) error {
 
 	var truth strings.Builder
 	truth.WriteString("frame,x1,y1,x2,y2,x3,y3,x4,y4,visible_fraction\n")
-	meta := Meta{Name: s.Name, Frames: s.Frames, Reference: s.Reference, Category: s.Kind, Width: s.Width, Height: s.Height}
+	meta := Meta{
+		Name: s.Name, Frames: s.Frames, Reference: s.Reference, Category: s.Kind, Width: s.Width,
+		Height: s.Height,
+	}
 	at := s.prepare()
 	d := &drawn{pic: frame.New(s.format(), nil), front: make([]byte, s.Width*s.Height)}
 	for f := range s.Frames {
@@ -151,7 +164,8 @@ func ReadTruth(dir string) ([]Truth, error) {
 		var t Truth
 		var f int
 		c := &t.Corners
-		if _, err := fmt.Sscanf(line, "%d,%g,%g,%g,%g,%g,%g,%g,%g,%g", &f, &c[0].X, &c[0].Y, &c[1].X, &c[1].Y, &c[2].X, &c[2].Y, &c[3].X, &c[3].Y, &t.Visible); err != nil || f != i-1 {
+		if _, err := fmt.Sscanf(line, "%d,%g,%g,%g,%g,%g,%g,%g,%g,%g", &f, &c[0].X, &c[0].Y, &c[1].X, &c[1].Y, &c[2].X,
+			&c[2].Y, &c[3].X, &c[3].Y, &t.Visible); err != nil || f != i-1 {
 			return nil, fmt.Errorf("demo: truth.csv line %d: %q", i+1, line)
 		}
 		all = append(all, t)

@@ -70,7 +70,8 @@ func (t *texture) poly(c color.NRGBA, xy ...float64) {
 	for i := 0; i+1 < len(xy); i += 2 {
 		x0, x1, y0, y1 = min(x0, xy[i]), max(x1, xy[i]), min(y0, xy[i+1]), max(y1, xy[i+1])
 	}
-	r := image.Rect(int(math.Floor(x0)), int(math.Floor(y0)), int(math.Ceil(x1)), int(math.Ceil(y1))).Intersect(image.Rect(0, 0, t.w, t.h))
+	r := image.Rect(int(math.Floor(x0)), int(math.Floor(y0)), int(math.Ceil(x1)),
+		int(math.Ceil(y1))).Intersect(image.Rect(0, 0, t.w, t.h))
 	if r.Empty() {
 		return
 	}
@@ -220,7 +221,10 @@ func (t *texture) masonry(base color.NRGBA, x0, y0, w, h, course float64, seed i
 		for i := 0; x < x0+w; i++ {
 			l := course * (1.2 + 1.6*hash(i, j, seed+1))
 			k := .8 + .35*hash(i, j, seed+2)
-			c := color.NRGBA{uint8(min(float64(base.R)*k, 255)), uint8(min(float64(base.G)*k, 255)), uint8(min(float64(base.B)*k, 255)), 255}
+			c := color.NRGBA{
+				uint8(min(float64(base.R)*k, 255)), uint8(min(float64(base.G)*k, 255)),
+				uint8(min(float64(base.B)*k, 255)), 255,
+			}
 			a, b := max(x+1.5, x0), min(x+l-1.5, x0+w)
 			if b > a {
 				t.rect(c, a, y+1.5, b-a, min(course-3, y0+h-y-1.5))
@@ -260,7 +264,8 @@ func (t *texture) water(y0, h int, deep, light color.NRGBA, seed int) {
 		k := float64(y-y0) / float64(h)
 		sx, sy := 26+120*k, 3+14*k
 		for x := range t.w {
-			v := .5*noise(float64(x)/sx, float64(y)/sy, seed) + .3*noise(float64(x)/sx*2.3, float64(y)/sy*2.1, seed+1) + .3*noise(float64(x)/sx*5, float64(y)/sy*4.6, seed+2)
+			v := .5*noise(float64(x)/sx, float64(y)/sy, seed) + .3*noise(float64(x)/sx*2.3, float64(y)/sy*2.1, seed+1) +
+				.3*noise(float64(x)/sx*5, float64(y)/sy*4.6, seed+2)
 			v = min(max(.42+.5*v, 0), 1)
 			p := t.pix[4*(y*t.w+x):]
 			mix := func(a, b uint8) float32 { return float32((float64(a)*(1-v) + float64(b)*v) / 255) }
@@ -273,7 +278,10 @@ func (t *texture) water(y0, h int, deep, light color.NRGBA, seed int) {
 func (t *texture) planks(base color.NRGBA, x, y, w, h float64, n int, across bool, seed int) {
 	for i := range n {
 		k := .78 + .4*hash(i, 3, seed)
-		c := color.NRGBA{uint8(min(float64(base.R)*k, 255)), uint8(min(float64(base.G)*k, 255)), uint8(min(float64(base.B)*k, 255)), 255}
+		c := color.NRGBA{
+			uint8(min(float64(base.R)*k, 255)), uint8(min(float64(base.G)*k, 255)),
+			uint8(min(float64(base.B)*k, 255)), 255,
+		}
 		if across {
 			d := h / float64(n)
 			t.rect(c, x, y+float64(i)*d+1, w, d-2)

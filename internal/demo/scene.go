@@ -54,7 +54,10 @@ type drawn struct {
 
 // format of all demo pictures.
 func (s Shot) format() frame.Format {
-	return frame.Format{Width: s.Width, Height: s.Height, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709}
+	return frame.Format{
+		Width: s.Width, Height: s.Height, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited,
+		Matrix: frame.BT709,
+	}
 }
 
 // draw renders frame f: the mean of moments across the shutter, as many as each
@@ -116,7 +119,12 @@ func (s Shot) samples(at func(float64) moment, f int, front bool) int {
 		if l.front != front {
 			continue
 		}
-		for _, p := range []geom.Point{{}, {X: float64(l.tex.w)}, {Y: float64(l.tex.h)}, {X: float64(l.tex.w), Y: float64(l.tex.h)}} {
+		for _, p := range []geom.Point{
+			{},
+			{X: float64(l.tex.w)},
+			{Y: float64(l.tex.h)},
+			{X: float64(l.tex.w), Y: float64(l.tex.h)},
+		} {
 			far = max(far, l.at.Apply(p).Sub(b.layers[i].at.Apply(p)).Len())
 		}
 	}
@@ -154,7 +162,10 @@ func (s Shot) mean(moments [][]layer, y int, out, cur []float32) {
 // row returns the pixels [a, b) of row y that the layer can touch.
 func (l layer) row(y, width int) (a, b int) {
 	w, h := float64(l.tex.w), float64(l.tex.h)
-	x0, x1 := span([4]geom.Point{l.at.Apply(geom.Pt(0, 0)), l.at.Apply(geom.Pt(w, 0)), l.at.Apply(geom.Pt(w, h)), l.at.Apply(geom.Pt(0, h))}, float64(y)+.5)
+	x0, x1 := span([4]geom.Point{
+		l.at.Apply(geom.Pt(0, 0)), l.at.Apply(geom.Pt(w, 0)), l.at.Apply(geom.Pt(w, h)),
+		l.at.Apply(geom.Pt(0, h)),
+	}, float64(y)+.5)
 	if x0 >= x1 {
 		return 0, 0
 	}
@@ -296,7 +307,12 @@ func pose(t *texture, c geom.Point, high, yaw, pitch, roll, dist float64) geom.M
 	sp, cp := math.Sincos(pitch * math.Pi / 180)
 	sr, cr := math.Sincos(roll * math.Pi / 180)
 	var q [4]geom.Point
-	for i, p := range [4]geom.Point{{X: -.5 * w / h, Y: -.5}, {X: .5 * w / h, Y: -.5}, {X: .5 * w / h, Y: .5}, {X: -.5 * w / h, Y: .5}} {
+	for i, p := range [4]geom.Point{
+		{X: -.5 * w / h, Y: -.5},
+		{X: .5 * w / h, Y: -.5},
+		{X: .5 * w / h, Y: .5},
+		{X: -.5 * w / h, Y: .5},
+	} {
 		x, y := p.X*cr-p.Y*sr, p.X*sr+p.Y*cr
 		x, z := x*cy, -x*sy
 		y, z = y*cp-z*sp, y*sp+z*cp
@@ -312,7 +328,10 @@ func pose(t *texture, c geom.Point, high, yaw, pitch, roll, dist float64) geom.M
 
 // corners maps a rectangle of a texture into the picture.
 func corners(m geom.Map, x, y, w, h float64) [4]geom.Point {
-	return [4]geom.Point{m.Apply(geom.Pt(x, y)), m.Apply(geom.Pt(x+w, y)), m.Apply(geom.Pt(x+w, y+h)), m.Apply(geom.Pt(x, y+h))}
+	return [4]geom.Point{
+		m.Apply(geom.Pt(x, y)), m.Apply(geom.Pt(x+w, y)), m.Apply(geom.Pt(x+w, y+h)),
+		m.Apply(geom.Pt(x, y+h)),
+	}
 }
 
 // shake is a hand-held camera's wander in pixels at frame t.

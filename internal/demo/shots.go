@@ -14,16 +14,27 @@ const Programme = "Tidewrack Week"
 // Shots are the clips of "Tidewrack Week", a made-up documentary about a harbour
 // festival in the made-up port of Orsholm. Every name and number is invented.
 var Shots = []Shot{
-	{Name: "quay-trike", Title: "Cargo trike on the quay", Item: "Quay plate", Kind: "plate",
-		Width: 1280, Height: 720, Rate: "25", Frames: 200, Reference: 150, Shutter: .5, Grain: 2.2, prepare: quayTrike},
-	{Name: "chandlers-sign", Title: "Chandler's sign and pallet", Item: "Chandler's sign", Kind: "sign",
-		Width: 1280, Height: 720, Rate: "25", Frames: 175, Reference: 20, Shutter: .5, Grain: 2.5, prepare: chandlersSign},
-	{Name: "rower-number", Title: "Rower, portrait", Item: "Rower's number", Kind: "number",
-		Width: 720, Height: 1280, Rate: "25", Frames: 150, Reference: 40, Shutter: .5, Grain: 2, prepare: rowerNumber},
-	{Name: "departures", Title: "Departures screen by hand", Item: "Departures screen", Kind: "text",
-		Width: 1920, Height: 1080, Rate: "30000/1001", Timecode: "10:02:14;07", Frames: 180, Reference: 10, Shutter: .5, Grain: 2.2, prepare: departures},
-	{Name: "crane-crate", Title: "Crane and crate", Item: "Maker's mark", Kind: "logo",
-		Width: 1280, Height: 720, Rate: "25", Frames: 200, Reference: 60, Shutter: .5, Grain: 2.2, prepare: craneCrate},
+	{
+		Name: "quay-trike", Title: "Cargo trike on the quay", Item: "Quay plate", Kind: "plate",
+		Width: 1280, Height: 720, Rate: "25", Frames: 200, Reference: 150, Shutter: .5, Grain: 2.2, prepare: quayTrike,
+	},
+	{
+		Name: "chandlers-sign", Title: "Chandler's sign and pallet", Item: "Chandler's sign", Kind: "sign",
+		Width: 1280, Height: 720, Rate: "25", Frames: 175, Reference: 20, Shutter: .5, Grain: 2.5, prepare: chandlersSign,
+	},
+	{
+		Name: "rower-number", Title: "Rower, portrait", Item: "Rower's number", Kind: "number",
+		Width: 720, Height: 1280, Rate: "25", Frames: 150, Reference: 40, Shutter: .5, Grain: 2, prepare: rowerNumber,
+	},
+	{
+		Name: "departures", Title: "Departures screen by hand", Item: "Departures screen", Kind: "text",
+		Width: 1920, Height: 1080, Rate: "30000/1001", Timecode: "10:02:14;07", Frames: 180, Reference: 10, Shutter: .5,
+		Grain: 2.2, prepare: departures,
+	},
+	{
+		Name: "crane-crate", Title: "Crane and crate", Item: "Maker's mark", Kind: "logo",
+		Width: 1280, Height: 720, Rate: "25", Frames: 200, Reference: 60, Shutter: .5, Grain: 2.2, prepare: craneCrate,
+	},
 }
 
 // backdrop places a background a little larger than the picture, moved by the
@@ -120,12 +131,17 @@ func quayTrike() func(float64) moment {
 		at := pose(trike, c, s, 24*math.Sin(t*.028+.5), 2, 2.2*math.Sin(t*.21)+1.2*math.Sin(t*.9), 3.5)
 		light := 1 + .1*math.Sin(t*.05)
 		m := moment{surface: corners(at, px, py, pw, ph)}
-		m.layers = []layer{backdrop(bg, 1280, 720, cam), {tex: shadow, light: 1, at: pose(shadow, c.Add(geom.Pt(0, s*.475-road)), s*.12, 0, 0, 0, 9)},
-			{tex: trike, light: light, at: at}}
+		m.layers = []layer{
+			backdrop(bg, 1280, 720, cam),
+			{tex: shadow, light: 1, at: pose(shadow, c.Add(geom.Pt(0, s*.475-road)), s*.12, 0, 0, 0, 9)},
+			{tex: trike, light: light, at: at},
+		}
 		m.layers[0].light = .97 + .06*math.Sin(t*.05)
 		wx := 1500 - 2000*(t-62)/64 // crosses between frames 70 and 120
-		m.layers = append(m.layers, layer{tex: walker, light: .85, front: true,
-			at: pose(walker, geom.Pt(wx, 480+9*math.Sin(t*.5)).Add(cam.Mul(1.6)), 780, 12, 0, 1.5*math.Sin(t*.5), 4)})
+		m.layers = append(m.layers, layer{
+			tex: walker, light: .85, front: true,
+			at: pose(walker, geom.Pt(wx, 480+9*math.Sin(t*.5)).Add(cam.Mul(1.6)), 780, 12, 0, 1.5*math.Sin(t*.5), 4),
+		})
 		return m
 	}
 }
@@ -180,7 +196,10 @@ func chandlersSign() func(float64) moment {
 		sway := 5 * math.Sin(t*.11)
 		return moment{surface: corners(at, sx, sy, sw, sh), layers: []layer{
 			{tex: wall, at: at, light: cloud},
-			{tex: pallet, front: true, light: 1.05 * cloud, at: pose(pallet, geom.Pt(x, 205+12*math.Sin(t*.08)).Add(cam.Mul(1.3)), 720, 14+sway, 0, sway*.6, 4)},
+			{
+				tex: pallet, front: true, light: 1.05 * cloud,
+				at: pose(pallet, geom.Pt(x, 205+12*math.Sin(t*.08)).Add(cam.Mul(1.3)), 720, 14+sway, 0, sway*.6, 4),
+			},
 		}}
 	}
 }
@@ -189,7 +208,8 @@ func rowerNumber() func(float64) moment {
 	bg := newTexture(860, 1440)
 	bg.sky(420, rgb(0x8fa9bb), rgb(0xd5d9d2), 13)
 	for i := range 9 {
-		bg.house(rgb([]uint32{0x7c6a5a, 0x8d8b80, 0x6b5550, 0x93815f}[i%4]), float64(i)*104-20, 432, 100, 60+50*hash(i, 1, 9), 60+i)
+		bg.house(rgb([]uint32{0x7c6a5a, 0x8d8b80, 0x6b5550, 0x93815f}[i%4]), float64(i)*104-20, 432, 100,
+			60+50*hash(i, 1, 9), 60+i)
 	}
 	bg.masonry(rgb(0x6b675f), 0, 425, 860, 26, 9, 61)
 	bg.water(450, 990, rgb(0x24404a), rgb(0x7f979b), 71)
@@ -236,8 +256,12 @@ func rowerNumber() func(float64) moment {
 		return moment{surface: corners(at, nx, ny, nw, nh), layers: []layer{
 			backdrop(bg, 720, 1280, cam.Add(geom.Pt(0, 4*math.Sin(t*.13)))),
 			{tex: back, at: at, light: 1 + .06*math.Sin(t*.11)},
-			{tex: boat, at: pose(boat, geom.Pt(360, 1090+8*math.Sin(t*.13)).Add(cam), 520, 0, 0, 1.4*math.Sin(t*.09), 5), light: 1},
-			{tex: oar, front: true, light: 1, at: pose(oar, geom.Pt(560+40*math.Cos(stroke), 800+60*math.Sin(stroke)).Add(cam), 44, 0, 0, 180+sweep, 40)},
+			{
+				tex: boat, at: pose(boat, geom.Pt(360, 1090+8*math.Sin(t*.13)).Add(cam), 520, 0, 0, 1.4*math.Sin(t*.09), 5),
+				light: 1,
+			},
+			{tex: oar, front: true, light: 1, at: pose(oar,
+				geom.Pt(560+40*math.Cos(stroke), 800+60*math.Sin(stroke)).Add(cam), 44, 0, 0, 180+sweep, 40)},
 		}}
 	}
 }
@@ -270,8 +294,14 @@ func departures() func(float64) moment {
 	screen.rect(rgb(0xd8b23e), bx, by, bw, 104)
 	screen.text(boldFont, 70, rgb(0x10263a), bx+44, by+76, "DEPARTURES", true)
 	screen.text(monoFont, 60, rgb(0x10263a), bx+bw-230, by+74, "14:27", true)
-	rows := [][4]string{{"14:35", "Velmouth", "B2", "Boarding"}, {"14:50", "Hask Island", "A1", "On time"}, {"15:05", "Trennick Bay", "C4", "Late 10"},
-		{"15:20", "Low Ferrow", "B1", "On time"}, {"15:45", "Skarnhaven", "A3", "On time"}, {"16:10", "Ottersund Quay", "C2", "Cancelled"}}
+	rows := [][4]string{
+		{"14:35", "Velmouth", "B2", "Boarding"},
+		{"14:50", "Hask Island", "A1", "On time"},
+		{"15:05", "Trennick Bay", "C4", "Late 10"},
+		{"15:20", "Low Ferrow", "B1", "On time"},
+		{"15:45", "Skarnhaven", "A3", "On time"},
+		{"16:10", "Ottersund Quay", "C2", "Cancelled"},
+	}
 	for i, r := range rows {
 		y := by + 104 + float64(i)*102
 		if i%2 == 1 {
@@ -302,7 +332,8 @@ func departures() func(float64) moment {
 		return moment{surface: corners(at, bx, by, bw, bh), layers: []layer{
 			backdrop(hall, 1920, 1080, cam.Mul(.8)),
 			{tex: screen, at: at, light: 1 + .025*math.Sin(t*2.3)},
-			{tex: head, front: true, light: .9, at: pose(head, geom.Pt(x, 850+16*math.Sin(t*.4)).Add(cam.Mul(1.2)), 760, 0, 0, 2*math.Sin(t*.4), 5)},
+			{tex: head, front: true, light: .9, at: pose(head, geom.Pt(x, 850+16*math.Sin(t*.4)).Add(cam.Mul(1.2)), 760, 0, 0,
+				2*math.Sin(t*.4), 5)},
 		}}
 	}
 }
@@ -372,7 +403,8 @@ func craneCrate() func(float64) moment {
 			backdrop(bg, 1280, 720, cam.Mul(.8)),
 			{tex: sling, light: 1, at: pose(sling, c.Add(geom.Pt(0, -255)), 190, 0, 0, roll, 9)},
 			{tex: crate, at: at, light: .95 + .18*math.Cos((yaw-10)*math.Pi/180)},
-			{tex: chain, front: true, light: 1, at: pose(chain, geom.Pt(hx, 170).Add(cam.Mul(1.3)), 820, 0, 0, 2*math.Sin(t*.13), 9)},
+			{tex: chain, front: true, light: 1, at: pose(chain, geom.Pt(hx, 170).Add(cam.Mul(1.3)), 820, 0, 0,
+				2*math.Sin(t*.13), 9)},
 		}}
 	}
 }
@@ -382,15 +414,20 @@ func (s Shot) Clearance() clearance.Details {
 	i := clearance.Details{Name: s.Item, Kind: s.Kind}
 	switch s.Name {
 	case "quay-trike":
-		i.Description, i.Reason, i.Requester, i.Due = "Rear plate of the cargo trike coming along the quay", "Plates of private vehicles are not shown", "Skerry compliance", "2026-12-04"
+		i.Description, i.Reason, i.Requester, i.Due = "Rear plate of the cargo trike coming along the quay",
+			"Plates of private vehicles are not shown", "Skerry compliance", "2026-12-04"
 	case "chandlers-sign":
-		i.Description, i.Reason, i.Requester, i.Due = "Shop sign; a pallet of crates crosses it", "The owner has not agreed", "Skerry legal", "2026-12-02"
+		i.Description, i.Reason, i.Requester, i.Due = "Shop sign; a pallet of crates crosses it",
+			"The owner has not agreed", "Skerry legal", "2026-12-02"
 	case "rower-number":
-		i.Description, i.Reason, i.Requester, i.Due = "Number on the rower's jersey", "The rower is under age", "Skerry compliance", "2026-12-04"
+		i.Description, i.Reason, i.Requester, i.Due = "Number on the rower's jersey", "The rower is under age",
+			"Skerry compliance", "2026-12-04"
 	case "departures":
-		i.Description, i.Reason, i.Requester, i.Due = "All of the screen: names of ferries and harbours", "Out of date at broadcast", "Producer", "2026-12-09"
+		i.Description, i.Reason, i.Requester, i.Due = "All of the screen: names of ferries and harbours",
+			"Out of date at broadcast", "Producer", "2026-12-09"
 	case "crane-crate":
-		i.Description, i.Reason, i.Requester, i.Due = "Mark on the crate; it turns and leaves the picture", "Sponsor of another station", "Skerry legal", "2026-12-09"
+		i.Description, i.Reason, i.Requester, i.Due = "Mark on the crate; it turns and leaves the picture",
+			"Sponsor of another station", "Skerry legal", "2026-12-09"
 	}
 	return i
 }

@@ -30,7 +30,10 @@ func Machinef(format string, a ...any) error { return machine{fmt.Errorf(format,
 var ErrFull = Machine(errors.New("the disk is full"))
 
 // errnos are the system's own words for what another try may not meet again.
-var errnos = []syscall.Errno{syscall.ENOSPC, syscall.EDQUOT, syscall.ENOMEM, syscall.EMFILE, syscall.ENFILE, syscall.EAGAIN, syscall.EIO, syscall.EROFS, syscall.ESTALE}
+var errnos = []syscall.Errno{
+	syscall.ENOSPC, syscall.EDQUOT, syscall.ENOMEM, syscall.EMFILE, syscall.ENFILE,
+	syscall.EAGAIN, syscall.EIO, syscall.EROFS, syscall.ESTALE,
+}
 
 // IsMachine reports whether an error is the machine's.
 func IsMachine(err error) bool {

@@ -37,7 +37,10 @@ type feed struct {
 const near = 8
 
 func openFeed(ctx context.Context, j *Job, legs []leg) (*feed, error) {
-	f := &feed{job: j, channel: j.Channel, extra: map[int]*track.Gray{}, finished: make(chan struct{}), coming: make(chan track.Frame, 2)}
+	f := &feed{
+		job: j, channel: j.Channel, extra: map[int]*track.Gray{}, finished: make(chan struct{}),
+		coming: make(chan track.Frame, 2),
+	}
 	f.grew = sync.NewCond(&f.mu)
 	f.lo, f.hi = j.Anchors[0].Frame, j.Anchors[0].Frame
 	f.kept = -1

@@ -19,8 +19,10 @@ import (
 func clip(t *testing.T, depth string) media.Clip {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "clip.mkv")
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "nullsrc=size=640x480:rate=25:duration=0.04,format=yuv420p,geq=lum='255*random(1)':cb=128:cr=128,gblur=sigma=3,eq=contrast=5", "-vf",
-		"loop=loop=29:size=1,setpts=N/25/TB,crop=320:240:80+3*n:60+2*n:exact=1,format="+depth, "-frames:v", "30", "-c:v", "ffv1", path).CombinedOutput()
+	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"nullsrc=size=640x480:rate=25:duration=0.04,format=yuv420p,geq=lum='255*random(1)':cb=128:cr=128,gblur=sigma=3,eq=contrast=5", "-vf",
+		"loop=loop=29:size=1,setpts=N/25/TB,crop=320:240:80+3*n:60+2*n:exact=1,format="+depth, "-frames:v", "30", "-c:v",
+		"ffv1", path).CombinedOutput()
 	if err != nil {
 		t.Fatalf("%v: %s", err, out)
 	}
@@ -32,7 +34,10 @@ func clip(t *testing.T, depth string) media.Clip {
 }
 
 func job(c media.Clip) Job {
-	return Job{Clip: c, Outline: []geom.Point{{X: 90, Y: 60}, {X: 230, Y: 60}, {X: 230, Y: 170}, {X: 90, Y: 170}}, Model: track.Affine, Anchors: []Anchor{{14, geom.Identity}}, To: c.Info.Frames - 1}
+	return Job{
+		Clip: c, Outline: []geom.Point{{X: 90, Y: 60}, {X: 230, Y: 60}, {X: 230, Y: 170}, {X: 90, Y: 170}},
+		Model: track.Affine, Anchors: []Anchor{{14, geom.Identity}}, To: c.Info.Frames - 1,
+	}
 }
 
 // Every frame is told once, the reference first and both ways outwards from it;
@@ -113,7 +118,11 @@ func TestBadJobs(t *testing.T) {
 		"smaller than 12":     func(j *Job) { j.Outline = []geom.Point{{X: 9, Y: 9}, {X: 15, Y: 9}, {X: 15, Y: 15}} },
 		"outside the picture": func(j *Job) { j.Outline = []geom.Point{{X: 900, Y: 9}, {X: 990, Y: 9}, {X: 990, Y: 99}} },
 		"ends before frame 3": func(j *Job) { j.To = 50 },
-		"crosses itself":      func(j *Job) { j.Outline = []geom.Point{{X: 9, Y: 9}, {X: 99, Y: 99}, {X: 99, Y: 9}, {X: 9, Y: 99}} },
+		"crosses itself": func(j *Job) {
+			j.Outline = []geom.Point{
+				{X: 9, Y: 9}, {X: 99, Y: 99}, {X: 99, Y: 9}, {X: 9, Y: 99},
+			}
+		},
 	} {
 		j := job(c)
 		told := 0
@@ -171,7 +180,9 @@ func TestAnchors(t *testing.T) {
 func TestPointsAndCut(t *testing.T) {
 	c := clip(t, "yuv420p")
 	two := filepath.Join(t.TempDir(), "two.mkv")
-	out, err := exec.Command("ffmpeg", "-v", "error", "-i", c.Path, "-f", "lavfi", "-i", "testsrc2=size=320x240:rate=25:duration=0.4", "-filter_complex", "[0]trim=end_frame=20[a];[a][1]concat", "-c:v", "ffv1", two).CombinedOutput()
+	out, err := exec.Command("ffmpeg", "-v", "error", "-i", c.Path, "-f", "lavfi", "-i",
+		"testsrc2=size=320x240:rate=25:duration=0.4", "-filter_complex", "[0]trim=end_frame=20[a];[a][1]concat", "-c:v",
+		"ffv1", two).CombinedOutput()
 	if err != nil {
 		t.Fatalf("%v: %s", err, out)
 	}
@@ -202,8 +213,10 @@ func TestPointsAndCut(t *testing.T) {
 func TestChannelAndFramesAtHand(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "red.mkv")
 	// In full range BT.709 luma both colours are near 100.
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "nullsrc=size=320x240:rate=25:duration=1.2,format=gbrp,geq=r='if(gt(sin((X-2*N)/5)+sin((Y-N)/7),0.2),235,0)':g='if(gt(sin((X-2*N)/5)+sin((Y-N)/7),0.2),70,140)':b='0'",
-		"-vf", "scale=out_color_matrix=bt709:out_range=pc,format=yuv444p", "-colorspace", "bt709", "-color_range", "pc", "-c:v", "ffv1", path).CombinedOutput()
+	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"nullsrc=size=320x240:rate=25:duration=1.2,format=gbrp,geq=r='if(gt(sin((X-2*N)/5)+sin((Y-N)/7),0.2),235,0)':g='if(gt(sin((X-2*N)/5)+sin((Y-N)/7),0.2),70,140)':b='0'",
+		"-vf", "scale=out_color_matrix=bt709:out_range=pc,format=yuv444p", "-colorspace", "bt709", "-color_range", "pc",
+		"-c:v", "ffv1", path).CombinedOutput()
 	if err != nil {
 		t.Fatalf("%v: %s", err, out)
 	}
@@ -211,8 +224,12 @@ func TestChannelAndFramesAtHand(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	j := Job{Clip: media.Clip{Path: path, Info: info}, Outline: []geom.Point{{X: 100, Y: 70}, {X: 210, Y: 70}, {X: 210, Y: 160}, {X: 100, Y: 160}},
-		Model: track.Translation, Channel: Best, Anchors: []Anchor{{20, geom.Identity}}, To: info.Frames - 1}
+	j := Job{
+		Clip: media.Clip{Path: path, Info: info}, Outline: []geom.Point{
+			{X: 100, Y: 70}, {X: 210, Y: 70}, {X: 210, Y: 160}, {X: 100, Y: 160},
+		},
+		Model: track.Translation, Channel: Best, Anchors: []Anchor{{20, geom.Identity}}, To: info.Frames - 1,
+	}
 	run := func() map[int]track.Pose {
 		t.Helper()
 		got := map[int]track.Pose{}
@@ -242,7 +259,10 @@ func TestChannelAndFramesAtHand(t *testing.T) {
 		}
 		pics = append(pics, p)
 	}
-	for _, have := range []func(f int) bool{func(f int) bool { return f >= 18 && f < 23 }, func(f int) bool { return false }, func(f int) bool { return f == 20 || f == 24 }} {
+	for _, have := range []func(f int) bool{
+		func(f int) bool { return f >= 18 && f < 23 },
+		func(f int) bool { return false }, func(f int) bool { return f == 20 || f == 24 },
+	} {
 		j.AtHand = func(f int) *frame.Picture {
 			if have(f) {
 				return pics[f]

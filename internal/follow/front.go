@@ -35,7 +35,10 @@ type Front struct {
 
 // FrontOf looks for what passes in front of a document's track, over a span.
 func FrontOf(clip media.Clip, t *cover.Track, span cover.Span, set holdout.Settings) Front {
-	j := Front{Clip: clip, Outline: t.Surface, From: span.First, To: span.Last, Last: clip.Info.Frames - 1, Anchors: []int{t.Frame}, Settings: set}
+	j := Front{
+		Clip: clip, Outline: t.Surface, From: span.First, To: span.Last, Last: clip.Info.Frames - 1,
+		Anchors: []int{t.Frame}, Settings: set,
+	}
 	for _, a := range t.Anchors {
 		j.Anchors = append(j.Anchors, a.Frame)
 	}
@@ -133,7 +136,8 @@ func (j *Front) Look(ctx context.Context) (*plate.Plate, error) {
 	for _, f := range at {
 		m, _, _ := j.Pose(f)
 		o := m.Apply(mid)
-		scales = append(scales, math.Sqrt(math.Abs(m.Apply(mid.Add(geom.Pt(1, 0))).Sub(o).Cross(m.Apply(mid.Add(geom.Pt(0, 1))).Sub(o)))))
+		scales = append(scales, math.Sqrt(math.Abs(m.Apply(mid.Add(geom.Pt(1, 0))).Sub(o).Cross(
+			m.Apply(mid.Add(geom.Pt(0, 1))).Sub(o)))))
 	}
 	slices.Sort(scales)
 	g, err := plate.NewGather(j.Outline, scales[len(scales)*3/4])

@@ -76,7 +76,8 @@ func read(b []byte) ([]byte, error) {
 	var img image.Image
 	if c, _, err := image.DecodeConfig(bytes.NewReader(b)); err == nil {
 		if c.Width > cover.GraphicSide || c.Height > cover.GraphicSide || c.Width < 1 || c.Height < 1 {
-			return nil, fmt.Errorf("the picture has %dx%d pixels; at most %d each way are taken", c.Width, c.Height, cover.GraphicSide)
+			return nil, fmt.Errorf("the picture has %dx%d pixels; at most %d each way are taken", c.Width, c.Height,
+				cover.GraphicSide)
 		}
 		if img, _, err = image.Decode(bytes.NewReader(b)); err != nil {
 			return nil, fmt.Errorf("the picture is damaged: %w", err)

@@ -62,7 +62,8 @@ func TestRead(t *testing.T) {
 func TestRefused(t *testing.T) {
 	pics := pictures(t)
 	for name, b := range map[string][]byte{
-		"empty": nil, "no picture": []byte("hello"), "cut": pics["png"][:60], "svg with text": []byte(strings.Replace(drawing, "<rect", "<text x='3' y='9'>Orsholm</text><rect", 1)),
+		"empty": nil, "no picture": []byte("hello"), "cut": pics["png"][:60],
+		"svg with text":      []byte(strings.Replace(drawing, "<rect", "<text x='3' y='9'>Orsholm</text><rect", 1)),
 		"svg without a size": []byte("<svg></svg>"), "broken svg": []byte("<svg viewBox='0 0 9 9'><path d='M 0'"),
 	} {
 		if _, err := Read(context.Background(), name, b); err == nil || len(err.Error()) < 12 {
@@ -89,7 +90,12 @@ const selfUse = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><defs
 func TestHostileDrawings(t *testing.T) {
 	defer func(l confine.Limits) { limits = l }(limits)
 	limits.Processor = 2 * time.Second
-	for name, text := range map[string]string{"itself": selfUse, "a tree": tree(40), "gradient": `<svg viewBox="0 0 9 9"><linearGradient id="a">` + strings.Repeat(`<stop offset="0.5" stop-color="#000"/>`, 100_000) + `</linearGradient>` + strings.Repeat(`<rect width="9" height="9" fill="url(#a)"/>`, 20) + `</svg>`} {
+	for name, text := range map[string]string{
+		"itself": selfUse, "a tree": tree(40),
+		"gradient": `<svg viewBox="0 0 9 9"><linearGradient id="a">` +
+			strings.Repeat(`<stop offset="0.5" stop-color="#000"/>`, 100_000) + `</linearGradient>` +
+			strings.Repeat(`<rect width="9" height="9" fill="url(#a)"/>`, 20) + `</svg>`,
+	} {
 		begun := time.Now()
 		_, err := Read(context.Background(), name, []byte(text))
 		if err == nil && name != "gradient" || fault.IsMachine(err) || time.Since(begun) > limits.Wall+5*time.Second {

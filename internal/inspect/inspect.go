@@ -49,7 +49,8 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 	var known *treat.Scene
 	if len(stretches) > 0 {
 		var err error
-		if known, err = m.MakeWith(ctx, j.Source, j.Clip, d, cover.Span{First: 0, Last: d.Frames - 1}, shot.Looks(), shot.Look); err != nil {
+		if known, err = m.MakeWith(ctx, j.Source, j.Clip, d, cover.Span{First: 0, Last: d.Frames - 1}, shot.Looks(),
+			shot.Look); err != nil {
 			return nil, err
 		}
 	}
@@ -94,7 +95,9 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 }
 
 // pictures reads a stretch and conceals it, a few frames ahead of what takes them.
-func pictures(ctx context.Context, j Job, known *treat.Scene, s cover.Span, take func(f int, was, now *frame.Picture)) error {
+func pictures(ctx context.Context, j Job, known *treat.Scene, s cover.Span,
+	take func(f int, was, now *frame.Picture),
+) error {
 	r, err := j.Clip.Open(ctx, s.First, s.Last)
 	if err != nil {
 		return err

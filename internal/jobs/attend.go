@@ -105,7 +105,8 @@ func attend[T river.JobArgs](r *Runner, ctx context.Context, job *river.Job[T], 
 
 // final reports whether another try would end alike.
 func final(err error) bool {
-	return errors.Is(err, media.ErrUnusable) || errors.Is(err, media.ErrGone) || errors.Is(err, errProof) || errors.Is(err, errGivenUp)
+	return errors.Is(err, media.ErrUnusable) || errors.Is(err, media.ErrGone) || errors.Is(err, errProof) ||
+		errors.Is(err, errGivenUp)
 }
 
 // errGivenUp marks what a job itself found to be for good.

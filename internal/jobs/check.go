@@ -31,27 +31,30 @@ const checkVersion = "1/"
 // check looks at what changed in a shot since it was checked last.
 func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) error {
 	id := job.Args.Shot
-	return attend(r, ctx, job, task{store.AnInspection, id, checkMemory, budget.Later, func(ctx context.Context, beat func(int)) error {
-		sh, src, err := r.store.Reel(ctx, id)
-		if err != nil || src.State == store.Failed {
-			return err
-		}
-		if src.State != store.Ready {
-			return river.JobSnooze(3 * time.Second)
-		}
-		head, err := r.store.Head(ctx, id)
-		if err != nil {
-			return err
-		}
-		if !job.Args.Now && time.Since(head.At) < pause {
-			return river.JobSnooze(pause)
-		}
-		pace := func() {}
-		if !job.Args.Now {
-			pace = func() { r.giveWay(ctx) }
-		}
-		return r.inspect(ctx, sh, src, head, pace, beat)
-	}, func(ctx context.Context, why string) error { return r.store.FailInspection(ctx, id, why) }})
+	return attend(r, ctx, job, task{
+		store.AnInspection, id, checkMemory, budget.Later,
+		func(ctx context.Context, beat func(int)) error {
+			sh, src, err := r.store.Reel(ctx, id)
+			if err != nil || src.State == store.Failed {
+				return err
+			}
+			if src.State != store.Ready {
+				return river.JobSnooze(3 * time.Second)
+			}
+			head, err := r.store.Head(ctx, id)
+			if err != nil {
+				return err
+			}
+			if !job.Args.Now && time.Since(head.At) < pause {
+				return river.JobSnooze(pause)
+			}
+			pace := func() {}
+			if !job.Args.Now {
+				pace = func() { r.giveWay(ctx) }
+			}
+			return r.inspect(ctx, sh, src, head, pace, beat)
+		}, func(ctx context.Context, why string) error { return r.store.FailInspection(ctx, id, why) },
+	})
 }
 
 // giveWay waits a little while somebody works on the bench or waits for a tracker, so
@@ -75,7 +78,9 @@ func (r *Runner) giveWay(ctx context.Context) {
 	}
 }
 
-func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, head store.Revision, pace func(), beat func(int)) error {
+func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, head store.Revision, pace func(),
+	beat func(int),
+) error {
 	clip, id, err := r.lib.Shot(sh, src)
 	if err != nil {
 		return err
@@ -99,7 +104,10 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 			cuts = append(cuts, b.Frame-sh.First)
 		}
 	}
-	res := store.Result{Shot: sh.ID, Revision: head.Number, Covers: map[string]string{}, Items: map[string]string{}, ItemOf: map[string]string{}, Checked: map[string]bool{}}
+	res := store.Result{
+		Shot: sh.ID, Revision: head.Number, Covers: map[string]string{}, Items: map[string]string{},
+		ItemOf: map[string]string{}, Checked: map[string]bool{},
+	}
 	for i := range d.Covers {
 		c := &d.Covers[i]
 		res.ItemOf[c.ID] = c.Item
@@ -118,7 +126,8 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 	if r.Bench != nil {
 		decoded = func(f int, pic *frame.Picture) { r.Bench.Keep(id, clip, f, pic) }
 	}
-	found, err := inspect.Run(ctx, inspect.Job{Source: src.Digest + id, Clip: clip, Scenes: r.scenes, Document: d, Styles: styles, Cuts: cuts,
+	found, err := inspect.Run(ctx, inspect.Job{
+		Source: src.Digest + id, Clip: clip, Scenes: r.scenes, Document: d, Styles: styles, Cuts: cuts,
 		Wanted:   func(c string) bool { return res.Checked[c] },
 		Progress: func(done, of int) { beat(done); tell(done, of) },
 		Decoded:  decoded,
@@ -152,7 +161,10 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 
 // findingRow makes a row of a finding, with what a machine reads in what was made out.
 func (r *Runner) findingRow(ctx context.Context, f check.Finding) (store.Finding, error) {
-	row := store.Finding{Cover: f.Cover, Kind: f.Kind, Severity: f.Severity, Figure: f.Figure, Says: f.Says, Frame: f.Frame}
+	row := store.Finding{
+		Cover: f.Cover, Kind: f.Kind, Severity: f.Severity, Figure: f.Figure, Says: f.Says,
+		Frame: f.Frame,
+	}
 	row.Frames.V, row.Place.V = f.Frames, store.PlaceOf(f.Place)
 	if p := f.Recovered; p != nil {
 		row.Evidence = ocr.Read(ctx, p.Broken, p.W, p.H)
@@ -193,8 +205,10 @@ func (r *Runner) stale(ctx context.Context, sh store.Shot, head store.Revision) 
 		return f, false, nil
 	}
 	a := check.Describe(check.StaleDelivery)
-	f = store.Finding{Shot: sh.ID, Kind: a.Kind, Severity: a.Severity, Figure: float64(head.Number - rev), Revision: head.Number,
-		Says: fmt.Sprintf("%s was delivered before the covers were changed. %s", name, a.Advice)}
+	f = store.Finding{
+		Shot: sh.ID, Kind: a.Kind, Severity: a.Severity, Figure: float64(head.Number - rev), Revision: head.Number,
+		Says: fmt.Sprintf("%s was delivered before the covers were changed. %s", name, a.Advice),
+	}
 	f.Frames.V = []cover.Span{{First: 0, Last: sh.Frames - 1}}
 	return f, true, nil
 }
@@ -213,13 +227,16 @@ func paced(f func(done, of int)) func(done, of int) {
 // search finds where shots begin in a source.
 func (r *Runner) search(ctx context.Context, job *river.Job[store.SearchArgs]) error {
 	id := job.Args.Source
-	return attend(r, ctx, job, task{store.ASource, id, searchMemory, budget.Soon, func(ctx context.Context, beat func(int)) error {
-		src, err := r.store.Source(ctx, id)
-		if err != nil || src.Searched {
-			return err
-		}
-		return r.boundaries(ctx, src, beat)
-	}, func(context.Context, string) error { return nil }}) // people find them too
+	return attend(r, ctx, job, task{
+		store.ASource, id, searchMemory, budget.Soon,
+		func(ctx context.Context, beat func(int)) error {
+			src, err := r.store.Source(ctx, id)
+			if err != nil || src.Searched {
+				return err
+			}
+			return r.boundaries(ctx, src, beat)
+		}, func(context.Context, string) error { return nil },
+	}) // people find them too
 }
 
 func (r *Runner) boundaries(ctx context.Context, src store.Source, beat func(int)) error {

@@ -26,7 +26,8 @@ func TestChecksCatchUp(t *testing.T) {
 	b := open(t)
 	src, shot := b.bring(t, 2, "480x270")
 	b.work(t)
-	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) }, func(s store.Source) bool { return s.State == store.Ready })
+	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+		func(s store.Source) bool { return s.State == store.Ready })
 	edit := func(cmds ...cover.Command) {
 		t.Helper()
 		for {
@@ -34,7 +35,8 @@ func TestChecksCatchUp(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			_, err = b.st.Edit(ctx, shot.ID, store.On{Base: head.Number, Author: "me"}, func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) })
+			_, err = b.st.Edit(ctx, shot.ID, store.On{Base: head.Number, Author: "me"},
+				func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) })
 			var conflict *store.Conflict
 			if errors.As(err, &conflict) {
 				continue
@@ -50,17 +52,23 @@ func TestChecksCatchUp(t *testing.T) {
 		m.Cell = cover.ConstPair(cell, cell)
 		return []cover.Treatment{m}
 	}
-	for i, at := range []geom.Rect{{Min: geom.Pt(130, 70), Max: geom.Pt(300, 150)}, {Min: geom.Pt(20, 170), Max: geom.Pt(150, 250)}} {
+	for i, at := range []geom.Rect{
+		{Min: geom.Pt(130, 70), Max: geom.Pt(300, 150)},
+		{Min: geom.Pt(20, 170), Max: geom.Pt(150, 250)},
+	} {
 		id := fmt.Sprint("c", i)
-		edit(cover.Command{Do: "add", New: &cover.Cover{ID: id, Name: id, Span: cover.Span{First: 5, Last: 40}, Treatments: mosaic(2),
-			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Frame: 5, Knots: geom.Box(at)}}}}}})
+		edit(cover.Command{Do: "add", New: &cover.Cover{
+			ID: id, Name: id, Span: cover.Span{First: 5, Last: 40}, Treatments: mosaic(2),
+			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Frame: 5, Knots: geom.Box(at)}}}},
+		}})
 	}
 	caughtUp := func(what string) []store.Finding {
 		t.Helper()
-		wait(t, what, func() (store.Inspection, error) { return b.st.Inspection(ctx, shot.ID) }, func(i store.Inspection) bool {
-			n, err := b.st.HeadNumber(ctx, shot.ID)
-			return i.State == "done" && i.Revision == n && err == nil
-		})
+		wait(t, what, func() (store.Inspection, error) { return b.st.Inspection(ctx, shot.ID) },
+			func(i store.Inspection) bool {
+				n, err := b.st.HeadNumber(ctx, shot.ID)
+				return i.State == "done" && i.Revision == n && err == nil
+			})
 		found, err := b.st.Findings(ctx, shot.ID)
 		if err != nil {
 			t.Fatal(err)

@@ -101,7 +101,10 @@ var kinds = map[string]struct {
 			if err != nil {
 				t.Fatal(err)
 			}
-			d := store.Delivery{ID: store.NewID(), Shot: w.shot.ID, Revision: head.Number, Preset: "archive", Name: "out.mkv", Frames: w.shot.Frames}
+			d := store.Delivery{
+				ID: store.NewID(), Shot: w.shot.ID, Revision: head.Number, Preset: "archive", Name: "out.mkv",
+				Frames: w.shot.Frames,
+			}
 			if err := w.st.AddDelivery(context.Background(), d, plan); err != nil {
 				t.Fatal(err)
 			}
@@ -125,7 +128,8 @@ var kinds = map[string]struct {
 			ready(t, w)
 			id := tracked(t, w)
 			w.meanwhile(t, func() {
-				wait(t, "the track", func() (string, error) { s, _, _, err := attempt(w, id); return s, err }, func(s string) bool { return s == store.Done })
+				wait(t, "the track", func() (string, error) { s, _, _, err := attempt(w, id); return s, err },
+					func(s string) bool { return s == store.Done })
 			})
 			a, err := w.st.Attempt(context.Background(), id)
 			if err != nil {
@@ -133,9 +137,15 @@ var kinds = map[string]struct {
 			}
 			tr := a.Spec.V.Track
 			tr.Attempt = id
-			p := cover.Proposed{Surface: tr.ID, Sensitivity: .5, Edge: 4, Least: 12, Accepted: []cover.Span{}, Strokes: []cover.Stroke{}}
+			p := cover.Proposed{
+				Surface: tr.ID, Sensitivity: .5, Edge: 4, Least: 12, Accepted: []cover.Span{},
+				Strokes: []cover.Stroke{},
+			}
 			f := store.Attempt{ID: store.NewID(), Shot: w.shot.ID, Track: tr.ID, State: store.Queued, Frames: w.shot.Frames}
-			f.Spec.V = store.AttemptSpec{Track: tr, To: w.shot.Frames - 1, Author: "a", Front: &store.FrontSpec{Proposed: p, Cover: store.NewID(), Name: "in front", For: []string{"*"}}}
+			f.Spec.V = store.AttemptSpec{
+				Track: tr, To: w.shot.Frames - 1, Author: "a",
+				Front: &store.FrontSpec{Proposed: p, Cover: store.NewID(), Name: "in front", For: []string{"*"}},
+			}
 			if err := w.st.AddAttempt(context.Background(), f); err != nil {
 				t.Fatal(err)
 			}
@@ -168,12 +178,14 @@ func attempt(w *world, id string) (string, string, string, error) {
 func ready(t *testing.T, w *world) {
 	t.Helper()
 	if w.shot.ID != "" {
-		edit(t, w, cover.Command{Do: "rename", Cover: "a", Name: store.NewID()}, cover.Command{Do: "set", Cover: "a", Lane: "grow", Number: float64(w.edits)})
+		edit(t, w, cover.Command{Do: "rename", Cover: "a", Name: store.NewID()},
+			cover.Command{Do: "set", Cover: "a", Lane: "grow", Number: float64(w.edits)})
 		return
 	}
 	w.src, w.shot = w.bring(t, 4, "480x270")
 	w.meanwhile(t, func() {
-		wait(t, "the source", func() (store.Source, error) { return w.st.Source(context.Background(), w.src.ID) }, func(s store.Source) bool { return s.State == store.Ready && s.Searched })
+		wait(t, "the source", func() (store.Source, error) { return w.st.Source(context.Background(), w.src.ID) },
+			func(s store.Source) bool { return s.State == store.Ready && s.Searched })
 	})
 	edit(t, w, cover.Command{Do: "add", New: box("a")})
 }
@@ -196,7 +208,8 @@ func edit(t *testing.T, w *world, cmds ...cover.Command) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := w.st.Edit(context.Background(), w.shot.ID, store.On{Base: head.Number, Author: "a"}, func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) }); err != nil {
+	if _, err := w.st.Edit(context.Background(), w.shot.ID, store.On{Base: head.Number, Author: "a"},
+		func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) }); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -205,7 +218,10 @@ func tracked(t *testing.T, w *world) string {
 	t.Helper()
 	q := []geom.Point{{X: 150, Y: 70}, {X: 330, Y: 70}, {X: 330, Y: 200}, {X: 150, Y: 200}}
 	a := store.Attempt{ID: store.NewID(), Shot: w.shot.ID, Track: "t", State: store.Queued, Frames: w.shot.Frames}
-	a.Spec.V = store.AttemptSpec{Track: cover.Track{ID: "t", Name: "t", Kind: cover.Surface, Model: "affine", Channel: "luma", Frame: 50, Surface: q, Anchors: []cover.TrackAnchor{}}, To: w.shot.Frames - 1, Take: true, Author: "a"}
+	a.Spec.V = store.AttemptSpec{Track: cover.Track{
+		ID: "t", Name: "t", Kind: cover.Surface, Model: "affine", Channel: "luma", Frame: 50, Surface: q,
+		Anchors: []cover.TrackAnchor{},
+	}, To: w.shot.Frames - 1, Take: true, Author: "a"}
 	if err := w.st.AddAttempt(context.Background(), a); err != nil {
 		t.Fatal(err)
 	}
@@ -277,7 +293,10 @@ func TestJobsSurviveTheMachine(t *testing.T) {
 					w.free.Store(0)
 					w.meanwhile(t, func() {
 						if name == "import" || name == "delivery" { // the others write to the database alone
-							wait(t, "the word that the disk is full", func() (string, error) { _, _, waiting, err := kind.state(w, id); return waiting, err }, func(s string) bool { return strings.Contains(s, "disk is full") })
+							wait(t, "the word that the disk is full", func() (string, error) {
+								_, _, waiting, err := kind.state(w, id)
+								return waiting, err
+							}, func(s string) bool { return strings.Contains(s, "disk is full") })
 						}
 						w.free.Store(-1)
 						end()
@@ -332,7 +351,10 @@ func TestOriginalStays(t *testing.T) {
 		t.Fatal(err)
 	}
 	src := store.Source{ID: store.NewID(), Programme: p.ID, Name: "clip", Place: "store", Path: "source.mkv", Frames: 100}
-	src.Info.V = media.Info{Container: "matroska", Codec: "h264", PixFmt: "yuv420p", Width: 320, Height: 180, Depth: 8, SubX: 1, SubY: 1, Frames: 100, Indexed: true, Pixel: media.Ratio{Num: 1, Den: 1}, Range: "tv", Matrix: "bt601"}
+	src.Info.V = media.Info{
+		Container: "matroska", Codec: "h264", PixFmt: "yuv420p", Width: 320, Height: 180, Depth: 8,
+		SubX: 1, SubY: 1, Frames: 100, Indexed: true, Pixel: media.Ratio{Num: 1, Den: 1}, Range: "tv", Matrix: "bt601",
+	}
 	src.Info.V.Rate.Num, src.Info.V.Rate.Den = 25, 1
 	if err := os.MkdirAll(b.lib.Dir(src.ID), 0o700); err != nil {
 		t.Fatal(err)
@@ -373,12 +395,14 @@ func TestPanicsAndLostJobs(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 	src, _ := b.bring(t, 2, "320x180")
-	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) }, func(s store.Source) bool { return s.State == store.Ready })
+	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+		func(s store.Source) bool { return s.State == store.Ready })
 	if _, err := b.st.QueuePool().Exec(ctx, `UPDATE source SET state = 'viewing', created = now() - interval '1 hour' WHERE id = $1`, src.ID); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := b.st.QueuePool().Exec(ctx, `DELETE FROM river_job WHERE kind = 'ingest'`); err != nil {
 		t.Fatal(err)
 	}
-	wait(t, "the lost job", func() (store.Source, error) { return b.st.Source(ctx, src.ID) }, func(s store.Source) bool { return s.State == store.Ready })
+	wait(t, "the lost job", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+		func(s store.Source) bool { return s.State == store.Ready })
 }

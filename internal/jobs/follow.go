@@ -135,7 +135,8 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 			return err
 		}
 	}
-	r.log.Info("followed", "track", spec.Track.Name, "frames", len(told), "state", state, "note", note, "seconds", time.Since(begun).Seconds())
+	r.log.Info("followed", "track", spec.Track.Name, "frames", len(told), "state", state, "note", note, "seconds",
+		time.Since(begun).Seconds())
 	return r.store.EndAttempt(ctx, a.ID, state, note, len(told), found.poses, &figures)
 }
 
@@ -171,24 +172,25 @@ func (r *Runner) take(ctx context.Context, a store.Attempt) error {
 		if err != nil {
 			return err
 		}
-		_, err = r.store.Edit(ctx, a.Shot, store.On{Base: head.Number, Author: a.Spec.V.Author, Key: "take-" + a.ID}, func(d *cover.Document) (*cover.Document, string, error) {
-			d, label, err := d.Apply(cover.Command{Do: "track", Track: &t})
-			if err != nil {
-				return nil, "", err
-			}
-			d.Attach(func(id string) *cover.Poses {
-				if id == a.ID {
-					return full.Poses.V
+		_, err = r.store.Edit(ctx, a.Shot, store.On{Base: head.Number, Author: a.Spec.V.Author, Key: "take-" + a.ID},
+			func(d *cover.Document) (*cover.Document, string, error) {
+				d, label, err := d.Apply(cover.Command{Do: "track", Track: &t})
+				if err != nil {
+					return nil, "", err
 				}
-				return posesOf(head.Document, id)
+				d.Attach(func(id string) *cover.Poses {
+					if id == a.ID {
+						return full.Poses.V
+					}
+					return posesOf(head.Document, id)
+				})
+				c := d.Find(a.Spec.V.Ride)
+				if c == nil || c.Track == t.ID || c.Locked {
+					return d, label, nil
+				}
+				d, _, err = d.Apply(cover.Command{Do: "ride", Cover: c.ID, ID: t.ID, Frame: a.Spec.V.At})
+				return d, label, err
 			})
-			c := d.Find(a.Spec.V.Ride)
-			if c == nil || c.Track == t.ID || c.Locked {
-				return d, label, nil
-			}
-			d, _, err = d.Apply(cover.Command{Do: "ride", Cover: c.ID, ID: t.ID, Frame: a.Spec.V.At})
-			return d, label, err
-		})
 		var conflict *store.Conflict
 		if !errors.As(err, &conflict) {
 			return err
@@ -208,8 +210,10 @@ func posesOf(d *cover.Document, attempt string) *cover.Poses {
 
 // following makes the job of following a document's track.
 func following(clip media.Clip, t *cover.Track, from, to int, base *cover.Poses) follow.Job {
-	j := follow.Job{Clip: clip, Model: track.Model(t.Model), Channel: follow.Channel(t.Channel), From: from, To: to,
-		Anchors: []follow.Anchor{{Frame: t.Frame, Map: geom.Identity}}}
+	j := follow.Job{
+		Clip: clip, Model: track.Model(t.Model), Channel: follow.Channel(t.Channel), From: from, To: to,
+		Anchors: []follow.Anchor{{Frame: t.Frame, Map: geom.Identity}},
+	}
 	if t.Kind == cover.Points {
 		j.Points = t.Surface
 	} else {
@@ -240,8 +244,13 @@ type poses struct {
 }
 
 func newPoses(t *cover.Track, frames int, base *cover.Poses) *poses {
-	p := &poses{track: t, all: make([]track.Pose, frames),
-		poses: &cover.Poses{Corners: make([][8]float64, frames), Confidence: make([]float64, frames), States: strings.Repeat("-", frames)}}
+	p := &poses{
+		track: t, all: make([]track.Pose, frames),
+		poses: &cover.Poses{
+			Corners: make([][8]float64, frames), Confidence: make([]float64, frames),
+			States: strings.Repeat("-", frames),
+		},
+	}
 	if t.Kind == cover.Points {
 		p.poses.Places = make([][]float64, frames)
 	}
@@ -271,7 +280,10 @@ func (p *poses) state(f int, s byte) {
 	p.poses.States = string(b)
 }
 
-var states = map[byte]track.State{'a': track.Anchor, 'g': track.Good, 'w': track.Weak, 'l': track.Lost, 'o': track.Outside}
+var states = map[byte]track.State{
+	'a': track.Anchor, 'g': track.Good, 'w': track.Weak, 'l': track.Lost,
+	'o': track.Outside,
+}
 
 func letter(s track.State) byte { return s[0] }
 
@@ -357,8 +369,11 @@ func (r *Runner) closes(ctx context.Context, clip media.Clip, spec store.Attempt
 		if far == p.track.Frame {
 			continue
 		}
-		j := follow.Job{Clip: clip, Outline: p.track.Surface, Model: track.Model(p.track.Model), Channel: follow.Channel(p.track.Channel),
-			Anchors: []follow.Anchor{{Frame: far, Map: p.all[far].Map}}, From: min(far, p.track.Frame), To: max(far, p.track.Frame)}
+		j := follow.Job{
+			Clip: clip, Outline: p.track.Surface, Model: track.Model(p.track.Model), Channel: follow.Channel(p.track.Channel),
+			Anchors: []follow.Anchor{{Frame: far, Map: p.all[far].Map}}, From: min(far, p.track.Frame),
+			To: max(far, p.track.Frame),
+		}
 		j.Found = func(f int, q []track.Pose) {
 			if s := p.poses.States[f]; s == 'g' || s == 'w' || s == 'a' {
 				d := track.Spread(q[0].Map, p.all[f].Map, p.track.Box())

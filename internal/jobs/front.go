@@ -43,7 +43,8 @@ func (r *Runner) front(ctx context.Context, a store.Attempt, beat func(int)) err
 	track := spec.Track
 	track.Poses = poses.Poses.V
 	p := spec.Front.Proposed
-	j := follow.FrontOf(clip, &track, cover.Span{First: spec.From, Last: spec.To}, holdout.Settings{Sensitivity: p.Sensitivity, Edge: p.Edge, Least: p.Least})
+	j := follow.FrontOf(clip, &track, cover.Span{First: spec.From, Last: spec.To},
+		holdout.Settings{Sensitivity: p.Sensitivity, Edge: p.Edge, Least: p.Least})
 	key := id + "/" + track.Attempt
 	r.mu.Lock()
 	if r.clean.key == key {
@@ -94,7 +95,8 @@ func (r *Runner) front(ctx context.Context, a store.Attempt, beat func(int)) err
 	case err != nil:
 		state, note = store.Failed, sentence(err)
 	}
-	r.log.Info("looked for the foreground", "surface", track.Name, "frames", done, "state", state, "note", note, "seconds", time.Since(begun).Seconds())
+	r.log.Info("looked for the foreground", "surface", track.Name, "frames", done, "state", state, "note", note,
+		"seconds", time.Since(begun).Seconds())
 	if state != store.Failed && done > 0 {
 		if err := r.propose(ctx, a); err != nil {
 			return err
@@ -142,14 +144,20 @@ func (r *Runner) propose(ctx context.Context, a store.Attempt) error {
 			return err
 		}
 		span := cover.Span{First: spec.From, Last: spec.To}
-		cmds := []cover.Command{{Do: "propose", Cover: spec.Front.Cover, Proposed: &p}, {Do: "span", Cover: spec.Front.Cover, Span: &span}}
-		if c := head.Document.Find(spec.Front.Cover); c == nil {
-			cmds = []cover.Command{{Do: "add", New: &cover.Cover{ID: spec.Front.Cover, Name: spec.Front.Name, Span: span, HoldsOut: spec.Front.For, Proposed: &p,
-				Outlines: []cover.Outline{}, Treatments: []cover.Treatment{}}}}
+		cmds := []cover.Command{
+			{Do: "propose", Cover: spec.Front.Cover, Proposed: &p},
+			{Do: "span", Cover: spec.Front.Cover, Span: &span},
 		}
-		_, err = r.store.Edit(ctx, a.Shot, store.On{Base: head.Number, Author: spec.Author, Key: "take-" + a.ID}, func(d *cover.Document) (*cover.Document, string, error) {
-			return d.Apply(cmds...)
-		})
+		if c := head.Document.Find(spec.Front.Cover); c == nil {
+			cmds = []cover.Command{{Do: "add", New: &cover.Cover{
+				ID: spec.Front.Cover, Name: spec.Front.Name, Span: span, HoldsOut: spec.Front.For, Proposed: &p,
+				Outlines: []cover.Outline{}, Treatments: []cover.Treatment{},
+			}}}
+		}
+		_, err = r.store.Edit(ctx, a.Shot, store.On{Base: head.Number, Author: spec.Author, Key: "take-" + a.ID},
+			func(d *cover.Document) (*cover.Document, string, error) {
+				return d.Apply(cmds...)
+			})
 		var conflict *store.Conflict
 		if !errors.As(err, &conflict) {
 			return err

@@ -86,12 +86,16 @@ const (
 // Start begins to work. The bench, when given, goes first.
 func Start(ctx context.Context, c Config) (*Runner, error) {
 	host, _ := os.Hostname()
-	r := &Runner{Config: c, store: c.Store.ForQueue(), lib: c.Library, log: c.Log, scenes: c.Scenes, held: map[int64]time.Time{},
-		id: fmt.Sprintf("%s-%d-%s", host, os.Getpid(), store.NewID()[:13])}
+	r := &Runner{
+		Config: c, store: c.Store.ForQueue(), lib: c.Library, log: c.Log, scenes: c.Scenes, held: map[int64]time.Time{},
+		id: fmt.Sprintf("%s-%d-%s", host, os.Getpid(), store.NewID()[:13]),
+	}
 	if r.scenes == nil {
 		r.scenes = &scene.Maker{}
 	}
-	r.done = prometheus.NewCounterVec(prometheus.CounterOpts{Name: "celator_jobs_total", Help: "Jobs by kind and what became of them."}, []string{"kind", "outcome"})
+	r.done = prometheus.NewCounterVec(prometheus.CounterOpts{
+		Name: "celator_jobs_total", Help: "Jobs by kind and what became of them.",
+	}, []string{"kind", "outcome"})
 	workers := river.NewWorkers()
 	river.AddWorker(workers, river.WorkFunc(r.ingest))
 	river.AddWorker(workers, river.WorkFunc(r.segment))
@@ -102,7 +106,10 @@ func Start(ctx context.Context, c Config) (*Runner, error) {
 	var err error
 	r.client, err = river.NewClient(riverpgxv5.New(c.Store.QueuePool()), &river.Config{
 		ID: r.id, Workers: workers, Logger: slog.New(slog.DiscardHandler), JobTimeout: -1, RetryPolicy: soon{},
-		Queues:            map[string]river.QueueConfig{store.IngestQueue: {MaxWorkers: 1}, store.RenderQueue: {MaxWorkers: 1}, store.FollowQueue: {MaxWorkers: 2}, store.CompareQueue: {MaxWorkers: 1}, store.CheckQueue: {MaxWorkers: 1}},
+		Queues: map[string]river.QueueConfig{
+			store.IngestQueue: {MaxWorkers: 1}, store.RenderQueue: {MaxWorkers: 1}, store.FollowQueue: {MaxWorkers: 2},
+			store.CompareQueue: {MaxWorkers: 1}, store.CheckQueue: {MaxWorkers: 1},
+		},
 		FetchCooldown:     50 * time.Millisecond,
 		FetchPollInterval: 500 * time.Millisecond,
 	})
@@ -207,18 +214,21 @@ func every(f func(done int)) func(done int) {
 
 func (r *Runner) ingest(ctx context.Context, job *river.Job[store.IngestArgs]) error {
 	id := job.Args.Source
-	return attend(r, ctx, job, task{store.ASource, id, ingestMemory, budget.Soon, func(ctx context.Context, beat func(int)) error {
-		src, err := r.store.Source(ctx, id)
-		if err != nil || src.State == store.Ready {
-			return err
-		}
-		return r.bringIn(ctx, src, beat)
-	}, func(ctx context.Context, why string) error {
-		if err := r.lib.Clear(id); err != nil {
-			r.log.Warn("what was made of a source cannot be taken away", "source", id, "error", err)
-		}
-		return r.store.FailSource(ctx, id, why)
-	}})
+	return attend(r, ctx, job, task{
+		store.ASource, id, ingestMemory, budget.Soon,
+		func(ctx context.Context, beat func(int)) error {
+			src, err := r.store.Source(ctx, id)
+			if err != nil || src.State == store.Ready {
+				return err
+			}
+			return r.bringIn(ctx, src, beat)
+		}, func(ctx context.Context, why string) error {
+			if err := r.lib.Clear(id); err != nil {
+				r.log.Warn("what was made of a source cannot be taken away", "source", id, "error", err)
+			}
+			return r.store.FailSource(ctx, id, why)
+		},
+	})
 }
 
 // bringIn makes what the bench needs of a source. Its file is only read.
@@ -290,7 +300,10 @@ func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Pre
 		for _, p := range doc.Graphics {
 			beyond = append(beyond, p.ID, sha256.Sum256(p.PNG))
 		}
-		if err := enc.Encode([]any{deliver.Engine, src.Digest, sh.First + g.First, sh.First + g.Last, preset.EncoderArgs(src.Reading()), live, beyond}); err != nil {
+		if err := enc.Encode([]any{
+			deliver.Engine, src.Digest, sh.First + g.First, sh.First + g.Last,
+			preset.EncoderArgs(src.Reading()), live, beyond,
+		}); err != nil {
 			return nil, err
 		}
 		g.Key = hex.EncodeToString(h.Sum(nil))
@@ -330,13 +343,16 @@ func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Jo
 }
 
 func (r *Runner) segment(ctx context.Context, job *river.Job[store.SegmentArgs]) error {
-	return attend(r, ctx, job, r.delivering(job.Args.Delivery, renderMemory, func(ctx context.Context, d store.Delivery, j deliver.Job, beat func(int)) error {
-		return r.render(ctx, d, j, job.Args.Number, beat)
-	}))
+	return attend(r, ctx, job, r.delivering(job.Args.Delivery, renderMemory,
+		func(ctx context.Context, d store.Delivery, j deliver.Job, beat func(int)) error {
+			return r.render(ctx, d, j, job.Args.Number, beat)
+		}))
 }
 
 // delivering is the task of doing something for a delivery that has not ended.
-func (r *Runner) delivering(id string, memory int64, do func(context.Context, store.Delivery, deliver.Job, func(int)) error) task {
+func (r *Runner) delivering(id string, memory int64,
+	do func(context.Context, store.Delivery, deliver.Job, func(int)) error,
+) task {
 	return task{store.ADelivery, id, memory, budget.Soon, func(ctx context.Context, beat func(int)) error {
 		d, j, err := r.job(ctx, id)
 		if err != nil || d.Ended() {
@@ -430,7 +446,10 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 	}
 	j.Out = final + ".part"
 	defer os.Remove(j.Out)
-	out := media.Output{Path: j.Out, Preset: j.Preset, Source: j.Clip, Sound: j.Sound, First: j.Clip.From(), Frames: d.Frames, Total: j.Total}
+	out := media.Output{
+		Path: j.Out, Preset: j.Preset, Source: j.Clip, Sound: j.Sound, First: j.Clip.From(),
+		Frames: d.Frames, Total: j.Total,
+	}
 	if err := media.Join(ctx, out, files, lengths, beat); err != nil {
 		return err
 	}

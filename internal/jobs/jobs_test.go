@@ -80,8 +80,10 @@ func (b bench) work(t *testing.T) *Runner {
 func (b bench) bring(t *testing.T, seconds int, size string) (store.Source, store.Shot) {
 	ctx := context.Background()
 	path := filepath.Join(b.dir, "clip.mp4")
-	if out, err := exec.Command("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", fmt.Sprintf("testsrc2=size=%s:rate=25:duration=%d", size, seconds),
-		"-f", "lavfi", "-i", fmt.Sprintf("sine=duration=%d", seconds), "-c:v", "libx264", "-preset", "ultrafast", "-g", "25", "-pix_fmt", "yuv420p", path).CombinedOutput(); err != nil {
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i",
+		fmt.Sprintf("testsrc2=size=%s:rate=25:duration=%d", size, seconds),
+		"-f", "lavfi", "-i", fmt.Sprintf("sine=duration=%d", seconds), "-c:v", "libx264", "-preset", "ultrafast", "-g",
+		"25", "-pix_fmt", "yuv420p", path).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}
 	info, err := media.Probe(ctx, path)
@@ -92,7 +94,10 @@ func (b bench) bring(t *testing.T, seconds int, size string) (store.Source, stor
 	if err != nil {
 		t.Fatal(err)
 	}
-	src := store.Source{ID: store.NewID(), Programme: p.ID, Name: "clip", Place: "media", Path: "clip.mp4", Info: store.JSON[media.Info]{V: info}, Frames: info.Frames}
+	src := store.Source{
+		ID: store.NewID(), Programme: p.ID, Name: "clip", Place: "media", Path: "clip.mp4",
+		Info: store.JSON[media.Info]{V: info}, Frames: info.Frames,
+	}
 	shot, err := b.st.AddSource(ctx, src)
 	if err != nil {
 		t.Fatal(err)
@@ -102,8 +107,12 @@ func (b bench) bring(t *testing.T, seconds int, size string) (store.Source, stor
 
 func box(id string) *cover.Cover {
 	r := geom.Rect{Min: geom.Pt(20, 20), Max: geom.Pt(90, 60)}
-	return &cover.Cover{ID: id, Name: id, Span: cover.Span{First: 0, Last: 10}, Treatments: []cover.Treatment{cover.NewTreatment("t", cover.Fill)},
-		Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(r)}}}}, Motion: cover.Motion{Keys: []cover.PlacementKey{}}}
+	return &cover.Cover{
+		ID: id, Name: id, Span: cover.Span{First: 0, Last: 10},
+		Treatments: []cover.Treatment{cover.NewTreatment("t", cover.Fill)},
+		Outlines:   []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(r)}}}},
+		Motion:     cover.Motion{Keys: []cover.PlacementKey{}},
+	}
 }
 
 func wait[T any](t *testing.T, what string, get func() (T, error), ok func(T) bool) T {
@@ -137,12 +146,15 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	source := func() (store.Source, error) { return b.st.Source(ctx, src.ID) }
-	src = wait(t, "the source", source, func(s store.Source) bool { return s.State == store.Ready || s.State == store.Failed })
+	src = wait(t, "the source", source, func(s store.Source) bool {
+		return s.State == store.Ready || s.State == store.Failed
+	})
 	if src.State != store.Ready || src.Frames != 600 || src.Views != 600 {
 		t.Fatalf("%+v", src)
 	}
 	edit := func(base int, cmds ...cover.Command) store.Revision {
-		r, err := b.st.Edit(ctx, shot.ID, store.On{Base: base, Author: "test"}, func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) })
+		r, err := b.st.Edit(ctx, shot.ID, store.On{Base: base, Author: "test"},
+			func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) })
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -158,7 +170,10 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		d := store.Delivery{ID: store.NewID(), Shot: shot.ID, Revision: rev.Number, Preset: "archive", Name: "out.mkv", Frames: src.Frames}
+		d := store.Delivery{
+			ID: store.NewID(), Shot: shot.ID, Revision: rev.Number, Preset: "archive", Name: "out.mkv",
+			Frames: src.Frames,
+		}
 		if err := b.st.AddDelivery(ctx, d, plan); err != nil {
 			t.Fatal(err)
 		}
@@ -253,7 +268,8 @@ func TestRevisions(t *testing.T) {
 				}[rng.Intn(4)]
 			}
 			was := head.State
-			head, err = b.st.Edit(ctx, shot.ID, store.On{Base: head.Number, Author: "a"}, func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmd) })
+			head, err = b.st.Edit(ctx, shot.ID, store.On{Base: head.Number, Author: "a"},
+				func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmd) })
 			if err == nil {
 				texts[head.Number], parent[head.Number] = text(head.Document), was
 				line, at = append(line[:at+1:at+1], head.Number), at+1
@@ -308,12 +324,15 @@ func TestRevisions(t *testing.T) {
 			t.Fatalf("step %d: shows %d, not %d", i, head.State, line[at])
 		}
 		stored, err := b.st.Head(ctx, shot.ID)
-		if err != nil || stored.Number != head.Number || text(stored.Document) != texts[line[at]] || text(head.Document) != texts[line[at]] {
+		if err != nil || stored.Number != head.Number || text(stored.Document) != texts[line[at]] ||
+			text(head.Document) != texts[line[at]] {
 			t.Fatalf("step %d: the document is not state %d (%v)", i, at, err)
 		}
-		if _, err := b.st.Edit(ctx, shot.ID, store.On{Base: head.Number - 1, Author: "b"}, func(d *cover.Document) (*cover.Document, string, error) { return d, "x", nil }); err == nil {
+		if _, err := b.st.Edit(ctx, shot.ID, store.On{Base: head.Number - 1, Author: "b"},
+			func(d *cover.Document) (*cover.Document, string, error) { return d, "x", nil }); err == nil {
 			t.Fatal("an outdated base was taken")
-		} else if c, ok := err.(*store.Conflict); !ok || c.Head.Number != head.Number || text(c.Head.Document) != texts[line[at]] {
+		} else if c, ok := err.(*store.Conflict); !ok || c.Head.Number != head.Number ||
+			text(c.Head.Document) != texts[line[at]] {
 			t.Fatalf("the conflict does not show the head: %v", err)
 		}
 	}
@@ -348,25 +367,39 @@ func TestAttempts(t *testing.T) {
 	b := open(t)
 	src, shot := b.bring(t, 4, "480x270")
 	b.work(t)
-	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) }, func(s store.Source) bool { return s.State == store.Ready })
-	c := cover.Cover{ID: "c", Name: "Counter", Span: cover.Span{Last: 99}, Treatments: []cover.Treatment{cover.NewTreatment("t", cover.Fill)},
-		Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(20, 20), Max: geom.Pt(160, 120)})}}}}}
+	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+		func(s store.Source) bool { return s.State == store.Ready })
+	c := cover.Cover{
+		ID: "c", Name: "Counter", Span: cover.Span{Last: 99},
+		Treatments: []cover.Treatment{cover.NewTreatment("t", cover.Fill)},
+		Outlines: []cover.Outline{{
+			ID: "o", Shape: cover.ShapeBox,
+			Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(20, 20), Max: geom.Pt(160, 120)})}},
+		}},
+	}
 	edit := func(cmds ...cover.Command) {
 		t.Helper()
 		head, err := b.st.Head(ctx, shot.ID)
 		if err != nil {
 			t.Fatal(err)
 		}
-		if _, err := b.st.Edit(ctx, shot.ID, store.On{Base: head.Number, Author: "me"}, func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) }); err != nil {
+		if _, err := b.st.Edit(ctx, shot.ID, store.On{Base: head.Number, Author: "me"},
+			func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) }); err != nil {
 			t.Fatal(err)
 		}
 	}
 	edit(cover.Command{Do: "add", New: &c})
-	tr := cover.Track{ID: "t", Name: "Counter", Kind: cover.Surface, Model: "translation", Channel: "best", Frame: 50, Anchors: []cover.TrackAnchor{},
-		Surface: []geom.Point{{X: 20, Y: 20}, {X: 160, Y: 20}, {X: 160, Y: 120}, {X: 20, Y: 120}}}
+	tr := cover.Track{
+		ID: "t", Name: "Counter", Kind: cover.Surface, Model: "translation", Channel: "best", Frame: 50,
+		Anchors: []cover.TrackAnchor{},
+		Surface: []geom.Point{{X: 20, Y: 20}, {X: 160, Y: 20}, {X: 160, Y: 120}, {X: 20, Y: 120}},
+	}
 	follow := func(spec store.AttemptSpec) func() (store.Attempt, error) {
 		t.Helper()
-		a := store.Attempt{ID: store.NewID(), Shot: shot.ID, Track: spec.Track.ID, State: store.Queued, Frames: spec.To - spec.From + 1, Spec: store.JSON[store.AttemptSpec]{V: spec}}
+		a := store.Attempt{
+			ID: store.NewID(), Shot: shot.ID, Track: spec.Track.ID, State: store.Queued,
+			Frames: spec.To - spec.From + 1, Spec: store.JSON[store.AttemptSpec]{V: spec},
+		}
 		if err := b.st.AddAttempt(ctx, a); err != nil {
 			t.Fatal(err)
 		}
@@ -387,7 +420,8 @@ func TestAttempts(t *testing.T) {
 		t.Fatal(err)
 	}
 	got := head.Document.Find("c")
-	if a.State != store.Stopped || a.Done >= 100 || got.Track != "t" || got.Name != "Clock" || got.From != 50 || head.Document.Track("t").Attempt != a.ID {
+	if a.State != store.Stopped || a.Done >= 100 || got.Track != "t" || got.Name != "Clock" || got.From != 50 ||
+		head.Document.Track("t").Attempt != a.ID {
 		t.Fatalf("stopped: %s after %d; %+v", a.State, a.Done, got)
 	}
 	if head.Document.Followed() == nil {
@@ -397,7 +431,8 @@ func TestAttempts(t *testing.T) {
 
 	get = follow(store.AttemptSpec{Track: tr, From: 0, To: 99, Base: a.ID, Take: true, Author: "me"})
 	a = wait(t, "the rest", get, ended)
-	if a.State != store.Done || strings.Contains(a.Poses.V.States, "-") || a.Figures.V == nil || a.Figures.V.Frames != 100 {
+	if a.State != store.Done || strings.Contains(a.Poses.V.States, "-") || a.Figures.V == nil ||
+		a.Figures.V.Frames != 100 {
 		t.Fatalf("the rest: %s, %q, %+v", a.State, a.Poses.V.States, a.Figures.V)
 	}
 	for i, q := range kept.Corners { // the same frames give the same poses
@@ -419,7 +454,8 @@ func TestAttempts(t *testing.T) {
 	}
 	tr.ID, tr.Surface = "u", []geom.Point{{X: 20, Y: 20}, {X: 25, Y: 20}, {X: 25, Y: 24}}
 	get = follow(store.AttemptSpec{Track: tr, From: 0, To: 99, Take: true, Author: "me"})
-	if a = wait(t, "the failure", get, ended); a.State != store.Failed || !strings.Contains(a.Note, "smaller than 12 pixels") {
+	if a = wait(t, "the failure", get, ended); a.State != store.Failed ||
+		!strings.Contains(a.Note, "smaller than 12 pixels") {
 		t.Errorf("too small: %s, %q", a.State, a.Note)
 	}
 	if now, err = b.st.Head(ctx, shot.ID); err != nil || now.Document.Track("u") != nil {

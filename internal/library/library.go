@@ -88,7 +88,10 @@ type MediaFile struct {
 	Size int64  `json:"size"`
 }
 
-var clipEndings = []string{".mp4", ".mov", ".m4v", ".mkv", ".webm", ".avi", ".mxf", ".ts", ".mts", ".m2ts", ".mpg", ".mpeg", ".nut", ".y4m", ".dv", ".flv", ".wmv", ".ogv"}
+var clipEndings = []string{
+	".mp4", ".mov", ".m4v", ".mkv", ".webm", ".avi", ".mxf", ".ts", ".mts", ".m2ts", ".mpg",
+	".mpeg", ".nut", ".y4m", ".dv", ".flv", ".wmv", ".ogv",
+}
 
 // MediaFiles lists the media folder's clips, at most 5000, sorted.
 func (l Library) MediaFiles() ([]MediaFile, error) {
@@ -97,7 +100,8 @@ func (l Library) MediaFiles() ([]MediaFile, error) {
 		if err != nil || d.IsDir() || strings.HasPrefix(d.Name(), ".") || d.Name() == "foreground.mkv" {
 			return nil // what cannot be read is not offered; demo truth is no clip
 		}
-		if ext := strings.ToLower(filepath.Ext(p)); !slices.Contains(clipEndings, ext) && !slices.Contains(still.Endings, ext) {
+		if ext := strings.ToLower(filepath.Ext(p)); !slices.Contains(clipEndings, ext) &&
+			!slices.Contains(still.Endings, ext) {
 			return nil
 		}
 		rel, err := filepath.Rel(l.Media, p)
@@ -266,7 +270,8 @@ func (l Library) Remove(source string) error {
 // stays.
 func (l Library) Clear(source string) error {
 	dir := l.Dir(source)
-	return errors.Join(os.RemoveAll(filepath.Join(dir, "views")), remove(filepath.Join(dir, "frames.txt")), remove(l.Conformed(source)))
+	return errors.Join(os.RemoveAll(filepath.Join(dir, "views")), remove(filepath.Join(dir, "frames.txt")),
+		remove(l.Conformed(source)))
 }
 
 func remove(path string) error {

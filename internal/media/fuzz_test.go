@@ -14,14 +14,19 @@ import (
 // do harm later.
 func FuzzProbe(f *testing.F) {
 	path := filepath.Join(f.TempDir(), "clip.mp4")
-	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=size=64x48:rate=30000/1001:duration=1", "-c:v", "libx264", "-pix_fmt", "yuv420p", path).CombinedOutput(); err != nil {
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"testsrc2=size=64x48:rate=30000/1001:duration=1", "-c:v", "libx264", "-pix_fmt", "yuv420p",
+		path).CombinedOutput(); err != nil {
 		f.Fatalf("%v %s", err, out)
 	}
-	streams, err := run(context.Background(), "ffprobe", append([]string{"-v", "error", "-of", "json", "-show_streams", "-show_format"}, input(path)...))
+	streams, err := run(context.Background(), "ffprobe",
+		append([]string{"-v", "error", "-of", "json", "-show_streams", "-show_format"}, input(path)...))
 	if err != nil {
 		f.Fatal(err)
 	}
-	packets, err := run(context.Background(), "ffprobe", append([]string{"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags"}, input(path)...))
+	packets, err := run(context.Background(), "ffprobe",
+		append([]string{"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags"},
+			input(path)...))
 	if err != nil {
 		f.Fatal(err)
 	}

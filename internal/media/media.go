@@ -165,7 +165,8 @@ func watched(ctx context.Context, args []string, progress func(done int)) (*proc
 		}
 		io.Copy(io.Discard, pr)
 	}()
-	p, err := start(ctx, "ffmpeg", append([]string{"-nostdin", "-v", "error", "-y", "-progress", "pipe:1"}, args...), nil, pw)
+	p, err := start(ctx, "ffmpeg", append([]string{"-nostdin", "-v", "error", "-y", "-progress", "pipe:1"}, args...),
+		nil, pw)
 	if err == nil {
 		err = p.wait()
 	}

@@ -23,7 +23,8 @@ func TestMain(m *testing.M) {
 
 func ffmpeg(t testing.TB, name string, args ...string) string {
 	path := filepath.Join(t.TempDir(), name)
-	if out, err := exec.Command("ffmpeg", append(append([]string{"-v", "error", "-y"}, args...), path)...).CombinedOutput(); err != nil {
+	if out, err := exec.Command("ffmpeg", append(append([]string{"-v", "error", "-y"}, args...),
+		path)...).CombinedOutput(); err != nil {
 		t.Fatalf("ffmpeg %v: %v\n%s", args, err, out)
 	}
 	return path
@@ -40,11 +41,15 @@ func probe(t testing.TB, path string) Info {
 }
 
 func TestProbeTellsWhatFilesAre(t *testing.T) {
-	plain := probe(t, ffmpeg(t, "a.mp4", "-f", "lavfi", "-i", pattern, "-f", "lavfi", "-i", "sine=duration=3", "-c:v", "libx264", "-pix_fmt", "yuv420p", "-timecode", "10:02:14:07", "-color_primaries", "bt709", "-color_trc", "bt709", "-colorspace", "bt709"))
-	if plain.Frames != 75 || plain.Variable || !plain.Indexed || plain.Rate.String() != "25/1" || plain.Timecode != "10:02:14:07" || plain.Matrix != frame.BT709 || len(plain.Sound) != 1 || plain.Conformed() {
+	plain := probe(t, ffmpeg(t, "a.mp4", "-f", "lavfi", "-i", pattern, "-f", "lavfi", "-i", "sine=duration=3", "-c:v",
+		"libx264", "-pix_fmt", "yuv420p", "-timecode", "10:02:14:07", "-color_primaries", "bt709", "-color_trc", "bt709",
+		"-colorspace", "bt709"))
+	if plain.Frames != 75 || plain.Variable || !plain.Indexed || plain.Rate.String() != "25/1" ||
+		plain.Timecode != "10:02:14:07" || plain.Matrix != frame.BT709 || len(plain.Sound) != 1 || plain.Conformed() {
 		t.Errorf("plain: %+v", plain)
 	}
-	ntsc := probe(t, ffmpeg(t, "b.mkv", "-f", "lavfi", "-i", "testsrc2=size=192x108:rate=30000/1001:duration=3", "-c:v", "libx264", "-pix_fmt", "yuv422p10le"))
+	ntsc := probe(t, ffmpeg(t, "b.mkv", "-f", "lavfi", "-i", "testsrc2=size=192x108:rate=30000/1001:duration=3", "-c:v",
+		"libx264", "-pix_fmt", "yuv422p10le"))
 	if ntsc.Rate.String() != "30000/1001" || ntsc.Variable || ntsc.Depth != 10 || ntsc.SubX != 1 || ntsc.SubY != 0 {
 		t.Errorf("ntsc, times in milliseconds: %+v", ntsc)
 	}
@@ -53,7 +58,8 @@ func TestProbeTellsWhatFilesAre(t *testing.T) {
 	if turned.Width != 108 || turned.Height != 192 || turned.Rotation%180 != 90 {
 		t.Errorf("turned: %+v", turned)
 	}
-	wide := probe(t, ffmpeg(t, "e.mp4", "-f", "lavfi", "-i", pattern+",setsar=4/3", "-c:v", "libx264", "-pix_fmt", "yuv420p"))
+	wide := probe(t, ffmpeg(t, "e.mp4", "-f", "lavfi", "-i", pattern+",setsar=4/3", "-c:v", "libx264", "-pix_fmt",
+		"yuv420p"))
 	if w, h := wide.ViewSize(); wide.Pixel != (Ratio{4, 3}) || w != 256 || h != 108 {
 		t.Errorf("wide pixels: %+v, view %dx%d", wide, w, h)
 	}
@@ -107,14 +113,18 @@ func frames(t testing.TB, c Clip, first, last int) (out [][]byte) {
 // also in files made to be hard: late sound, edit lists, open groups of
 // pictures, variable rate, no index.
 func TestFramesAreExact(t *testing.T) {
-	late := ffmpeg(t, "late.mp4", "-itsoffset", "0.3", "-f", "lavfi", "-i", pattern, "-f", "lavfi", "-i", "sine=duration=3", "-c:v", "libx264", "-bf", "3", "-pix_fmt", "yuv420p")
+	late := ffmpeg(t, "late.mp4", "-itsoffset", "0.3", "-f", "lavfi", "-i", pattern, "-f", "lavfi", "-i",
+		"sine=duration=3", "-c:v", "libx264", "-bf", "3", "-pix_fmt", "yuv420p")
 	for name, path := range map[string]string{
-		"short groups": ffmpeg(t, "a.mp4", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-g", "10", "-pix_fmt", "yuv420p"),
+		"short groups": ffmpeg(t, "a.mp4", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-g", "10", "-pix_fmt",
+			"yuv420p"),
 		"late picture": late,
-		"open groups":  ffmpeg(t, "b.mkv", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-x264-params", "open-gop=1:keyint=12:bframes=3", "-pix_fmt", "yuv420p"),
-		"varies":       ffmpeg(t, "c.mp4", "-f", "lavfi", "-i", pattern, "-vf", "select=not(eq(mod(n\\,5)\\,2))", "-vsync", "vfr", "-c:v", "libx264", "-pix_fmt", "yuv420p"),
-		"full range":   ffmpeg(t, "e.ts", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-g", "20", "-pix_fmt", "yuvj420p"),
-		"no index":     ffmpeg(t, "d.ts", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-g", "20", "-pix_fmt", "yuv420p"),
+		"open groups": ffmpeg(t, "b.mkv", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-x264-params",
+			"open-gop=1:keyint=12:bframes=3", "-pix_fmt", "yuv420p"),
+		"varies": ffmpeg(t, "c.mp4", "-f", "lavfi", "-i", pattern, "-vf", "select=not(eq(mod(n\\,5)\\,2))", "-vsync",
+			"vfr", "-c:v", "libx264", "-pix_fmt", "yuv420p"),
+		"full range": ffmpeg(t, "e.ts", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-g", "20", "-pix_fmt", "yuvj420p"),
+		"no index":   ffmpeg(t, "d.ts", "-f", "lavfi", "-i", pattern, "-c:v", "libx264", "-g", "20", "-pix_fmt", "yuv420p"),
 	} {
 		c := Clip{Path: path, Info: probe(t, path)}
 		dir := t.TempDir()
@@ -204,7 +214,8 @@ func TestDamageIsFound(t *testing.T) {
 // Picked frames are those that reading one after the other gives, with checksums and
 // without, near and far, of a constant rate and of a still.
 func TestPick(t *testing.T) {
-	path := ffmpeg(t, "picked.mkv", "-f", "lavfi", "-i", "testsrc2=size=160x90:rate=25:duration=6", "-c:v", "libx264", "-g", "12", "-pix_fmt", "yuv420p")
+	path := ffmpeg(t, "picked.mkv", "-f", "lavfi", "-i", "testsrc2=size=160x90:rate=25:duration=6", "-c:v", "libx264",
+		"-g", "12", "-pix_fmt", "yuv420p")
 	ctx := context.Background()
 	info, err := Probe(ctx, path)
 	if err != nil {

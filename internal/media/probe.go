@@ -74,7 +74,10 @@ type Sound struct {
 
 // Format is the shape of the decoded pictures.
 func (i Info) Format() frame.Format {
-	return frame.Format{Width: i.Width, Height: i.Height, Depth: i.Depth, SubX: i.SubX, SubY: i.SubY, Range: i.Range, Matrix: i.Matrix}
+	return frame.Format{
+		Width: i.Width, Height: i.Height, Depth: i.Depth, SubX: i.SubX, SubY: i.SubY, Range: i.Range,
+		Matrix: i.Matrix,
+	}
 }
 
 // Conformed reports whether a copy must be made before frames can be reached
@@ -162,7 +165,8 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	}
 	ctx, cancel := context.WithTimeout(ctx, probeTime+time.Duration(info.Size/slowRead)*time.Second)
 	defer cancel()
-	out, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-of", "json", "-show_streams", "-show_format"}, input(path)...))
+	out, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-of", "json", "-show_streams", "-show_format"},
+		input(path)...))
 	if err != nil {
 		return info, blame(ctx, err, "it is no clip that can be read")
 	}
@@ -170,7 +174,9 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	if err != nil {
 		return info, err
 	}
-	if out, err = run(ctx, "ffprobe", append([]string{"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags"}, input(path)...)); err != nil {
+	if out, err = run(ctx, "ffprobe", append([]string{
+		"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags",
+	}, input(path)...)); err != nil {
 		return info, blame(ctx, err, "its packets cannot be read")
 	}
 	timed, err := info.times(out, p, v)
@@ -178,11 +184,15 @@ func Probe(ctx context.Context, path string) (Info, error) {
 		return info, err
 	}
 	if !timed { // a bare stream: counted while decoding
-		n, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-count_packets", "-show_entries", "stream=nb_read_packets"}, input(path)...))
+		n, err := run(ctx, "ffprobe", append([]string{
+			"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0",
+			"-count_packets", "-show_entries", "stream=nb_read_packets",
+		}, input(path)...))
 		if err != nil {
 			return info, blame(ctx, err, "its packets cannot be counted")
 		}
-		if info.Frames, _ = strconv.Atoi(strings.Trim(strings.TrimSpace(string(n)), ",")); info.Frames < 1 || info.Frames > cover.MaxFrames {
+		if info.Frames, _ = strconv.Atoi(strings.Trim(strings.TrimSpace(string(n)), ",")); info.Frames < 1 ||
+			info.Frames > cover.MaxFrames {
 			return info, unusable("it has no frames")
 		}
 		info.Indexed = false
@@ -219,7 +229,8 @@ func (info *Info) describe(out []byte) (p probed, video probedStream, err error)
 	v := p.Streams[at]
 	info.Codec, info.PixFmt, info.Width, info.Height = v.CodecName, v.PixFmt, v.Width, v.Height
 	if decodedAs[v.PixFmt] == "" {
-		return p, v, unusable("its pixel format %q is not supported; Y'CbCr 4:2:0, 4:2:2 and 4:4:4 with 8 to 16 bit are", v.PixFmt)
+		return p, v, unusable("its pixel format %q is not supported; Y'CbCr 4:2:0, 4:2:2 and 4:4:4 with 8 to 16 bit are",
+			v.PixFmt)
 	}
 	info.Depth, info.SubX, info.SubY = layout(decodedAs[v.PixFmt])
 	for _, sd := range v.SideData {
@@ -332,8 +343,16 @@ func clockSeconds(s string) float64 {
 }
 
 // common are the rates that a variable clip is conformed to.
-var common = []timecode.Rate{{Num: 24000, Den: 1001}, {Num: 24, Den: 1}, {Num: 25, Den: 1}, {Num: 30000, Den: 1001},
-	{Num: 30, Den: 1}, {Num: 50, Den: 1}, {Num: 60000, Den: 1001}, {Num: 60, Den: 1}}
+var common = []timecode.Rate{
+	{Num: 24000, Den: 1001},
+	{Num: 24, Den: 1},
+	{Num: 25, Den: 1},
+	{Num: 30000, Den: 1001},
+	{Num: 30, Den: 1},
+	{Num: 50, Den: 1},
+	{Num: 60000, Den: 1001},
+	{Num: 60, Den: 1},
+}
 
 // times reads all packet times and decides the rate: constant when every
 // picture lies within a fifth of a frame of its place, else variable, conformed

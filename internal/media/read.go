@@ -122,7 +122,9 @@ func (c Clip) Pick(ctx context.Context, frames []int, do func(f int, p *frame.Pi
 	return nil
 }
 
-func (c Clip) pick(ctx context.Context, frames []int, pic *frame.Picture, do func(f int, p *frame.Picture) error) error {
+func (c Clip) pick(ctx context.Context, frames []int, pic *frame.Picture,
+	do func(f int, p *frame.Picture) error,
+) error {
 	var r *Reader
 	var err error
 	if c.Info.Still != "" {

@@ -51,9 +51,12 @@ func stillError(ctx context.Context, err error) error {
 // stillInfo describes a still as a clip of one frame.
 func stillInfo(s still.Info, size int64) Info {
 	f := s.Format
-	i := Info{Container: s.Kind, Codec: s.Kind, Still: s.Kind, Width: f.Width, Height: f.Height, Depth: f.Depth, SubX: f.SubX, SubY: f.SubY,
+	i := Info{
+		Container: s.Kind, Codec: s.Kind, Still: s.Kind, Width: f.Width, Height: f.Height, Depth: f.Depth, SubX: f.SubX,
+		SubY:  f.SubY,
 		Range: f.Range, Matrix: f.Matrix, Rate: timecode.Rate{Num: 25, Den: 1}, Indexed: true, Frames: 1, Pixel: Ratio{1, 1},
-		Field: "progressive", Duration: 1. / 25, Size: size, PixFmt: "gbrp"}
+		Field: "progressive", Duration: 1. / 25, Size: size, PixFmt: "gbrp",
+	}
 	if f.Matrix != frame.RGB {
 		i.PixFmt = map[[2]int]string{{0, 0}: "yuvj444p", {1, 0}: "yuvj422p", {1, 1}: "yuvj420p"}[[2]int{f.SubX, f.SubY}]
 	} else if f.Depth == 16 {
@@ -134,7 +137,10 @@ func encodeJPEG(ctx context.Context, source string, pic *frame.Picture, w io.Wri
 	data := pic.Data
 	if pic.Matrix == frame.RGB { // turned upright, or of an odd subsampling
 		format = "yuvj444p"
-		ycc := frame.New(frame.Format{Width: pic.Width, Height: pic.Height, Depth: 8, Range: frame.Full, Matrix: frame.BT601}, nil)
+		ycc := frame.New(frame.Format{
+			Width: pic.Width, Height: pic.Height, Depth: 8, Range: frame.Full,
+			Matrix: frame.BT601,
+		}, nil)
 		for y := range pic.Height {
 			g, b, r := pic.Row(0, y, 0, pic.Width), pic.Row(1, y, 0, pic.Width), pic.Row(2, y, 0, pic.Width)
 			for x := range pic.Width {
@@ -143,8 +149,11 @@ func encodeJPEG(ctx context.Context, source string, pic *frame.Picture, w io.Wri
 		}
 		data = ycc.Data
 	}
-	args := []string{"-nostdin", "-v", "error", "-f", "rawvideo", "-pix_fmt", format, "-s", fmt.Sprintf("%dx%d", pic.Width, pic.Height), "-i", "pipe:0",
-		"-c:v", "mjpeg", "-pix_fmt", format, "-qmin", "1", "-q:v", "1", "-huffman", "optimal", "-f", "mjpeg", "pipe:1"}
+	args := []string{
+		"-nostdin", "-v", "error", "-f", "rawvideo", "-pix_fmt", format, "-s", fmt.Sprintf("%dx%d", pic.Width, pic.Height),
+		"-i", "pipe:0",
+		"-c:v", "mjpeg", "-pix_fmt", format, "-qmin", "1", "-q:v", "1", "-huffman", "optimal", "-f", "mjpeg", "pipe:1",
+	}
 	var out bytes.Buffer
 	p, err := start(ctx, "ffmpeg", args, bytes.NewReader(data), &out)
 	if err != nil {
@@ -199,6 +208,9 @@ func readHead(path string) ([]byte, error) {
 
 // StillPreset is how a still of a kind is delivered.
 func StillPreset(kind string) Preset {
-	return Preset{Name: "still", Title: "Still picture, " + strings.ToUpper(kind) + " as the source", Still: true, Lossless: kind != "jpeg",
-		Ending: map[string]string{"png": ".png", "jpeg": ".jpg", "tiff": ".tif"}[kind]}
+	return Preset{
+		Name: "still", Title: "Still picture, " + strings.ToUpper(kind) + " as the source", Still: true,
+		Lossless: kind != "jpeg",
+		Ending:   map[string]string{"png": ".png", "jpeg": ".jpg", "tiff": ".tif"}[kind],
+	}
 }

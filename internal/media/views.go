@@ -52,7 +52,8 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 	args = append(args, c.Info.counting()...)
 	args = append(args, "-c:v", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "-f", "framecrc", "file:"+sums,
 		"-map", "0:v:0", "-an", "-vsync", "passthrough", "-vf", filters, "-q:v", "3", "-huffman", "default",
-		"-f", "image2", "-atomic_writing", "1", "-start_number", "0", "file:"+filepath.Join(strings.ReplaceAll(dir, "%", "%%"), "views", "%07d.jpg"))
+		"-f", "image2", "-atomic_writing", "1", "-start_number", "0",
+		"file:"+filepath.Join(strings.ReplaceAll(dir, "%", "%%"), "views", "%07d.jpg"))
 	p, err := watched(ctx, args, progress)
 	if err != nil {
 		return nil, blame(ctx, err, "its pictures cannot be decoded")
@@ -68,7 +69,8 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 		return nil, f
 	}
 	if !c.Info.Variable && len(crcs) < c.Info.Frames || p.errs.damaged() {
-		return nil, unusable("it is damaged or cut short: %d of %d frames could be read (%s)", len(crcs), c.Info.Frames, p.errs.last())
+		return nil, unusable("it is damaged or cut short: %d of %d frames could be read (%s)", len(crcs), c.Info.Frames,
+			p.errs.last())
 	}
 	os.Remove(sums)
 	return crcs, SaveSums(filepath.Join(dir, "frames.sum"), crcs)
@@ -78,7 +80,8 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 // full-range BT.601. (The colorspace filter changes only the matrix here; it is
 // several times faster than the scaler at that.)
 func viewFilters(i Info, w, h int) string {
-	f := fmt.Sprintf("scale=%d:%d:flags=bicubic:in_range=%s:out_range=tv,format=yuv420p|yuv420p10le|yuv420p12le", w, h, i.Range)
+	f := fmt.Sprintf("scale=%d:%d:flags=bicubic:in_range=%s:out_range=tv,format=yuv420p|yuv420p10le|yuv420p12le", w, h,
+		i.Range)
 	if i.Matrix != frame.BT601 {
 		space := map[frame.Matrix]string{frame.BT709: "bt709", frame.BT2020: "bt2020ncl"}[i.Matrix]
 		f += ",colorspace=ispace=" + space + ":space=smpte170m:iprimaries=bt709:primaries=bt709:itrc=bt709:trc=bt709:irange=tv:range=pc:format=yuv420p,scale=in_range=pc:out_range=pc"
@@ -104,7 +107,8 @@ func readSums(path string) ([]uint32, error) {
 		if strings.HasPrefix(line, "#") {
 			continue
 		}
-		v, err := strconv.ParseUint(strings.TrimPrefix(strings.TrimSpace(line[strings.LastIndex(line, ",")+1:]), "0x"), 16, 32)
+		v, err := strconv.ParseUint(strings.TrimPrefix(strings.TrimSpace(line[strings.LastIndex(line, ",")+1:]), "0x"),
+			16, 32)
 		if err != nil {
 			return nil, fmt.Errorf("media: framecrc line %q", line)
 		}
@@ -155,7 +159,8 @@ func Conform(ctx context.Context, c Clip, path string, progress func(done int)) 
 	if c.Info.Range == frame.Full { // relabelled, not converted
 		filter += ",scale=in_range=pc:out_range=pc"
 	}
-	args = append(args, "-vf", filter, "-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", "4", "-pix_fmt", c.Info.storedFormat(), "-f", "nut", "file:"+path)
+	args = append(args, "-vf", filter, "-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", "4", "-pix_fmt",
+		c.Info.storedFormat(), "-f", "nut", "file:"+path)
 	p, err := watched(ctx, args, progress)
 	if err != nil {
 		return Clip{}, blame(ctx, err, "it cannot be conformed to a constant rate")

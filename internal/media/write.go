@@ -93,7 +93,8 @@ func PresetFor(name, path string) (Preset, error) {
 			return p, nil
 		}
 	}
-	return Preset{}, fmt.Errorf("no preset writes %q files; end the name in .mp4 or .mkv or name a preset", filepath.Ext(path))
+	return Preset{}, fmt.Errorf("no preset writes %q files; end the name in .mp4 or .mkv or name a preset",
+		filepath.Ext(path))
 }
 
 // Size is about how many bytes so many frames of the source take by this preset.
@@ -116,8 +117,12 @@ func (p Preset) EncoderArgs(info Info) []string {
 		pix = info.storedFormat()
 	}
 	var set []string
-	for _, t := range [][2]string{{"range", info.rangeTag()}, {"color_primaries", info.Tags.Primaries},
-		{"color_trc", info.Tags.Transfer}, {"colorspace", info.Tags.Space}} {
+	for _, t := range [][2]string{
+		{"range", info.rangeTag()},
+		{"color_primaries", info.Tags.Primaries},
+		{"color_trc", info.Tags.Transfer},
+		{"colorspace", info.Tags.Space},
+	} {
 		if t[1] != "" {
 			set = append(set, t[0]+"="+t[1])
 		}
@@ -174,7 +179,10 @@ func (p Preset) soundArgs(info Info, whole bool) []string {
 
 // raw describes the pictures on the encoder's standard input.
 func raw(info Info, f frame.Format, pix string) []string {
-	return []string{"-f", "rawvideo", "-pix_fmt", pix, "-s", fmt.Sprintf("%dx%d", f.Width, f.Height), "-framerate", info.Rate.String(), "-i", "pipe:0"}
+	return []string{
+		"-f", "rawvideo", "-pix_fmt", pix, "-s", fmt.Sprintf("%dx%d", f.Width, f.Height), "-framerate",
+		info.Rate.String(), "-i", "pipe:0",
+	}
 }
 
 // Writer encodes pictures in order.
@@ -252,7 +260,8 @@ func (o Output) soundInput() []string {
 	if o.whole() {
 		return input(o.Sound, "-vn", "-itsoffset", fmt.Sprintf("%.6f", -info.Lead))
 	}
-	return input(o.Sound, "-vn", "-ss", fmt.Sprintf("%.6f", begin), "-t", fmt.Sprintf("%.6f", float64(o.Frames)/info.Rate.Float()))
+	return input(o.Sound, "-vn", "-ss", fmt.Sprintf("%.6f", begin), "-t",
+		fmt.Sprintf("%.6f", float64(o.Frames)/info.Rate.Float()))
 }
 
 func (o Output) whole() bool { return o.First == 0 && o.Frames == o.Total }
@@ -322,7 +331,8 @@ func Join(ctx context.Context, o Output, segments []string, lengths []int, progr
 	var list strings.Builder
 	list.WriteString("ffconcat version 1.0\n")
 	for i, s := range segments {
-		fmt.Fprintf(&list, "file 'file:%s'\nduration %s\n", strings.ReplaceAll(s, "'", `'\''`), o.Source.Info.Rate.Seconds(int64(2*lengths[i])))
+		fmt.Fprintf(&list, "file 'file:%s'\nduration %s\n", strings.ReplaceAll(s, "'", `'\''`),
+			o.Source.Info.Rate.Seconds(int64(2*lengths[i])))
 	}
 	listPath := o.Path + ".list"
 	if err := os.WriteFile(listPath, []byte(list.String()), 0o600); err != nil {

@@ -60,7 +60,10 @@ var ErrAway = errors.New("pgcluster: the database is being started again")
 func (c *Cluster) URL() string {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	u := url.URL{Scheme: "postgres", User: url.UserPassword("celator", c.password), Host: fmt.Sprintf("127.0.0.1:%d", c.port), Path: "/postgres", RawQuery: "sslmode=disable"}
+	u := url.URL{
+		Scheme: "postgres", User: url.UserPassword("celator", c.password),
+		Host: fmt.Sprintf("127.0.0.1:%d", c.port), Path: "/postgres", RawQuery: "sslmode=disable",
+	}
 	return u.String()
 }
 
@@ -208,8 +211,11 @@ func (c *Cluster) run(mode int) error {
 	if err != nil {
 		return err
 	}
-	args := []string{"-D", c.data, "-p", strconv.Itoa(c.port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
-		"-c", "max_connections=80", "-c", "shared_buffers=64MB", "-c", "log_min_messages=warning", "-c", "restart_after_crash=on"}
+	args := []string{
+		"-D", c.data, "-p", strconv.Itoa(c.port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
+		"-c", "max_connections=80", "-c", "shared_buffers=64MB", "-c", "log_min_messages=warning", "-c",
+		"restart_after_crash=on",
+	}
 	if !c.Durable {
 		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
 	}

@@ -60,7 +60,10 @@ func NewDisk(dir string, limit int64, free func() (int64, error)) (*Disk, error)
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, err
 	}
-	d := &Disk{dir: dir, limit: limit, free: free, jobs: make(chan func(), pending), clips: map[string]*clipFile{}, left: map[string]int64{}, no: map[tried]bool{}}
+	d := &Disk{
+		dir: dir, limit: limit, free: free, jobs: make(chan func(), pending), clips: map[string]*clipFile{},
+		left: map[string]int64{}, no: map[tried]bool{},
+	}
 	left, err := os.ReadDir(dir)
 	if err != nil {
 		return nil, err

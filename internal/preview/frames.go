@@ -86,8 +86,10 @@ const (
 
 // NewFrames returns a cache within a budget; disk, which may be nil, keeps what it lets go.
 func NewFrames(b *budget.Budget, disk *Disk) *Frames {
-	return &Frames{budget: b, disk: disk, streams: map[string]*stream{},
-		frames: budget.NewCache[frameKey](b.Frames, func(p *frame.Picture) int64 { return int64(len(p.Data)) })}
+	return &Frames{
+		budget: b, disk: disk, streams: map[string]*stream{},
+		frames: budget.NewCache[frameKey](b.Frames, func(p *frame.Picture) int64 { return int64(len(p.Data)) }),
+	}
 }
 
 // AtHand returns a frame of a clip that is in memory, which must not be changed, or nil.
@@ -128,7 +130,9 @@ func (c *Frames) Keep(id string, clip media.Clip, f int, pic *frame.Picture) {
 
 // Get returns frame f of a clip, which must not be changed. id names the clip. Nothing is
 // decoded for who does not wait any more.
-func (c *Frames) Get(ctx context.Context, class budget.Class, id string, clip media.Clip, f int) (*frame.Picture, error) {
+func (c *Frames) Get(ctx context.Context, class budget.Class, id string, clip media.Clip, f int) (*frame.Picture,
+	error,
+) {
 	c.mu.Lock()
 	if class != budget.Later {
 		c.asked = time.Now()

@@ -22,7 +22,9 @@ import (
 func footage(t *testing.T) (media.Clip, [][]byte) {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "clip.mp4")
-	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=size=320x180:rate=25:duration=6", "-c:v", "libx264", "-preset", "ultrafast", "-g", "25", "-pix_fmt", "yuv420p", path).CombinedOutput(); err != nil {
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"testsrc2=size=320x180:rate=25:duration=6", "-c:v", "libx264", "-preset", "ultrafast", "-g", "25", "-pix_fmt",
+		"yuv420p", path).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}
 	ctx := context.Background()

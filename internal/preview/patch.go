@@ -58,8 +58,10 @@ type Patches struct {
 
 // NewPatches returns a maker of patches on top of a frame cache, within a budget.
 func NewPatches(b *budget.Budget, f *Frames) *Patches {
-	return &Patches{Frames: f, Scenes: &scene.Maker{Children: b.Children, Kept: f.Kept, Keep: f.Keep}, budget: b,
-		memo: budget.NewCache[[32]byte](b.Patches, func(q Patch) int64 { return int64(len(q.Pix)) })}
+	return &Patches{
+		Frames: f, Scenes: &scene.Maker{Children: b.Children, Kept: f.Kept, Keep: f.Keep}, budget: b,
+		memo: budget.NewCache[[32]byte](b.Patches, func(q Patch) int64 { return int64(len(q.Pix)) }),
+	}
 }
 
 // Bytes is what the remembered patches take.
@@ -157,7 +159,9 @@ func (p *Patches) quick(ctx context.Context, r Request, live []cover.Live) (Patc
 const works = 4
 
 // render makes a patch when it is its turn.
-func (p *Patches) render(ctx context.Context, r Request, pic *frame.Picture, live []cover.Live, known *treat.Scene) (Patch, error) {
+func (p *Patches) render(ctx context.Context, r Request, pic *frame.Picture, live []cover.Live,
+	known *treat.Scene,
+) (Patch, error) {
 	turn, err := p.budget.Processor.Hold(ctx, r.Class, 1)
 	if err != nil {
 		return Patch{}, err

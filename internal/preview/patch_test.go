@@ -32,7 +32,9 @@ func TestPatchIsTheDelivery(t *testing.T) {
 		pic.Data[i] = byte(110 + 60*math.Sin(float64(i)/97) + 20*rng.Float64())
 	}
 	live := func(x float64, k cover.LiveTreatment) cover.Live {
-		return cover.Live{Form: cover.Form{Paths: []geom.Path{geom.Ellipse(geom.Rect{Min: geom.Pt(x, 100), Max: geom.Pt(x+200, 260)})}, Soften: geom.Pt(8, 8)}, Treatments: []cover.LiveTreatment{k}}
+		return cover.Live{Form: cover.Form{Paths: []geom.Path{
+			geom.Ellipse(geom.Rect{Min: geom.Pt(x, 100), Max: geom.Pt(x+200, 260)}),
+		}, Soften: geom.Pt(8, 8)}, Treatments: []cover.LiveTreatment{k}}
 	}
 	lives := []cover.Live{
 		live(40, cover.LiveTreatment{Kind: cover.Blur, Strength: 1, Sigma: geom.Pt(12, 12)}),
@@ -81,7 +83,11 @@ func TestPatchIsTheDelivery(t *testing.T) {
 						continue
 					}
 					w := want.RGBAAt(x, y)
-					for _, d := range [][2]float64{{float64(cr >> 8), float64(w.R)}, {float64(cg >> 8), float64(w.G)}, {float64(cb >> 8), float64(w.B)}} {
+					for _, d := range [][2]float64{
+						{float64(cr >> 8), float64(w.R)},
+						{float64(cg >> 8), float64(w.G)},
+						{float64(cb >> 8), float64(w.B)},
+					} {
 						sum += math.Abs(d[0] - d[1])
 						n++
 					}
@@ -103,14 +109,30 @@ func BenchmarkPatch(b *testing.B) {
 		size  geom.Point
 		treat cover.LiveTreatment
 	}{
-		{"blur26 380x180 in 720p", 1280, 720, Size{1280, 720}, geom.Pt(380, 180), cover.LiveTreatment{Kind: cover.Blur, Strength: 1, Sigma: geom.Pt(26, 26)}},
-		{"fill 1100x620 in 1080p", 1920, 1080, Size{1280, 720}, geom.Pt(1100, 620), cover.LiveTreatment{Kind: cover.Fill, Strength: 1, Colour: "#203040"}},
+		{
+			"blur26 380x180 in 720p", 1280, 720,
+			Size{1280, 720},
+			geom.Pt(380, 180),
+			cover.LiveTreatment{Kind: cover.Blur, Strength: 1, Sigma: geom.Pt(26, 26)},
+		},
+		{
+			"fill 1100x620 in 1080p", 1920, 1080,
+			Size{1280, 720},
+			geom.Pt(1100, 620),
+			cover.LiveTreatment{Kind: cover.Fill, Strength: 1, Colour: "#203040"},
+		},
 	} {
 		b.Run(c.name, func(b *testing.B) {
-			pic := frame.New(frame.Format{Width: c.w, Height: c.h, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709}, nil)
+			pic := frame.New(frame.Format{
+				Width: c.w, Height: c.h, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited,
+				Matrix: frame.BT709,
+			}, nil)
 			rand.New(rand.NewSource(1)).Read(pic.Data)
-			l := []cover.Live{{Form: cover.Form{Paths: []geom.Path{geom.Box(geom.Rect{Min: geom.Pt(200, 100), Max: geom.Pt(200, 100).Add(c.size)}).Map(geom.Placement(geom.Pt(400, 300), geom.Point{}, 3, 1, 1))},
-				Soften: geom.Pt(6, 6)}, Treatments: []cover.LiveTreatment{c.treat}}}
+			l := []cover.Live{{Form: cover.Form{
+				Paths: []geom.Path{geom.Box(geom.Rect{Min: geom.Pt(200, 100), Max: geom.Pt(200, 100).Add(c.size)}).Map(
+					geom.Placement(geom.Pt(400, 300), geom.Point{}, 3, 1, 1))},
+				Soften: geom.Pt(6, 6),
+			}, Treatments: []cover.LiveTreatment{c.treat}}}
 			for b.Loop() {
 				if _, err := render(pic, l, nil, c.view, false); err != nil {
 					b.Fatal(err)
@@ -121,14 +143,24 @@ func BenchmarkPatch(b *testing.B) {
 }
 
 func BenchmarkPatchThirty(b *testing.B) {
-	pic := frame.New(frame.Format{Width: 1280, Height: 720, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709}, nil)
+	pic := frame.New(frame.Format{
+		Width: 1280, Height: 720, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited,
+		Matrix: frame.BT709,
+	}, nil)
 	rand.New(rand.NewSource(1)).Read(pic.Data)
 	var lives []cover.Live
 	for i := range 30 {
-		t := []cover.LiveTreatment{{Kind: cover.Blur, Strength: 1, Sigma: geom.Pt(12, 12)}, {Kind: cover.Mosaic, Strength: 1, Cell: geom.Pt(16, 16)}, {Kind: cover.Fill, Strength: 1, Colour: "#808080"}}[i%3]
+		t := []cover.LiveTreatment{
+			{Kind: cover.Blur, Strength: 1, Sigma: geom.Pt(12, 12)},
+			{Kind: cover.Mosaic, Strength: 1, Cell: geom.Pt(16, 16)},
+			{Kind: cover.Fill, Strength: 1, Colour: "#808080"},
+		}[i%3]
 		at := geom.Pt(60+200*float64(i%6), 60+130*float64(i/6))
-		lives = append(lives, cover.Live{Form: cover.Form{Paths: []geom.Path{geom.Box(geom.Rect{Min: at, Max: at.Add(geom.Pt(100, 60))}).Map(geom.Placement(at, geom.Point{}, 3, 1, 1))},
-			Soften: geom.Pt(4, 4)}, Treatments: []cover.LiveTreatment{t}})
+		lives = append(lives, cover.Live{Form: cover.Form{
+			Paths: []geom.Path{geom.Box(geom.Rect{Min: at, Max: at.Add(geom.Pt(100, 60))}).Map(
+				geom.Placement(at, geom.Point{}, 3, 1, 1))},
+			Soften: geom.Pt(4, 4),
+		}, Treatments: []cover.LiveTreatment{t}})
 	}
 	for b.Loop() {
 		if _, err := render(pic, lives, nil, Size{1280, 720}, false); err != nil {
@@ -144,9 +176,14 @@ func TestStrip(t *testing.T) {
 	if err := os.MkdirAll(filepath.Dir(media.ViewPath(dir, 0)), 0o755); err != nil {
 		t.Fatal(err)
 	}
-	tr := cover.Track{ID: "t", Kind: cover.Surface, Frame: 0, Surface: []geom.Point{{X: 100, Y: 60}, {X: 188, Y: 60}, {X: 188, Y: 116}, {X: 100, Y: 116}}, Poses: &cover.Poses{States: "ag-gg", Confidence: make([]float64, 5)}}
+	tr := cover.Track{
+		ID: "t", Kind: cover.Surface, Frame: 0,
+		Surface: []geom.Point{{X: 100, Y: 60}, {X: 188, Y: 60}, {X: 188, Y: 116}, {X: 100, Y: 116}},
+		Poses:   &cover.Poses{States: "ag-gg", Confidence: make([]float64, 5)},
+	}
 	for f := range 5 {
-		m := geom.Placement(geom.Pt(144, 88), geom.Pt(30*float64(f), 12*float64(f)), 6*float64(f), 1+.2*float64(f), 1+.2*float64(f))
+		m := geom.Placement(geom.Pt(144, 88), geom.Pt(30*float64(f), 12*float64(f)), 6*float64(f), 1+.2*float64(f),
+			1+.2*float64(f))
 		var q [8]float64
 		for i, c := range tr.Box() {
 			c = m.Apply(c)
@@ -199,7 +236,13 @@ func TestStrip(t *testing.T) {
 		}
 		return "black"
 	}
-	for f, want := range [][3]string{{"red", "blue", "green"}, {"red", "blue", "green"}, {"black", "black", "black"}, {"red", "blue", "green"}, {"black", "black", "black"}} {
+	for f, want := range [][3]string{
+		{"red", "blue", "green"},
+		{"red", "blue", "green"},
+		{"black", "black", "black"},
+		{"red", "blue", "green"},
+		{"black", "black", "black"},
+	} {
 		if got := [3]string{at(f, 25, 28), at(f, 62, 28), at(f, 44, 1)}; got != want {
 			t.Errorf("frame %d: %v, not %v", f, got, want)
 		}

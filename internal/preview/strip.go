@@ -90,7 +90,8 @@ func cell(out *image.RGBA, x0 int, pic *frame.Picture, t *cover.Track, m geom.Ma
 		reach.Max = geom.Pt(max(reach.Max.X, p.X), max(reach.Max.Y, p.Y))
 	}
 	bound := func(v float64) int { return int(min(max(v, -2), frame.MaxSide)) }
-	src := pic.RGBA(image.Rect(bound(reach.Min.X-1), bound(reach.Min.Y-1), bound(reach.Max.X+2), bound(reach.Max.Y+2)).Intersect(pic.Rect()))
+	src := pic.RGBA(image.Rect(bound(reach.Min.X-1), bound(reach.Min.Y-1), bound(reach.Max.X+2),
+		bound(reach.Max.Y+2)).Intersect(pic.Rect()))
 	if src.Rect.Empty() {
 		return
 	}
@@ -119,5 +120,8 @@ func cell(out *image.RGBA, x0 int, pic *frame.Picture, t *cover.Track, m geom.Ma
 }
 
 func ring(m geom.Map) []geom.Point {
-	return []geom.Point{m.Apply(geom.Point{}), m.Apply(geom.Pt(CellW, 0)), m.Apply(geom.Pt(CellW, CellH)), m.Apply(geom.Pt(0, CellH))}
+	return []geom.Point{
+		m.Apply(geom.Point{}), m.Apply(geom.Pt(CellW, 0)), m.Apply(geom.Pt(CellW, CellH)),
+		m.Apply(geom.Pt(0, CellH)),
+	}
 }

@@ -98,7 +98,11 @@ var tmpl = template.Must(template.New("report").Funcs(template.FuncMap{
 func (r *Report) HTML(w io.Writer) error { return tmpl.Execute(w, r) }
 
 // Columns of the report as CSV.
-var Columns = []string{"name", "kind", "description", "reason", "requested by", "due", "source", "shot", "in", "out", "frames", "state", "note", "treatment", "checked", "open findings", "mended findings", "waived findings", "approved by", "approved at", "source digest", "delivery", "delivery sha256"}
+var Columns = []string{
+	"name", "kind", "description", "reason", "requested by", "due", "source", "shot", "in", "out",
+	"frames", "state", "note", "treatment", "checked", "open findings", "mended findings", "waived findings",
+	"approved by", "approved at", "source digest", "delivery", "delivery sha256",
+}
 
 // CSV writes a line for each row of the report.
 func (r *Report) CSV(w io.Writer) error {
@@ -142,8 +146,11 @@ func (r *Report) CSV(w io.Writer) error {
 				break
 			}
 		}
-		line := []string{x.Name, x.Kind, x.Description, x.Reason, x.Requester, x.Due, x.Source, x.Shot, x.In, x.Out, fmt.Sprint(x.Frames), x.State, x.Note, x.Treatment, checked,
-			fmt.Sprint(x.Open()), fmt.Sprint(mended), strings.Join(waived, "; "), by, at, digest[x.Source], name, sha}
+		line := []string{
+			x.Name, x.Kind, x.Description, x.Reason, x.Requester, x.Due, x.Source, x.Shot, x.In, x.Out, fmt.Sprint(x.Frames),
+			x.State, x.Note, x.Treatment, checked,
+			fmt.Sprint(x.Open()), fmt.Sprint(mended), strings.Join(waived, "; "), by, at, digest[x.Source], name, sha,
+		}
 		for i, v := range line { // what a spreadsheet would take for a formula
 			if v != "" && strings.ContainsAny(v[:1], "=+-@\t\r") {
 				line[i] = "'" + v
@@ -192,9 +199,11 @@ func (r *Report) PDF(ctx context.Context) ([]byte, error) {
 	defer cancel()
 	// It sees one file of our own making and nothing else; scripts are off by the page's
 	// own rule.
-	cmd := exec.CommandContext(ctx, browser, "--headless", "--no-sandbox", "--disable-gpu", "--no-pdf-header-footer", "--user-data-dir="+filepath.Join(dir, "profile"), "--print-to-pdf="+out, "file://"+in)
+	cmd := exec.CommandContext(ctx, browser, "--headless", "--no-sandbox", "--disable-gpu", "--no-pdf-header-footer",
+		"--user-data-dir="+filepath.Join(dir, "profile"), "--print-to-pdf="+out, "file://"+in)
 	if msg, err := cmd.CombinedOutput(); err != nil {
-		return nil, fmt.Errorf("the PDF could not be printed: %w (%s)", err, strings.TrimSpace(string(msg[:min(len(msg), 200)])))
+		return nil, fmt.Errorf("the PDF could not be printed: %w (%s)", err,
+			strings.TrimSpace(string(msg[:min(len(msg), 200)])))
 	}
 	return os.ReadFile(out)
 }

@@ -14,7 +14,10 @@ import (
 // markup on the page, no formula in the sheet, no cell or line that runs into another.
 func TestSaysWhatPeopleWrote(t *testing.T) {
 	rng := rand.New(rand.NewSource(3))
-	bits := []string{"Quay", "<script>alert(1)</script>", "\"", "'", ",", ";", "\n", "&amp;", "=1+1", "@x", "-", "+", "é", "船", "</dd>", "{{.Name}}", "\t", " ", "javascript:"}
+	bits := []string{
+		"Quay", "<script>alert(1)</script>", "\"", "'", ",", ";", "\n", "&amp;", "=1+1", "@x", "-", "+",
+		"é", "船", "</dd>", "{{.Name}}", "\t", " ", "javascript:",
+	}
 	some := func() string {
 		text := "x"
 		if rng.Intn(3) == 0 {
@@ -27,12 +30,24 @@ func TestSaysWhatPeopleWrote(t *testing.T) {
 	}
 	at := time.Date(2026, 3, 4, 5, 6, 7, 0, time.UTC)
 	for range 200 {
-		r := Report{Programme: some(), Made: at, Sources: []Source{{Name: "s", Digest: "d1"}}, Deliveries: []Delivery{{Name: "new", Shot: "shot", SHA256: "2"}, {Name: "old", Shot: "shot", SHA256: "1"}}}
+		r := Report{
+			Programme: some(), Made: at, Sources: []Source{{Name: "s", Digest: "d1"}},
+			Deliveries: []Delivery{{Name: "new", Shot: "shot", SHA256: "2"}, {Name: "old", Shot: "shot", SHA256: "1"}},
+		}
 		for range 3 {
 			r.Rows = append(r.Rows, Row{
-				Name: some(), Kind: some(), Description: some(), Reason: some(), Requester: some(), Due: some(), Shot: "shot", Source: "s", In: "01:00:00:00", Out: "01:00:00:09", Frames: 10, State: "Approved", Note: some(), Treatment: some(), Checked: rng.Intn(2) == 0,
-				Findings:  []Finding{{Kind: "Readable", State: "waived", Reason: some(), By: some()}, {Kind: "Exposed", State: "open", Says: some(), Severe: true}, {Kind: "Weak", State: "mended"}},
-				Decisions: []Decision{{By: some(), State: "Ready", At: at}, {By: some(), State: "Approved", Note: some(), At: at.Add(time.Hour)}},
+				Name: some(), Kind: some(), Description: some(), Reason: some(), Requester: some(), Due: some(), Shot: "shot",
+				Source: "s", In: "01:00:00:00", Out: "01:00:00:09", Frames: 10, State: "Approved", Note: some(),
+				Treatment: some(), Checked: rng.Intn(2) == 0,
+				Findings: []Finding{
+					{Kind: "Readable", State: "waived", Reason: some(), By: some()},
+					{Kind: "Exposed", State: "open", Says: some(), Severe: true},
+					{Kind: "Weak", State: "mended"},
+				},
+				Decisions: []Decision{
+					{By: some(), State: "Ready", At: at},
+					{By: some(), State: "Approved", Note: some(), At: at.Add(time.Hour)},
+				},
 			})
 		}
 		var page, sheet bytes.Buffer
@@ -42,7 +57,8 @@ func TestSaysWhatPeopleWrote(t *testing.T) {
 		if err := r.CSV(&sheet); err != nil {
 			t.Fatal(err)
 		}
-		if strings.Contains(page.String(), "<script") || strings.Count(page.String(), "</dd>") != strings.Count(page.String(), "<dd") {
+		if strings.Contains(page.String(), "<script") ||
+			strings.Count(page.String(), "</dd>") != strings.Count(page.String(), "<dd") {
 			t.Fatalf("markup got in: %s", &page)
 		}
 		plain := html.UnescapeString(page.String())
@@ -52,7 +68,10 @@ func TestSaysWhatPeopleWrote(t *testing.T) {
 		}
 		unchecked := 0
 		for i, x := range r.Rows {
-			for _, text := range []string{x.Name, x.Kind, x.Description, x.Reason, x.Requester, x.Due, x.Note, x.Treatment, x.Findings[0].Reason, x.Findings[0].By, x.Findings[1].Says, x.Decisions[0].By, x.Decisions[1].Note} {
+			for _, text := range []string{
+				x.Name, x.Kind, x.Description, x.Reason, x.Requester, x.Due, x.Note, x.Treatment,
+				x.Findings[0].Reason, x.Findings[0].By, x.Findings[1].Says, x.Decisions[0].By, x.Decisions[1].Note,
+			} {
 				if !strings.Contains(plain, text) {
 					t.Fatalf("the page does not say %q", text)
 				}
@@ -65,8 +84,12 @@ func TestSaysWhatPeopleWrote(t *testing.T) {
 				}
 				got[name] = strings.TrimPrefix(v, "'")
 			}
-			want := map[string]string{"name": x.Name, "description": x.Description, "reason": x.Reason, "requested by": x.Requester, "note": x.Note, "treatment": x.Treatment, "open findings": "1", "mended findings": "1",
-				"checked": map[bool]string{true: "yes", false: "no"}[x.Checked], "approved by": x.Decisions[1].By, "approved at": "2026-03-04T06:06:07Z", "source digest": "d1", "delivery": "new", "delivery sha256": "2"}
+			want := map[string]string{
+				"name": x.Name, "description": x.Description, "reason": x.Reason, "requested by": x.Requester, "note": x.Note,
+				"treatment": x.Treatment, "open findings": "1", "mended findings": "1",
+				"checked": map[bool]string{true: "yes", false: "no"}[x.Checked], "approved by": x.Decisions[1].By,
+				"approved at": "2026-03-04T06:06:07Z", "source digest": "d1", "delivery": "new", "delivery sha256": "2",
+			}
 			for name, v := range want {
 				if got[name] != strings.TrimPrefix(v, "'") {
 					t.Fatalf("%s is %q, not %q", name, got[name], v)

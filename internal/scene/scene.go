@@ -172,13 +172,17 @@ const together = 4
 
 // Make returns the scene for a span of a shot. A cover whose surface is nowhere clear
 // has no ground; its treatments do with the frame at hand. Errors are those of reading.
-func (m *Maker) Make(ctx context.Context, source string, clip media.Clip, d *cover.Document, span cover.Span) (*treat.Scene, error) {
+func (m *Maker) Make(ctx context.Context, source string, clip media.Clip, d *cover.Document,
+	span cover.Span,
+) (*treat.Scene, error) {
 	return m.MakeWith(ctx, source, clip, d, span, nil, nil)
 }
 
 // MakeWith is Make that gives some more frames, in ascending order, to do, if it can from
 // the same reading.
-func (m *Maker) MakeWith(ctx context.Context, source string, clip media.Clip, d *cover.Document, span cover.Span, more []int, do func(f int, p *frame.Picture)) (*treat.Scene, error) {
+func (m *Maker) MakeWith(ctx context.Context, source string, clip media.Clip, d *cover.Document, span cover.Span,
+	more []int, do func(f int, p *frame.Picture),
+) (*treat.Scene, error) {
 	s := m.Graphics(d)
 	var missing []survey
 	for _, v := range m.surveys(source, d, span) {
@@ -223,7 +227,9 @@ func (m *Maker) MakeWith(ctx context.Context, source string, clip media.Clip, d 
 
 // look reads the frames of some covers at once, and some more; a nil ground says that
 // nothing can be made of them.
-func (m *Maker) look(ctx context.Context, source string, clip media.Clip, all []survey, more []int, do func(f int, p *frame.Picture)) ([]*treat.Ground, error) {
+func (m *Maker) look(ctx context.Context, source string, clip media.Clip, all []survey, more []int,
+	do func(f int, p *frame.Picture),
+) ([]*treat.Ground, error) {
 	out, made := make([]*treat.Ground, len(all)), make([]*treat.Survey, len(all))
 	var frames []int
 	for i, s := range all {
@@ -261,7 +267,9 @@ func (m *Maker) look(ctx context.Context, source string, clip media.Clip, all []
 }
 
 // pick reads frames in order: those that are kept as they are, the others by a decoder.
-func (m *Maker) pick(ctx context.Context, source string, clip media.Clip, frames []int, do func(f int, pic *frame.Picture) error) error {
+func (m *Maker) pick(ctx context.Context, source string, clip media.Clip, frames []int,
+	do func(f int, pic *frame.Picture) error,
+) error {
 	var missing []int
 	decode := func() error {
 		if len(missing) == 0 {

@@ -20,8 +20,14 @@ func document(i media.Info) *cover.Document {
 	d := cover.New(i.Width, i.Height, i.Frames)
 	for n, k := range []cover.Kind{cover.SurfaceFill, cover.Blur, cover.Fill} {
 		x := 20 + 100*float64(n)
-		d.Covers = append(d.Covers, cover.Cover{ID: string(rune('a' + n)), Name: string(k), Span: cover.Span{Last: i.Frames - 1}, Treatments: []cover.Treatment{cover.NewTreatment("t", k)},
-			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(x, 60), Max: geom.Pt(x+70, 120)})}}}}})
+		d.Covers = append(d.Covers, cover.Cover{
+			ID: string(rune('a' + n)), Name: string(k), Span: cover.Span{Last: i.Frames - 1},
+			Treatments: []cover.Treatment{cover.NewTreatment("t", k)},
+			Outlines: []cover.Outline{{
+				ID: "o", Shape: cover.ShapeBox,
+				Keys: []cover.PathKey{{Knots: geom.Box(geom.Rect{Min: geom.Pt(x, 60), Max: geom.Pt(x+70, 120)})}},
+			}},
+		})
 	}
 	d.Covers[2].Span.First = 30
 	return d
@@ -31,7 +37,9 @@ func document(i media.Info) *cover.Document {
 // whoever makes it; what decides it has a name of its own.
 func TestScenes(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "clip.mp4")
-	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=size=360x200:rate=25:duration=2", "-c:v", "libx264", "-pix_fmt", "yuv420p", path).CombinedOutput(); err != nil {
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"testsrc2=size=360x200:rate=25:duration=2", "-c:v", "libx264", "-pix_fmt", "yuv420p",
+		path).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}
 	ctx := context.Background()
@@ -90,7 +98,8 @@ func TestScenes(t *testing.T) {
 		t.Errorf("%v: a number changed the ground", err)
 	}
 	moved, _, err := d.Apply(cover.Command{Do: "set", Cover: "a", Lane: "grow", Number: 9})
-	if now := m.Keys("s", moved, late); err != nil || now[0] == keys[0] || now[1] != keys[1] || m.Keys("x", d, late)[0] == keys[0] {
+	if now := m.Keys("s", moved, late); err != nil || now[0] == keys[0] || now[1] != keys[1] ||
+		m.Keys("x", d, late)[0] == keys[0] {
 		t.Errorf("%v: %v after %v", err, now, keys)
 	}
 	if near, exact := m.Near("s", moved, late); exact || near.Grounds["a"] != both.Grounds["a"] {

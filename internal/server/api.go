@@ -113,43 +113,55 @@ type (
 )
 
 func (s *server) register(api huma.API) {
-	huma.Register(api, op("listProgrammes", http.MethodGet, "/api/programmes", "All programmes", 200), func(ctx context.Context, _ *struct{}) (*body[[]store.Programme], error) {
-		ps, err := s.Store.Programmes(ctx)
-		return &body[[]store.Programme]{ps}, problem(err)
-	})
-	huma.Register(api, op("addProgramme", http.MethodPost, "/api/programmes", "Make a programme", 201), func(ctx context.Context, in *body[struct {
-		Name string `json:"name" minLength:"1" maxLength:"200"`
-	}]) (*body[store.Programme], error) {
-		p, err := s.Store.AddProgramme(ctx, in.Body.Name)
-		return &body[store.Programme]{p}, problem(err)
-	})
-	huma.Register(api, op("getProgramme", http.MethodGet, "/api/programmes/{id}", "A programme with its sources, shots, items and deliveries", 200), s.programme)
-	huma.Register(api, op("listMedia", http.MethodGet, "/api/media", "Clips in the server's media folder", 200), func(ctx context.Context, _ *struct{}) (*body[[]library.MediaFile], error) {
-		fs, err := s.Library.MediaFiles()
-		return &body[[]library.MediaFile]{fs}, problem(err)
-	})
-	huma.Register(api, op("addSource", http.MethodPost, "/api/programmes/{id}/sources", "Bring in a file of the media folder or a finished upload", 201), s.addSource)
-	huma.Register(api, op("getSource", http.MethodGet, "/api/sources/{id}", "A source", 200), func(ctx context.Context, in *ByID) (*body[sourceView], error) {
-		src, err := s.Store.Source(ctx, in.ID)
-		return &body[sourceView]{viewSource(src)}, problem(err)
-	})
-	huma.Register(api, op("removeSource", http.MethodDelete, "/api/sources/{id}", "Take a source and its shots out; a file in the media folder stays", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
-		if err := s.Store.RemoveSource(ctx, in.ID); err != nil {
-			return nil, problem(err)
-		}
-		return nil, problem(s.Library.Remove(in.ID))
-	})
-	huma.Register(api, op("retrySource", http.MethodPost, "/api/sources/{id}/retry", "Try again to bring in a source that failed", 202), func(ctx context.Context, in *ByID) (*struct{}, error) {
+	huma.Register(api, op("listProgrammes", http.MethodGet, "/api/programmes", "All programmes", 200),
+		func(ctx context.Context, _ *struct{}) (*body[[]store.Programme], error) {
+			ps, err := s.Store.Programmes(ctx)
+			return &body[[]store.Programme]{ps}, problem(err)
+		})
+	huma.Register(api, op("addProgramme", http.MethodPost, "/api/programmes", "Make a programme", 201),
+		func(ctx context.Context, in *body[struct {
+			Name string `json:"name" minLength:"1" maxLength:"200"`
+		}],
+		) (*body[store.Programme], error) {
+			p, err := s.Store.AddProgramme(ctx, in.Body.Name)
+			return &body[store.Programme]{p}, problem(err)
+		})
+	huma.Register(api, op("getProgramme", http.MethodGet, "/api/programmes/{id}",
+		"A programme with its sources, shots, items and deliveries", 200), s.programme)
+	huma.Register(api, op("listMedia", http.MethodGet, "/api/media", "Clips in the server's media folder", 200),
+		func(ctx context.Context, _ *struct{}) (*body[[]library.MediaFile], error) {
+			fs, err := s.Library.MediaFiles()
+			return &body[[]library.MediaFile]{fs}, problem(err)
+		})
+	huma.Register(api, op("addSource", http.MethodPost, "/api/programmes/{id}/sources",
+		"Bring in a file of the media folder or a finished upload", 201), s.addSource)
+	huma.Register(api, op("getSource", http.MethodGet, "/api/sources/{id}", "A source", 200),
+		func(ctx context.Context, in *ByID) (*body[sourceView], error) {
+			src, err := s.Store.Source(ctx, in.ID)
+			return &body[sourceView]{viewSource(src)}, problem(err)
+		})
+	huma.Register(api, op("removeSource", http.MethodDelete, "/api/sources/{id}",
+		"Take a source and its shots out; a file in the media folder stays", 204),
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			if err := s.Store.RemoveSource(ctx, in.ID); err != nil {
+				return nil, problem(err)
+			}
+			return nil, problem(s.Library.Remove(in.ID))
+		})
+	huma.Register(api, op("retrySource", http.MethodPost, "/api/sources/{id}/retry",
+		"Try again to bring in a source that failed", 202), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		return nil, problem(s.Store.RetrySource(ctx, in.ID))
 	})
 	huma.Register(api, op("getShot", http.MethodGet, "/api/shots/{id}", "A shot with its newest revision", 200), s.shot)
-	huma.Register(api, op("addItem", http.MethodPost, "/api/shots/{id}/items", "Enter an item of the clearance list", 201), func(ctx context.Context, in *struct {
+	huma.Register(api, op("addItem", http.MethodPost, "/api/shots/{id}/items", "Enter an item of the clearance list",
+		201), func(ctx context.Context, in *struct {
 		ByID
 		Body struct {
 			Name string `json:"name" minLength:"1" maxLength:"200"`
 			Kind string `json:"kind" enum:"plate,logo,sign,number,text,face,other"`
 		}
-	}) (*body[store.Item], error) {
+	},
+	) (*body[store.Item], error) {
 		item := clearance.Details{Name: in.Body.Name, Kind: in.Body.Kind}
 		if err := item.Tidy(); err != nil {
 			return nil, huma.Error422UnprocessableEntity(sentence(err))
@@ -157,30 +169,35 @@ func (s *server) register(api huma.API) {
 		it, err := s.Store.AddItem(ctx, in.ID, item)
 		return &body[store.Item]{it}, problem(err)
 	})
-	huma.Register(api, op("editShot", http.MethodPost, "/api/shots/{id}/edits", "Change a shot's document by commands", 201), func(ctx context.Context, in *struct {
+	huma.Register(api, op("editShot", http.MethodPost, "/api/shots/{id}/edits", "Change a shot's document by commands",
+		201), func(ctx context.Context, in *struct {
 		ByID
 		Body EditBody
-	}) (*body[revisionView], error) {
+	},
+	) (*body[revisionView], error) {
 		if err := s.countable(ctx, in.ID); err != nil {
 			return nil, err
 		}
-		r, err := s.Store.Edit(ctx, in.ID, store.On{Base: in.Body.Base, Author: author, Key: in.Body.Key}, func(d *cover.Document) (*cover.Document, string, error) {
-			next, label, err := d.Apply(in.Body.Commands...)
-			if err != nil && !errors.Is(err, cover.ErrNoCover) {
-				err = huma.Error422UnprocessableEntity(sentence(err))
-			}
-			return next, label, err
-		})
+		r, err := s.Store.Edit(ctx, in.ID, store.On{Base: in.Body.Base, Author: author, Key: in.Body.Key},
+			func(d *cover.Document) (*cover.Document, string, error) {
+				next, label, err := d.Apply(in.Body.Commands...)
+				if err != nil && !errors.Is(err, cover.ErrNoCover) {
+					err = huma.Error422UnprocessableEntity(sentence(err))
+				}
+				return next, label, err
+			})
 		return revised(r, err)
 	})
-	huma.Register(api, op("replaceDocument", http.MethodPut, "/api/shots/{id}/document", "Replace a shot's document", 200), func(ctx context.Context, in *struct {
+	huma.Register(api, op("replaceDocument", http.MethodPut, "/api/shots/{id}/document", "Replace a shot's document",
+		200), func(ctx context.Context, in *struct {
 		ByID
 		Body struct {
 			Base     int            `json:"base" minimum:"0"`
 			Key      string         `json:"key,omitempty" maxLength:"64" pattern:"^[A-Za-z0-9-]*$"`
 			Document cover.Document `json:"document"`
 		}
-	}) (*body[revisionView], error) {
+	},
+	) (*body[revisionView], error) {
 		if err := s.countable(ctx, in.ID); err != nil {
 			return nil, err
 		}
@@ -198,43 +215,54 @@ func (s *server) register(api huma.API) {
 				g.PNG, g.Width, g.Height = drawn.PNG, drawn.Width, drawn.Height
 			}
 		}
-		return revised(s.Store.Replace(ctx, in.ID, store.On{Base: in.Body.Base, Author: author, Key: in.Body.Key}, next, func(d *cover.Document) error {
-			if next.Width != d.Width || next.Height != d.Height || next.Frames != d.Frames {
-				return huma.Error422UnprocessableEntity(fmt.Sprintf("The document is for %d frames of %dx%d, the shot has %d of %dx%d.",
-					next.Frames, next.Width, next.Height, d.Frames, d.Width, d.Height))
-			}
-			return nil
-		}))
+		return revised(s.Store.Replace(ctx, in.ID, store.On{Base: in.Body.Base, Author: author, Key: in.Body.Key}, next,
+			func(d *cover.Document) error {
+				if next.Width != d.Width || next.Height != d.Height || next.Frames != d.Frames {
+					return huma.Error422UnprocessableEntity(fmt.Sprintf(
+						"The document is for %d frames of %dx%d, the shot has %d of %dx%d.",
+						next.Frames, next.Width, next.Height, d.Frames, d.Width, d.Height))
+				}
+				return nil
+			}))
 	})
-	huma.Register(api, op("undo", http.MethodPost, "/api/shots/{id}/undo", "Undo the last change still standing", 201), func(ctx context.Context, in *struct {
-		ByID
-		Body BaseBody
-	}) (*body[revisionView], error) {
-		return revised(s.Store.Undo(ctx, in.ID, in.Body.on()))
-	})
-	huma.Register(api, op("redo", http.MethodPost, "/api/shots/{id}/redo", "Redo what was undone last", 201), func(ctx context.Context, in *struct {
-		ByID
-		Body BaseBody
-	}) (*body[revisionView], error) {
-		return revised(s.Store.Redo(ctx, in.ID, in.Body.on()))
-	})
-	huma.Register(api, op("jump", http.MethodPost, "/api/shots/{id}/jump", "Show the document as it was after any edit", 201), func(ctx context.Context, in *struct {
+	huma.Register(api, op("undo", http.MethodPost, "/api/shots/{id}/undo", "Undo the last change still standing", 201),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body BaseBody
+		},
+		) (*body[revisionView], error) {
+			return revised(s.Store.Undo(ctx, in.ID, in.Body.on()))
+		})
+	huma.Register(api, op("redo", http.MethodPost, "/api/shots/{id}/redo", "Redo what was undone last", 201),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body BaseBody
+		},
+		) (*body[revisionView], error) {
+			return revised(s.Store.Redo(ctx, in.ID, in.Body.on()))
+		})
+	huma.Register(api, op("jump", http.MethodPost, "/api/shots/{id}/jump", "Show the document as it was after any edit",
+		201), func(ctx context.Context, in *struct {
 		ByID
 		Body struct {
 			BaseBody
 			State int `json:"state" minimum:"0"`
 		}
-	}) (*body[revisionView], error) {
+	},
+	) (*body[revisionView], error) {
 		return revised(s.Store.Jump(ctx, in.ID, in.Body.on(), in.Body.State))
 	})
-	huma.Register(api, op("listEdits", http.MethodGet, "/api/shots/{id}/edits", "The edits of a shot, the newest first", 200), s.edits)
-	huma.Register(api, op("looked", http.MethodPost, "/api/shots/{id}/looks", "Enter that a cover was looked at and found right", 204), func(ctx context.Context, in *struct {
+	huma.Register(api, op("listEdits", http.MethodGet, "/api/shots/{id}/edits", "The edits of a shot, the newest first",
+		200), s.edits)
+	huma.Register(api, op("looked", http.MethodPost, "/api/shots/{id}/looks",
+		"Enter that a cover was looked at and found right", 204), func(ctx context.Context, in *struct {
 		ByID
 		Body struct {
 			Cover  string         `json:"cover" pattern:"^[A-Za-z0-9._-]{1,64}$"`
 			Frames map[int]string `json:"frames" maxProperties:"100000" doc:"the cover's digest by frame"`
 		}
-	}) (*struct{}, error) {
+	},
+	) (*struct{}, error) {
 		for f, d := range in.Body.Frames {
 			if f < 0 || len(d) > 32 {
 				return nil, huma.Error422UnprocessableEntity("A frame is not below 0 and a digest not longer than 32 letters.")
@@ -242,22 +270,28 @@ func (s *server) register(api huma.API) {
 		}
 		return nil, problem(s.Store.Looked(ctx, in.ID, in.Body.Cover, author, in.Body.Frames))
 	})
-	huma.Register(api, op("listLooks", http.MethodGet, "/api/shots/{id}/looks", "What was looked at", 200), func(ctx context.Context, in *ByID) (*body[store.Looks], error) {
-		l, err := s.Store.Looks(ctx, in.ID)
-		return &body[store.Looks]{l}, problem(err)
-	})
-	huma.Register(api, op("getPatch", http.MethodGet, "/api/shots/{id}/patches/{revision}/{frame}", "What the covers of a revision change of a view frame", 200), s.patch)
-	huma.Register(api, op("previewPatch", http.MethodPost, "/api/shots/{id}/preview", "The same after commands that are not saved", 200), s.previewPatch)
+	huma.Register(api, op("listLooks", http.MethodGet, "/api/shots/{id}/looks", "What was looked at", 200),
+		func(ctx context.Context, in *ByID) (*body[store.Looks], error) {
+			l, err := s.Store.Looks(ctx, in.ID)
+			return &body[store.Looks]{l}, problem(err)
+		})
+	huma.Register(api, op("getPatch", http.MethodGet, "/api/shots/{id}/patches/{revision}/{frame}",
+		"What the covers of a revision change of a view frame", 200), s.patch)
+	huma.Register(api, op("previewPatch", http.MethodPost, "/api/shots/{id}/preview",
+		"The same after commands that are not saved", 200), s.previewPatch)
 	s.registerFollowing(api)
 	s.registerStyling(api)
 	s.registerList(api)
 	s.registerChecking(api)
-	huma.Register(api, op("addDelivery", http.MethodPost, "/api/shots/{id}/deliveries", "Render, verify and keep a shot", 201), s.addDelivery)
-	huma.Register(api, op("getDelivery", http.MethodGet, "/api/deliveries/{id}", "A delivery", 200), func(ctx context.Context, in *ByID) (*body[deliveryView], error) {
-		d, err := s.Store.Delivery(ctx, in.ID)
-		return &body[deliveryView]{viewDelivery(d)}, problem(err)
-	})
-	huma.Register(api, op("cancelDelivery", http.MethodPost, "/api/deliveries/{id}/cancel", "Stop a delivery; finished segments stay for the next", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
+	huma.Register(api, op("addDelivery", http.MethodPost, "/api/shots/{id}/deliveries",
+		"Render, verify and keep a shot", 201), s.addDelivery)
+	huma.Register(api, op("getDelivery", http.MethodGet, "/api/deliveries/{id}", "A delivery", 200),
+		func(ctx context.Context, in *ByID) (*body[deliveryView], error) {
+			d, err := s.Store.Delivery(ctx, in.ID)
+			return &body[deliveryView]{viewDelivery(d)}, problem(err)
+		})
+	huma.Register(api, op("cancelDelivery", http.MethodPost, "/api/deliveries/{id}/cancel",
+		"Stop a delivery; finished segments stay for the next", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		return nil, problem(s.Store.CancelDelivery(ctx, in.ID))
 	})
 	onlyBodies(api)
@@ -338,7 +372,10 @@ func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
 	if err != nil {
 		return nil, problem(err)
 	}
-	return &body[shotView]{shotView{Shot: sh, SourceInfo: viewSource(src), ProgrammeName: p.Name, Items: items, Seen: seen, Revision: viewRevision(rev), Looks: looks}}, nil
+	return &body[shotView]{shotView{
+		Shot: sh, SourceInfo: viewSource(src), ProgrammeName: p.Name, Items: items,
+		Seen: seen, Revision: viewRevision(rev), Looks: looks,
+	}}, nil
 }
 
 // listed is how many edits the list to jump in holds.
@@ -352,7 +389,10 @@ func (s *server) edits(ctx context.Context, in *ByID) (*body[[]editView], error)
 	edits, err := s.Store.Edits(ctx, in.ID, listed)
 	out := []editView{}
 	for _, e := range edits {
-		out = append(out, editView{e.Number, e.Label, e.Author, e.At, e.Number == head.State, slices.Contains(head.Redo.V, e.Number)})
+		out = append(out, editView{
+			e.Number, e.Label, e.Author, e.At, e.Number == head.State,
+			slices.Contains(head.Redo.V, e.Number),
+		})
 	}
 	if len(edits) < listed {
 		out = append(out, editView{Label: "before the first change", Current: head.State == 0})

@@ -68,24 +68,29 @@ func viewFinding(f store.Finding) findingView {
 }
 
 func (s *server) registerChecking(api huma.API) {
-	huma.Register(api, op("getCheck", http.MethodGet, "/api/shots/{id}/check", "What the check found in a shot", 200), func(ctx context.Context, in *ByID) (*body[checkView], error) {
-		v, err := s.checked(ctx, in.ID)
-		return &body[checkView]{v}, problem(err)
-	})
-	huma.Register(api, op("runCheck", http.MethodPost, "/api/shots/{id}/check", "Check a shot now", 202), func(ctx context.Context, in *struct {
-		ByID
-		Body struct {
-			Afresh bool `json:"afresh,omitempty" doc:"also what was checked and has not changed"`
-		}
-	}) (*struct{}, error) {
-		return nil, problem(s.Store.Check(ctx, in.ID, in.Body.Afresh))
-	})
-	huma.Register(api, op("checkProgramme", http.MethodPost, "/api/programmes/{id}/check", "Check all shots of a programme", 202), func(ctx context.Context, in *struct {
+	huma.Register(api, op("getCheck", http.MethodGet, "/api/shots/{id}/check", "What the check found in a shot", 200),
+		func(ctx context.Context, in *ByID) (*body[checkView], error) {
+			v, err := s.checked(ctx, in.ID)
+			return &body[checkView]{v}, problem(err)
+		})
+	huma.Register(api, op("runCheck", http.MethodPost, "/api/shots/{id}/check", "Check a shot now", 202),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body struct {
+				Afresh bool `json:"afresh,omitempty" doc:"also what was checked and has not changed"`
+			}
+		},
+		) (*struct{}, error) {
+			return nil, problem(s.Store.Check(ctx, in.ID, in.Body.Afresh))
+		})
+	huma.Register(api, op("checkProgramme", http.MethodPost, "/api/programmes/{id}/check",
+		"Check all shots of a programme", 202), func(ctx context.Context, in *struct {
 		ByID
 		Body struct {
 			Afresh bool `json:"afresh,omitempty"`
 		}
-	}) (*struct{}, error) {
+	},
+	) (*struct{}, error) {
 		shots, err := s.Store.Shots(ctx, in.ID)
 		for _, sh := range shots {
 			if err == nil {
@@ -94,13 +99,15 @@ func (s *server) registerChecking(api huma.API) {
 		}
 		return nil, problem(err)
 	})
-	huma.Register(api, op("waive", http.MethodPost, "/api/findings/{id}/waive", "Let a finding stand for a reason; without one it is open again", 200), func(ctx context.Context, in *struct {
+	huma.Register(api, op("waive", http.MethodPost, "/api/findings/{id}/waive",
+		"Let a finding stand for a reason; without one it is open again", 200), func(ctx context.Context, in *struct {
 		ByID
 		Body struct {
 			By     string `json:"by" maxLength:"200"`
 			Reason string `json:"reason" maxLength:"2000"`
 		}
-	}) (*body[findingView], error) {
+	},
+	) (*body[findingView], error) {
 		by, reason := strings.TrimSpace(in.Body.By), strings.TrimSpace(in.Body.Reason)
 		if by == "" {
 			return nil, huma.Error422UnprocessableEntity("Say who you are: every waiver has a name.")
@@ -108,7 +115,8 @@ func (s *server) registerChecking(api huma.API) {
 		f, err := s.Store.Waive(ctx, in.ID, by, reason)
 		return &body[findingView]{viewFinding(f)}, problem(err)
 	})
-	huma.Register(api, op("decide", http.MethodPost, "/api/shots/{id}/items/{item}/decisions", "Move an item on in a shot, or leave a note", 201), func(ctx context.Context, in *struct {
+	huma.Register(api, op("decide", http.MethodPost, "/api/shots/{id}/items/{item}/decisions",
+		"Move an item on in a shot, or leave a note", 201), func(ctx context.Context, in *struct {
 		ByID
 		Item string `path:"item"`
 		Body struct {
@@ -119,16 +127,21 @@ func (s *server) registerChecking(api huma.API) {
 			X     *float64 `json:"x,omitempty" doc:"and where on it, px"`
 			Y     *float64 `json:"y,omitempty"`
 		}
-	}) (*body[store.Seen], error) {
+	},
+	) (*body[store.Seen], error) {
 		b := in.Body
-		v, err := s.Store.Decide(ctx, store.Decision{Item: in.Item, Shot: in.ID, State: clearance.State(b.State), By: strings.TrimSpace(b.By), Note: strings.TrimSpace(b.Note), Frame: b.Frame, X: b.X, Y: b.Y})
+		v, err := s.Store.Decide(ctx, store.Decision{
+			Item: in.Item, Shot: in.ID, State: clearance.State(b.State),
+			By: strings.TrimSpace(b.By), Note: strings.TrimSpace(b.Note), Frame: b.Frame, X: b.X, Y: b.Y,
+		})
 		var no *store.Refused
 		if errors.As(err, &no) {
 			return nil, huma.Error409Conflict(sentence(err))
 		}
 		return &body[store.Seen]{v}, problem(err)
 	})
-	huma.Register(api, op("getReview", http.MethodGet, "/api/shots/{id}/review", "What a reviewer needs to know of a shot's items", 200), s.review)
+	huma.Register(api, op("getReview", http.MethodGet, "/api/shots/{id}/review",
+		"What a reviewer needs to know of a shot's items", 200), s.review)
 }
 
 func (s *server) checked(ctx context.Context, shot string) (checkView, error) {
@@ -141,7 +154,10 @@ func (s *server) checked(ctx context.Context, shot string) (checkView, error) {
 		return checkView{}, err
 	}
 	all, err := s.Store.Findings(ctx, shot)
-	v := checkView{State: i.State, Revision: i.Revision, Current: i.State == "done" && i.Revision == head, Done: i.Done, Frames: i.Frames, Error: i.Error, Waiting: i.Waiting, Findings: []findingView{}}
+	v := checkView{
+		State: i.State, Revision: i.Revision, Current: i.State == "done" && i.Revision == head, Done: i.Done,
+		Frames: i.Frames, Error: i.Error, Waiting: i.Waiting, Findings: []findingView{},
+	}
 	for _, f := range all {
 		v.Findings = append(v.Findings, viewFinding(f))
 	}
@@ -173,7 +189,10 @@ func (s *server) review(ctx context.Context, in *ByID) (*body[reviewShotView], e
 	if err != nil {
 		return nil, problem(err)
 	}
-	v := reviewShotView{Shot: sh, SourceInfo: viewSource(src), Revision: head.Number, Checked: check.Current, Items: []reviewView{}}
+	v := reviewShotView{
+		Shot: sh, SourceInfo: viewSource(src), Revision: head.Number, Checked: check.Current,
+		Items: []reviewView{},
+	}
 	for _, it := range items {
 		r := reviewView{Item: it, Covers: []string{}, Findings: []findingView{}, Decisions: []store.Decision{}}
 		for _, x := range seen {

@@ -14,7 +14,10 @@ import (
 )
 
 func viewDelivery(d store.Delivery) deliveryView {
-	v := deliveryView{d.ID, d.Shot, d.Revision, d.Preset, d.Name, d.State, d.Frames, d.Rendered, d.Verified, 0, 0, d.Error, d.Waiting, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished}
+	v := deliveryView{
+		d.ID, d.Shot, d.Revision, d.Preset, d.Name, d.State, d.Frames, d.Rendered, d.Verified, 0, 0,
+		d.Error, d.Waiting, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished,
+	}
 	if made := d.Rendered - d.Reused; d.Started != nil && made > 0 {
 		end := time.Now()
 		if d.Finished != nil {
@@ -32,7 +35,8 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 		Preset string `json:"preset" enum:"review,archive,still" doc:"still for still pictures, and for them alone"`
 		Name   string `json:"name,omitempty" maxLength:"120" doc:"of the file, without its ending; the shot's where it is empty"`
 	}
-}) (*body[deliveryView], error) {
+},
+) (*body[deliveryView], error) {
 	sh, src, err := s.Store.Reel(ctx, in.ID)
 	if err != nil {
 		return nil, problem(err)
@@ -48,7 +52,10 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	d := store.Delivery{ID: store.NewID(), Shot: sh.ID, Revision: rev.Number, Preset: preset.Name, Frames: sh.Frames, State: store.Queued, Created: time.Now()}
+	d := store.Delivery{
+		ID: store.NewID(), Shot: sh.ID, Revision: rev.Number, Preset: preset.Name, Frames: sh.Frames,
+		State: store.Queued, Created: time.Now(),
+	}
 	if d.Name = plain(in.Body.Name); d.Name == "" {
 		d.Name = plain(strings.TrimSuffix(sh.Name, filepath.Ext(sh.Name)))
 	}

@@ -46,11 +46,14 @@ func (s *server) uploads() (http.Handler, error) {
 	c.UseCore(files)
 	c.UseTerminater(files)
 	filelocker.New(dir).UseIn(c)
-	h, err := tus.NewHandler(tus.Config{StoreComposer: c, BasePath: "/api/uploads/", MaxSize: MaxUpload, Logger: slog.New(slog.NewTextHandler(io.Discard, nil)),
+	h, err := tus.NewHandler(tus.Config{
+		StoreComposer: c, BasePath: "/api/uploads/", MaxSize: MaxUpload,
+		Logger:          slog.New(slog.NewTextHandler(io.Discard, nil)),
 		DisableDownload: true, Cors: &tus.CorsConfig{Disable: true}, NetworkTimeout: patience,
 		PreUploadCreateCallback: func(e tus.HookEvent) (tus.HTTPResponse, tus.FileInfoChanges, error) {
 			return tus.HTTPResponse{}, tus.FileInfoChanges{}, s.roomFor(e.Upload.Size)
-		}})
+		},
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -70,7 +73,8 @@ func (s *server) roomFor(size int64) error {
 		return err
 	}
 	if n >= mostUploads {
-		return tus.NewError("ERR_TOO_MANY_UPLOADS", fmt.Sprintf("%d uploads are under way already; finish or remove some first", n), http.StatusServiceUnavailable)
+		return tus.NewError("ERR_TOO_MANY_UPLOADS", fmt.Sprintf(
+			"%d uploads are under way already; finish or remove some first", n), http.StatusServiceUnavailable)
 	}
 	if err := s.Library.Room(missing + size); err != nil {
 		return tus.NewError("ERR_NO_ROOM", sentence(err), http.StatusInsufficientStorage)

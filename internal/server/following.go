@@ -80,7 +80,10 @@ type (
 )
 
 func viewAttempt(a store.Attempt) attemptView {
-	v := attemptView{a.ID, a.Shot, a.Spec.V.Track, a.Spec.V.From, a.Spec.V.To, a.Spec.V.Compare, a.State, a.Note, a.Waiting, a.Frames, a.Done, a.At, 0, a.Figures.V, a.Poses.V, "", nil, a.Created, a.Finished}
+	v := attemptView{
+		a.ID, a.Shot, a.Spec.V.Track, a.Spec.V.From, a.Spec.V.To, a.Spec.V.Compare, a.State, a.Note,
+		a.Waiting, a.Frames, a.Done, a.At, 0, a.Figures.V, a.Poses.V, "", nil, a.Created, a.Finished,
+	}
 	if a.Spec.V.Front != nil {
 		v.Front = a.Spec.V.Front.Cover
 	}
@@ -95,9 +98,12 @@ func viewAttempt(a store.Attempt) attemptView {
 }
 
 func (s *server) registerFollowing(api huma.API) {
-	huma.Register(api, op("follow", http.MethodPost, "/api/shots/{id}/attempts", "Follow a surface or points through a shot", 201), s.follow)
-	huma.Register(api, op("given", http.MethodPost, "/api/shots/{id}/given", "Enter a track from elsewhere, with its poses", 201), s.given)
-	huma.Register(api, op("listAttempts", http.MethodGet, "/api/shots/{id}/attempts", "The attempts of a shot, the newest first", 200), func(ctx context.Context, in *ByID) (*body[[]attemptView], error) {
+	huma.Register(api, op("follow", http.MethodPost, "/api/shots/{id}/attempts",
+		"Follow a surface or points through a shot", 201), s.follow)
+	huma.Register(api, op("given", http.MethodPost, "/api/shots/{id}/given",
+		"Enter a track from elsewhere, with its poses", 201), s.given)
+	huma.Register(api, op("listAttempts", http.MethodGet, "/api/shots/{id}/attempts",
+		"The attempts of a shot, the newest first", 200), func(ctx context.Context, in *ByID) (*body[[]attemptView], error) {
 		as, err := s.Store.Attempts(ctx, in.ID)
 		out := []attemptView{}
 		for _, a := range as {
@@ -105,25 +111,30 @@ func (s *server) registerFollowing(api huma.API) {
 		}
 		return &body[[]attemptView]{out}, problem(err)
 	})
-	huma.Register(api, op("getAttempt", http.MethodGet, "/api/attempts/{id}", "An attempt with its poses so far", 200), func(ctx context.Context, in *ByID) (*body[attemptView], error) {
-		a, err := s.Store.Attempt(ctx, in.ID)
-		v := viewAttempt(a)
-		if err == nil && v.Front != "" {
-			v.Mattes, err = s.Store.Mattes(ctx, a.ID, false)
-		}
-		return &body[attemptView]{v}, problem(err)
-	})
-	huma.Register(api, op("lookInFront", http.MethodPost, "/api/shots/{id}/fronts", "Look for what passes in front of a followed surface", 201), s.lookInFront)
-	huma.Register(api, op("stopAttempt", http.MethodPost, "/api/attempts/{id}/stop", "Stop following; what was found stays", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
+	huma.Register(api, op("getAttempt", http.MethodGet, "/api/attempts/{id}", "An attempt with its poses so far", 200),
+		func(ctx context.Context, in *ByID) (*body[attemptView], error) {
+			a, err := s.Store.Attempt(ctx, in.ID)
+			v := viewAttempt(a)
+			if err == nil && v.Front != "" {
+				v.Mattes, err = s.Store.Mattes(ctx, a.ID, false)
+			}
+			return &body[attemptView]{v}, problem(err)
+		})
+	huma.Register(api, op("lookInFront", http.MethodPost, "/api/shots/{id}/fronts",
+		"Look for what passes in front of a followed surface", 201), s.lookInFront)
+	huma.Register(api, op("stopAttempt", http.MethodPost, "/api/attempts/{id}/stop",
+		"Stop following; what was found stays", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		return nil, problem(s.Store.StopAttempt(ctx, in.ID))
 	})
-	huma.Register(api, op("assess", http.MethodPost, "/api/shots/{id}/assess", "How well a surface can be followed", 200), s.assess)
+	huma.Register(api, op("assess", http.MethodPost, "/api/shots/{id}/assess", "How well a surface can be followed",
+		200), s.assess)
 }
 
 func (s *server) follow(ctx context.Context, in *struct {
 	ByID
 	Body FollowBody
-}) (*body[attemptView], error) {
+},
+) (*body[attemptView], error) {
 	r, err := s.reading(ctx, in.ID)
 	if err != nil {
 		return nil, err
@@ -136,8 +147,14 @@ func (s *server) follow(ctx context.Context, in *struct {
 	if b.To < b.From || b.To >= r.shot.Frames {
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("There are no frames %d to %d in the shot.", b.From, b.To))
 	}
-	a := store.Attempt{ID: store.NewID(), Shot: in.ID, Track: b.Track.ID, State: store.Queued, Frames: b.To - b.From + 1, Created: time.Now()}
-	a.Spec.V = store.AttemptSpec{Track: b.Track, From: b.From, To: b.To, Base: b.Base, Ride: b.Ride, At: b.At, Take: b.Take, Compare: b.Compare, Author: author}
+	a := store.Attempt{
+		ID: store.NewID(), Shot: in.ID, Track: b.Track.ID, State: store.Queued,
+		Frames: b.To - b.From + 1, Created: time.Now(),
+	}
+	a.Spec.V = store.AttemptSpec{
+		Track: b.Track, From: b.From, To: b.To, Base: b.Base, Ride: b.Ride, At: b.At,
+		Take: b.Take, Compare: b.Compare, Author: author,
+	}
 	if err := s.Store.AddAttempt(ctx, a); err != nil {
 		return nil, problem(err)
 	}
@@ -160,7 +177,8 @@ func valid(r readable, t *cover.Track) error {
 func (s *server) given(ctx context.Context, in *struct {
 	ByID
 	Body cover.Track
-}) (*body[attemptView], error) {
+},
+) (*body[attemptView], error) {
 	r, err := s.reading(ctx, in.ID)
 	if err != nil {
 		return nil, err
@@ -179,7 +197,8 @@ func (s *server) given(ctx context.Context, in *struct {
 func (s *server) lookInFront(ctx context.Context, in *struct {
 	ByID
 	Body FrontBody
-}) (*body[attemptView], error) {
+},
+) (*body[attemptView], error) {
 	head, err := s.Store.Head(ctx, in.ID)
 	if err != nil {
 		return nil, problem(err)
@@ -191,23 +210,35 @@ func (s *server) lookInFront(ctx context.Context, in *struct {
 	case t == nil || t.Poses == nil:
 		return nil, huma.Error422UnprocessableEntity("The surface has not been followed; follow it first.")
 	case t.Kind != cover.Surface:
-		return nil, huma.Error422UnprocessableEntity(t.Name + " is a track of points; what passes in front is seen against a surface.")
+		return nil, huma.Error422UnprocessableEntity(t.Name +
+			" is a track of points; what passes in front is seen against a surface.")
 	case b.To < b.From || b.To >= d.Frames:
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("There are no frames %d to %d in the shot.", b.From, b.To))
 	}
-	p := cover.Proposed{Surface: t.ID, Sensitivity: b.Sensitivity, Edge: b.Edge, Least: b.Least, Accepted: []cover.Span{}, Strokes: []cover.Stroke{}}
+	p := cover.Proposed{
+		Surface: t.ID, Sensitivity: b.Sensitivity, Edge: b.Edge, Least: b.Least,
+		Accepted: []cover.Span{}, Strokes: []cover.Stroke{},
+	}
 	span := cover.Span{First: b.From, Last: b.To}
 	try := cover.Command{Do: "propose", Cover: b.Cover, Proposed: &p}
 	if d.Find(b.Cover) == nil {
-		try = cover.Command{Do: "add", New: &cover.Cover{ID: b.Cover, Name: b.Name, Span: span, HoldsOut: b.For, Proposed: &p}}
+		try = cover.Command{Do: "add", New: &cover.Cover{
+			ID: b.Cover, Name: b.Name, Span: span, HoldsOut: b.For, Proposed: &p,
+		}}
 	}
 	if _, _, err := d.Apply(try); err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	a := store.Attempt{ID: store.NewID(), Shot: in.ID, Track: t.ID, State: store.Queued, Frames: b.To - b.From + 1, Created: time.Now()}
+	a := store.Attempt{
+		ID: store.NewID(), Shot: in.ID, Track: t.ID, State: store.Queued, Frames: b.To - b.From + 1,
+		Created: time.Now(),
+	}
 	track := *t
 	track.Poses = nil
-	a.Spec.V = store.AttemptSpec{Track: track, From: b.From, To: b.To, Author: author, Front: &store.FrontSpec{Proposed: p, Cover: b.Cover, Name: b.Name, For: b.For}}
+	a.Spec.V = store.AttemptSpec{
+		Track: track, From: b.From, To: b.To, Author: author,
+		Front: &store.FrontSpec{Proposed: p, Cover: b.Cover, Name: b.Name, For: b.For},
+	}
 	if err := s.Store.AddAttempt(ctx, a); err != nil {
 		return nil, problem(err)
 	}
@@ -261,11 +292,15 @@ func (s *server) frontMattes(w http.ResponseWriter, req *http.Request) {
 		return
 	}
 	w.Header().Set("Content-Type", "application/zip")
-	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": c.Name + " mattes.zip"}))
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment",
+		map[string]string{"filename": c.Name + " mattes.zip"}))
 	z := zip.NewWriter(w)
 	defer z.Close()
 	for f := c.Span.First; f <= c.Span.Last && ctx.Err() == nil; f++ {
-		to, err := z.CreateHeader(&zip.FileHeader{Name: fmt.Sprintf("matte-%06d.png", f), Method: zip.Store}) // packed already
+		to, err := z.CreateHeader(&zip.FileHeader{
+			Name:   fmt.Sprintf("matte-%06d.png", f),
+			Method: zip.Store,
+		}) // packed already
 		if err != nil || png.Encode(to, preview.Front(c.InFront(f), d.Width, d.Height, d.Width, d.Height)) != nil {
 			return
 		}
@@ -284,7 +319,8 @@ func (s *server) prepared(ctx context.Context, r readable, f int) (track.Frame, 
 func (s *server) assess(ctx context.Context, in *struct {
 	ByID
 	Body assessBody
-}) (*body[assessView], error) {
+},
+) (*body[assessView], error) {
 	r, err := s.reading(ctx, in.ID)
 	if err != nil {
 		return nil, err
@@ -367,7 +403,8 @@ func (s *server) strip(w http.ResponseWriter, req *http.Request) {
 	}
 	t := a.Spec.V.Track
 	t.Poses = a.Poses.V
-	img, err := preview.Strip(ctx, s.Library.Dir(r.src.ID), r.shot.First, r.clip.Info.Width, r.clip.Info.Height, &t, first, min(first+preview.StripFrames, r.shot.Frames)-1)
+	img, err := preview.Strip(ctx, s.Library.Dir(r.src.ID), r.shot.First, r.clip.Info.Width, r.clip.Info.Height, &t,
+		first, min(first+preview.StripFrames, r.shot.Frames)-1)
 	if err != nil {
 		failed(w, err)
 		return

@@ -136,8 +136,10 @@ func (p *prompt) ReadFrom(src io.Reader) (n int64, err error) {
 func timely(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		switch {
-		case strings.HasPrefix(r.URL.Path, "/api/events"), strings.HasPrefix(r.URL.Path, "/api/uploads"), // go on as long as somebody is there
-			strings.HasSuffix(r.URL.Path, "/file"), strings.Contains(r.URL.Path, "/mattes/"), strings.Contains(r.URL.Path, "/report."),
+		case strings.HasPrefix(r.URL.Path, "/api/events"), strings.HasPrefix(r.URL.Path, "/api/uploads"),
+			// go on as long as somebody is there
+			strings.HasSuffix(r.URL.Path, "/file"), strings.Contains(r.URL.Path, "/mattes/"),
+			strings.Contains(r.URL.Path, "/report."),
 			r.Method == http.MethodPost && strings.HasSuffix(r.URL.Path, "/sources"): // reads a whole file
 		default:
 			ctx, cancel := context.WithTimeoutCause(r.Context(), answering, errSlow)
@@ -155,7 +157,8 @@ var errSlow = errors.New("it takes longer than a minute; the server is busy")
 func (s *server) roomy(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		n := r.ContentLength
-		if n >= 0 && n <= small || s.Budget == nil || strings.HasPrefix(r.URL.Path, "/api/uploads") || r.Body == nil || r.Body == http.NoBody {
+		if n >= 0 && n <= small || s.Budget == nil || strings.HasPrefix(r.URL.Path, "/api/uploads") || r.Body == nil ||
+			r.Body == http.NoBody {
 			next.ServeHTTP(w, r)
 			return
 		}
@@ -199,7 +202,8 @@ func (s *server) logged(next http.Handler) http.Handler {
 			level = slog.LevelInfo
 		}
 		if s.Log != nil {
-			s.Log.Log(r.Context(), level, "request", "method", r.Method, "path", r.URL.Path, "status", status, "ms", took.Milliseconds(), "request", middleware.GetReqID(r.Context()))
+			s.Log.Log(r.Context(), level, "request", "method", r.Method, "path", r.URL.Path, "status", status, "ms",
+				took.Milliseconds(), "request", middleware.GetReqID(r.Context()))
 		}
 	})
 }

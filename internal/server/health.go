@@ -53,10 +53,14 @@ func (s *server) writable() error {
 
 // measure registers what is counted of this server.
 func (s *server) measure(reg *prometheus.Registry) {
-	s.seen = prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "celator_request_seconds", Help: "Requests by route and status.",
-		Buckets: []float64{.005, .01, .025, .05, .1, .2, .4, .8, 1.5, 3, 6, 12, 30}}, []string{"method", "route", "status"})
-	s.patches = prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "celator_patch_seconds", Help: "Patches by how they were wanted: quick, exact or ahead.",
-		Buckets: []float64{.005, .01, .025, .05, .1, .2, .4, .8, 1.5, 3, 6, 12}}, []string{"kind"})
+	s.seen = prometheus.NewHistogramVec(prometheus.HistogramOpts{
+		Name: "celator_request_seconds", Help: "Requests by route and status.",
+		Buckets: []float64{.005, .01, .025, .05, .1, .2, .4, .8, 1.5, 3, 6, 12, 30},
+	}, []string{"method", "route", "status"})
+	s.patches = prometheus.NewHistogramVec(prometheus.HistogramOpts{
+		Name: "celator_patch_seconds", Help: "Patches by how they were wanted: quick, exact or ahead.",
+		Buckets: []float64{.005, .01, .025, .05, .1, .2, .4, .8, 1.5, 3, 6, 12},
+	}, []string{"kind"})
 	reg.MustRegister(s.seen, s.patches, &collector{s})
 }
 
@@ -64,11 +68,15 @@ func (s *server) measure(reg *prometheus.Registry) {
 type collector struct{ s *server }
 
 var (
-	memoryDesc     = prometheus.NewDesc("celator_memory_bytes", "What is remembered, in memory and on the disk.", []string{"what"}, nil)
-	poolDesc       = prometheus.NewDesc("celator_pool", "Pools of memory and processors: used, peak, size, waiting.", []string{"pool", "what"}, nil)
-	connectionDesc = prometheus.NewDesc("celator_database_connections", "Connections by share: used and most.", []string{"share", "what"}, nil)
-	queueDesc      = prometheus.NewDesc("celator_queue_jobs", "Jobs in the queue by kind and state.", []string{"kind", "state"}, nil)
-	diskDesc       = prometheus.NewDesc("celator_disk_free_bytes", "Bytes that may still be written to the store.", nil, nil)
+	memoryDesc = prometheus.NewDesc("celator_memory_bytes", "What is remembered, in memory and on the disk.",
+		[]string{"what"}, nil)
+	poolDesc = prometheus.NewDesc("celator_pool", "Pools of memory and processors: used, peak, size, waiting.",
+		[]string{"pool", "what"}, nil)
+	connectionDesc = prometheus.NewDesc("celator_database_connections", "Connections by share: used and most.",
+		[]string{"share", "what"}, nil)
+	queueDesc = prometheus.NewDesc("celator_queue_jobs", "Jobs in the queue by kind and state.",
+		[]string{"kind", "state"}, nil)
+	diskDesc = prometheus.NewDesc("celator_disk_free_bytes", "Bytes that may still be written to the store.", nil, nil)
 )
 
 func (c *collector) Describe(ch chan<- *prometheus.Desc) {
@@ -82,10 +90,17 @@ func (c *collector) Collect(ch chan<- prometheus.Metric) {
 		ch <- prometheus.MustNewConstMetric(d, prometheus.GaugeValue, v, labels...)
 	}
 	memory, disk := c.s.Patches.Frames.Bytes()
-	for what, n := range map[string]int64{"frames": memory, "frames on disk": disk, "patches": c.s.Patches.Bytes(), "documents": c.s.documents.Bytes()} {
+	for what, n := range map[string]int64{
+		"frames": memory, "frames on disk": disk, "patches": c.s.Patches.Bytes(),
+		"documents": c.s.documents.Bytes(),
+	} {
 		gauge(memoryDesc, float64(n), what)
 	}
-	for name, p := range map[string]*budget.Pool{"pictures": c.s.Budget.Pictures, "bodies": c.s.Budget.Bodies, "children": c.s.Budget.Children, "jobs": c.s.Budget.Jobs, "processor": c.s.Budget.Processor, "decoding": c.s.Budget.Decoding} {
+	for name, p := range map[string]*budget.Pool{
+		"pictures": c.s.Budget.Pictures, "bodies": c.s.Budget.Bodies,
+		"children": c.s.Budget.Children, "jobs": c.s.Budget.Jobs, "processor": c.s.Budget.Processor,
+		"decoding": c.s.Budget.Decoding,
+	} {
 		used, peak, size := p.Use()
 		for what, n := range map[string]int64{"used": used, "peak": peak, "size": size, "waiting": int64(p.Waiting())} {
 			gauge(poolDesc, float64(n), name, what)

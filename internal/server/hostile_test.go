@@ -38,12 +38,17 @@ func routes(t *testing.T) (out [][2]string) {
 			out = append(out, [2]string{strings.ToUpper(m), path})
 		}
 	}
-	for _, p := range []string{"/api/sources/{id}/views/1.jpg", "/api/sources/{id}/frames/1", "/api/deliveries/{id}/file", "/api/attempts/{id}/strip/0", "/api/shots/{id}/front/1/{item}/1",
-		"/api/shots/{id}/mattes/{item}", "/api/shots/{id}/stills/1", "/api/findings/{id}/recovered", "/api/programmes/{id}/list.csv", "/api/programmes/{id}/report.html",
-		"/api/programmes/{id}/report.csv", "/api/uploads/{id}", "/programmes/{id}", "/{id}"} {
+	for _, p := range []string{
+		"/api/sources/{id}/views/1.jpg", "/api/sources/{id}/frames/1", "/api/deliveries/{id}/file",
+		"/api/attempts/{id}/strip/0", "/api/shots/{id}/front/1/{item}/1",
+		"/api/shots/{id}/mattes/{item}", "/api/shots/{id}/stills/1", "/api/findings/{id}/recovered",
+		"/api/programmes/{id}/list.csv", "/api/programmes/{id}/report.html",
+		"/api/programmes/{id}/report.csv", "/api/uploads/{id}", "/programmes/{id}", "/{id}",
+	} {
 		out = append(out, [2]string{"GET", p})
 	}
-	return append(out, [2]string{"PATCH", "/api/uploads/{id}"}, [2]string{"DELETE", "/api/uploads/{id}"}, [2]string{"HEAD", "/api/uploads/{id}"})
+	return append(out, [2]string{"PATCH", "/api/uploads/{id}"}, [2]string{"DELETE", "/api/uploads/{id}"},
+		[2]string{"HEAD", "/api/uploads/{id}"})
 }
 
 // files are those of a folder, with their contents' digests, but for what comes and goes.
@@ -67,7 +72,11 @@ func files(t *testing.T, dir string) map[string][32]byte {
 func TestHostileIdentifiers(t *testing.T) {
 	s, _ := open(t)
 	before := files(t, s.lib.Store)
-	bad := []string{".", "..", "../..", "..%2f..%2f", "%2e%2e", "%00", "a%00b", "%", "%zz", "/etc/passwd", "uploads", "sources", "*", "'; DROP TABLE shot; --", "\\..\\", strings.Repeat("a", 5000), "00000000-0000-0000-0000-00000000000g", "NaN", "-1", "💥", "\u202e"}
+	bad := []string{
+		".", "..", "../..", "..%2f..%2f", "%2e%2e", "%00", "a%00b", "%", "%zz", "/etc/passwd", "uploads",
+		"sources", "*", "'; DROP TABLE shot; --", "\\..\\", strings.Repeat("a", 5000),
+		"00000000-0000-0000-0000-00000000000g", "NaN", "-1", "💥", "\u202e",
+	}
 	for _, r := range routes(t) {
 		for _, id := range bad {
 			path := r[1]
@@ -86,7 +95,8 @@ func TestHostileIdentifiers(t *testing.T) {
 			if err != nil { // no client can send it either
 				continue
 			}
-			req := httptest.NewRequest("GET", "http://127.0.0.1/", strings.NewReader(fmt.Sprintf(`{"upload":%q,"media":%q,"name":%q}`, id, "", id)))
+			req := httptest.NewRequest("GET", "http://127.0.0.1/",
+				strings.NewReader(fmt.Sprintf(`{"upload":%q,"media":%q,"name":%q}`, id, "", id)))
 			req.Method, req.URL = r[0], u
 			req.Header.Set("Content-Type", "application/json")
 			req.Header.Set("Tus-Resumable", "1.0.0")
@@ -97,7 +107,8 @@ func TestHostileIdentifiers(t *testing.T) {
 			if w.Code >= 500 {
 				t.Errorf("%s %s: %d %s", r[0], path, w.Code, w.Body)
 			}
-			if w.Header().Get("X-Content-Type-Options") != "nosniff" || !strings.Contains(w.Header().Get("Content-Security-Policy"), "frame-ancestors 'none'") {
+			if w.Header().Get("X-Content-Type-Options") != "nosniff" ||
+				!strings.Contains(w.Header().Get("Content-Security-Policy"), "frame-ancestors 'none'") {
 				t.Errorf("%s %s: an answer without its headers", r[0], path)
 			}
 			if strings.Contains(w.Body.String(), s.lib.Store) {
@@ -110,7 +121,8 @@ func TestHostileIdentifiers(t *testing.T) {
 	for _, id := range bad {
 		for _, field := range []string{"upload", "media"} {
 			if !strings.Contains(id, "%") {
-				s.ask("POST", "/api/programmes/"+p.ID+"/sources", map[string]any{field: id, "name": id[:min(len(id), 200)]}, 422, nil)
+				s.ask("POST", "/api/programmes/"+p.ID+"/sources", map[string]any{field: id, "name": id[:min(len(id), 200)]},
+					422, nil)
 			}
 		}
 	}
@@ -134,10 +146,16 @@ func TestZeroBytes(t *testing.T) {
 	var p struct{ ID string }
 	s.ask("POST", "/api/programmes", map[string]any{"name": "Fine"}, 201, &p)
 	for path, body := range map[string]any{
-		"/api/programmes":                    map[string]any{"name": zero},
-		shot + "/items":                      map[string]any{"name": zero, "kind": "plate"},
-		"/api/programmes/" + p.ID + "/items": map[string]any{"name": zero, "kind": "plate", "description": zero, "reason": "", "requester": "", "due": ""},
-		shot + "/edits":                      map[string]any{"base": 0, "commands": []any{map[string]any{"do": "add", "new": map[string]any{"id": "c", "name": zero, "span": map[string]int{"first": 0, "last": 1}}}}},
+		"/api/programmes": map[string]any{"name": zero},
+		shot + "/items":   map[string]any{"name": zero, "kind": "plate"},
+		"/api/programmes/" + p.ID + "/items": map[string]any{
+			"name": zero, "kind": "plate", "description": zero, "reason": "", "requester": "", "due": "",
+		},
+		shot + "/edits": map[string]any{"base": 0, "commands": []any{
+			map[string]any{"do": "add", "new": map[string]any{
+				"id": "c", "name": zero, "span": map[string]int{"first": 0, "last": 1},
+			}},
+		}},
 	} {
 		if text := s.ask("POST", path, body, 422, nil); strings.Contains(text, "SQLSTATE") {
 			t.Errorf("%s: %s", path, text)
@@ -166,7 +184,10 @@ func (s site) upload(b []byte, send int) string {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	if w := do("PATCH", at.Path, map[string]string{"Upload-Offset": "0", "Content-Type": "application/offset+octet-stream"}, b[:send]); w.Code != 204 {
+	if w := do("PATCH", at.Path, map[string]string{
+		"Upload-Offset": "0",
+		"Content-Type":  "application/offset+octet-stream",
+	}, b[:send]); w.Code != 204 {
 		s.t.Fatalf("sending: %d %s", w.Code, w.Body)
 	}
 	return filepath.Base(at.Path)
@@ -184,11 +205,13 @@ func TestUploads(t *testing.T) {
 	}
 	to := "/api/programmes/" + p.ID + "/sources"
 	half := s.upload(clip, len(clip)/2)
-	if text := s.ask("POST", to, map[string]any{"upload": half, "name": "half.ts"}, 422, nil); !strings.Contains(text, "not finished") {
+	if text := s.ask("POST", to, map[string]any{"upload": half, "name": "half.ts"}, 422, nil); !strings.Contains(text,
+		"not finished") {
 		t.Error(text)
 	}
 	whole := s.upload(clip, len(clip))
-	if text := s.ask("POST", to, map[string]any{"upload": whole, "name": "a.mp4", "sha256": strings.Repeat("0", 64)}, 422, nil); !strings.Contains(text, "SHA-256") {
+	if text := s.ask("POST", to, map[string]any{"upload": whole, "name": "a.mp4", "sha256": strings.Repeat("0", 64)},
+		422, nil); !strings.Contains(text, "SHA-256") {
 		t.Error(text)
 	}
 	text := s.upload([]byte("no clip"), 7)
@@ -343,7 +366,8 @@ func TestHostileGraphic(t *testing.T) {
 	for _, path := range []string{"/shots", "/nothing", "/programmes/x/y", "/index.html.bak", "/assets", "/.."} {
 		s.ask("GET", path, nil, 404, nil)
 	}
-	if text := s.ask("GET", "/metrics", nil, 200, nil); !strings.Contains(text, "celator_pool") || !strings.Contains(text, "celator_request_seconds") {
+	if text := s.ask("GET", "/metrics", nil, 200, nil); !strings.Contains(text, "celator_pool") ||
+		!strings.Contains(text, "celator_request_seconds") {
 		t.Errorf("%.300s", text)
 	}
 }

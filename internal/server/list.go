@@ -60,10 +60,12 @@ type (
 
 func (s *server) registerList(api huma.API) {
 	huma.Register(api, op("getList", http.MethodGet, "/api/programmes/{id}/list", "The clearance list", 200), s.list)
-	huma.Register(api, op("addUnplaced", http.MethodPost, "/api/programmes/{id}/items", "Enter an item that is in no shot yet", 201), func(ctx context.Context, in *struct {
+	huma.Register(api, op("addUnplaced", http.MethodPost, "/api/programmes/{id}/items",
+		"Enter an item that is in no shot yet", 201), func(ctx context.Context, in *struct {
 		ByID
 		Body clearance.Details
-	}) (*body[store.Item], error) {
+	},
+	) (*body[store.Item], error) {
 		if err := in.Body.Tidy(); err != nil {
 			return nil, huma.Error422UnprocessableEntity(sentence(err))
 		}
@@ -73,45 +75,56 @@ func (s *server) registerList(api huma.API) {
 		it, err := s.Store.AddUnplaced(ctx, in.ID, in.Body)
 		return &body[store.Item]{it}, problem(err)
 	})
-	huma.Register(api, op("changeItem", http.MethodPut, "/api/items/{id}", "Change what an item says", 200), func(ctx context.Context, in *struct {
-		ByID
-		Body clearance.Details
-	}) (*body[store.Item], error) {
-		if err := in.Body.Tidy(); err != nil {
-			return nil, huma.Error422UnprocessableEntity(sentence(err))
-		}
-		it, err := s.Store.ChangeItem(ctx, in.ID, in.Body)
-		return &body[store.Item]{it}, problem(err)
-	})
-	huma.Register(api, op("removeItem", http.MethodDelete, "/api/items/{id}", "Take an item out of the list; covers stay", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
+	huma.Register(api, op("changeItem", http.MethodPut, "/api/items/{id}", "Change what an item says", 200),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body clearance.Details
+		},
+		) (*body[store.Item], error) {
+			if err := in.Body.Tidy(); err != nil {
+				return nil, huma.Error422UnprocessableEntity(sentence(err))
+			}
+			it, err := s.Store.ChangeItem(ctx, in.ID, in.Body)
+			return &body[store.Item]{it}, problem(err)
+		})
+	huma.Register(api, op("removeItem", http.MethodDelete, "/api/items/{id}",
+		"Take an item out of the list; covers stay", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		return nil, problem(s.Store.RemoveItem(ctx, in.ID))
 	})
-	huma.Register(api, op("placeItem", http.MethodPut, "/api/shots/{id}/items/{item}", "Enter that an item is seen in a shot", 204), func(ctx context.Context, in *struct {
+	huma.Register(api, op("placeItem", http.MethodPut, "/api/shots/{id}/items/{item}",
+		"Enter that an item is seen in a shot", 204), func(ctx context.Context, in *struct {
 		ByID
 		Item string `path:"item"`
 		Body struct {
 			First int `json:"first" minimum:"-1" doc:"frames of the shot; -1 where they are not known"`
 			Last  int `json:"last" minimum:"-1"`
 		}
-	}) (*struct{}, error) {
+	},
+	) (*struct{}, error) {
 		sh, err := s.Store.Shot(ctx, in.ID)
 		if err != nil {
 			return nil, problem(err)
 		}
 		if b := in.Body; b.Last < b.First || b.Last >= sh.Frames || (b.First < 0) != (b.Last < 0) {
-			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("There are no frames %d to %d in the shot.", b.First, b.Last))
+			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("There are no frames %d to %d in the shot.", b.First,
+				b.Last))
 		}
 		return nil, problem(s.Store.Place(ctx, in.Item, in.ID, in.Body.First, in.Body.Last))
 	})
-	huma.Register(api, op("unplaceItem", http.MethodDelete, "/api/shots/{id}/items/{item}", "Enter that an item is not seen in a shot", 204), func(ctx context.Context, in *struct {
+	huma.Register(api, op("unplaceItem", http.MethodDelete, "/api/shots/{id}/items/{item}",
+		"Enter that an item is not seen in a shot", 204), func(ctx context.Context, in *struct {
 		ByID
 		Item string `path:"item"`
-	}) (*struct{}, error) {
+	},
+	) (*struct{}, error) {
 		return nil, problem(s.Store.Unplace(ctx, in.Item, in.ID))
 	})
-	huma.Register(api, op("changeRows", http.MethodPost, "/api/programmes/{id}/list", "Move rows of the list on, or assign them", 200), s.bulk)
-	huma.Register(api, op("importList", http.MethodPost, "/api/programmes/{id}/import", "Read a list: what would be made of it, or, where it is whole and wanted, make it", 200), s.importList)
-	huma.Register(api, op("getBoundaries", http.MethodGet, "/api/sources/{id}/boundaries", "Where shots begin in a source", 200), func(ctx context.Context, in *ByID) (*body[boundaryView], error) {
+	huma.Register(api, op("changeRows", http.MethodPost, "/api/programmes/{id}/list",
+		"Move rows of the list on, or assign them", 200), s.bulk)
+	huma.Register(api, op("importList", http.MethodPost, "/api/programmes/{id}/import",
+		"Read a list: what would be made of it, or, where it is whole and wanted, make it", 200), s.importList)
+	huma.Register(api, op("getBoundaries", http.MethodGet, "/api/sources/{id}/boundaries",
+		"Where shots begin in a source", 200), func(ctx context.Context, in *ByID) (*body[boundaryView], error) {
 		src, err := s.Store.Source(ctx, in.ID)
 		v := boundaryView{src.Searched, src.Boundaries.V}
 		if v.Boundaries == nil {
@@ -119,23 +132,27 @@ func (s *server) registerList(api huma.API) {
 		}
 		return &body[boundaryView]{v}, problem(err)
 	})
-	huma.Register(api, op("setBoundaries", http.MethodPut, "/api/sources/{id}/boundaries", "Correct where shots begin in a source", 204), func(ctx context.Context, in *struct {
+	huma.Register(api, op("setBoundaries", http.MethodPut, "/api/sources/{id}/boundaries",
+		"Correct where shots begin in a source", 204), func(ctx context.Context, in *struct {
 		ByID
 		Body struct {
 			Boundaries []cut.Boundary `json:"boundaries" maxItems:"20000"`
 		}
-	}) (*struct{}, error) {
+	},
+	) (*struct{}, error) {
 		if err := s.within(ctx, in.ID, in.Body.Boundaries); err != nil {
 			return nil, err
 		}
 		return nil, problem(s.Store.SetBoundaries(ctx, in.ID, in.Body.Boundaries))
 	})
-	huma.Register(api, op("cutShots", http.MethodPost, "/api/sources/{id}/shots", "Make shots of a source, from each boundary to the next", 201), func(ctx context.Context, in *struct {
+	huma.Register(api, op("cutShots", http.MethodPost, "/api/sources/{id}/shots",
+		"Make shots of a source, from each boundary to the next", 201), func(ctx context.Context, in *struct {
 		ByID
 		Body struct {
 			Boundaries []cut.Boundary `json:"boundaries" maxItems:"20000"`
 		}
-	}) (*body[[]store.Shot], error) {
+	},
+	) (*body[[]store.Shot], error) {
 		if err := s.within(ctx, in.ID, in.Body.Boundaries); err != nil {
 			return nil, err
 		}
@@ -159,7 +176,8 @@ func (s *server) within(ctx context.Context, source string, all []cut.Boundary) 
 	last := 0
 	for _, b := range all {
 		if b.Frame <= last || b.Frame >= src.Frames || b.From < 0 || b.From > b.Frame {
-			return huma.Error422UnprocessableEntity(fmt.Sprintf("A shot cannot begin at frame %d: boundaries lie in order inside the frames 1 to %d.", b.Frame, src.Frames-1))
+			return huma.Error422UnprocessableEntity(fmt.Sprintf(
+				"A shot cannot begin at frame %d: boundaries lie in order inside the frames 1 to %d.", b.Frame, src.Frames-1))
 		}
 		last = b.Frame
 	}
@@ -184,7 +202,8 @@ func (s *server) list(ctx context.Context, in *ByID) (*body[listView], error) {
 func (s *server) bulk(ctx context.Context, in *struct {
 	ByID
 	Body bulkBody
-}) (*body[bulkView], error) {
+},
+) (*body[bulkView], error) {
 	b := in.Body
 	if (b.State == "") == (b.Assignee == nil) {
 		return nil, huma.Error422UnprocessableEntity("Give either a state or whom the rows are assigned to.")
@@ -195,7 +214,10 @@ func (s *server) bulk(ctx context.Context, in *struct {
 		if b.Assignee != nil {
 			err = s.Store.Assign(ctx, row.Item, row.Shot, strings.TrimSpace(*b.Assignee))
 		} else {
-			_, err = s.Store.Decide(ctx, store.Decision{Item: row.Item, Shot: row.Shot, State: clearance.State(b.State), By: strings.TrimSpace(b.By), Note: strings.TrimSpace(b.Note)})
+			_, err = s.Store.Decide(ctx, store.Decision{
+				Item: row.Item, Shot: row.Shot, State: clearance.State(b.State),
+				By: strings.TrimSpace(b.By), Note: strings.TrimSpace(b.Note),
+			})
 		}
 		var no *store.Refused
 		switch {
@@ -227,7 +249,10 @@ func (s *server) reels(ctx context.Context, programme string) ([]clearance.Reel,
 	var out []clearance.Reel
 	for _, sh := range shots {
 		src := of[sh.Source]
-		out = append(out, clearance.Reel{ID: sh.ID, Name: sh.Name, Source: src.Name, First: sh.First, Last: sh.Last(), Timecode: clock(src)})
+		out = append(out, clearance.Reel{
+			ID: sh.ID, Name: sh.Name, Source: src.Name, First: sh.First, Last: sh.Last(),
+			Timecode: clock(src),
+		})
 	}
 	return out, nil
 }
@@ -239,7 +264,8 @@ func (s *server) importList(ctx context.Context, in *struct {
 		By  string `json:"by" maxLength:"200"`
 		Do  bool   `json:"do,omitempty" doc:"enter it; without it only say what would be made"`
 	}
-}) (*body[importView], error) {
+},
+) (*body[importView], error) {
 	if _, err := s.Store.Programme(ctx, in.ID); err != nil {
 		return nil, problem(err)
 	}
@@ -302,6 +328,7 @@ func (s *server) listCSV(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
-	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": plain(p.Name) + " list.csv"}))
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment",
+		map[string]string{"filename": plain(p.Name) + " list.csv"}))
 	w.Write(b.Bytes())
 }

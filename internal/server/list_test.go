@@ -55,7 +55,8 @@ func TestFromListToReport(t *testing.T) {
 			Why  string
 		}
 	}
-	s.ask("POST", programme+"/import", m{"csv": good + "Sign,sign,,,,nowhere.mp4,,\r\n", "by": "Ada", "do": true}, 200, &read)
+	s.ask("POST", programme+"/import", m{"csv": good + "Sign,sign,,,,nowhere.mp4,,\r\n", "by": "Ada", "do": true}, 200,
+		&read)
 	var l listAnswer
 	s.ask("GET", programme+"/list", nil, 200, &l)
 	if read.Done || len(read.Wrong) != 1 || read.Wrong[0].Line != 4 || len(l.Items) != 0 {
@@ -67,7 +68,8 @@ func TestFromListToReport(t *testing.T) {
 	}
 	s.ask("POST", programme+"/import", m{"csv": good, "by": "Ada", "do": true}, 200, &read)
 	s.ask("GET", programme+"/list", nil, 200, &l)
-	if !read.Done || len(l.Items) != 2 || len(l.Seen) != 1 || l.Seen[0].First != 4 || l.Seen[0].Last != 44 || l.Seen[0].State != "todo" || l.Items[1].Reason != "A, b" {
+	if !read.Done || len(l.Items) != 2 || len(l.Seen) != 1 || l.Seen[0].First != 4 || l.Seen[0].Last != 44 ||
+		l.Seen[0].State != "todo" || l.Items[1].Reason != "A, b" {
 		t.Fatalf("entered: %+v, list %+v", read, l)
 	}
 	// What is exported says the same.
@@ -81,7 +83,8 @@ func TestFromListToReport(t *testing.T) {
 		t.Helper()
 		return s.ask("POST", shot+"/items/"+item+"/decisions", body, want, nil)
 	}
-	if why := decide(409, m{"state": "ready", "by": "Ada"}); !strings.Contains(why, "nothing hides it") && !strings.Contains(why, "Nothing hides it") {
+	if why := decide(409, m{"state": "ready", "by": "Ada"}); !strings.Contains(why, "nothing hides it") &&
+		!strings.Contains(why, "Nothing hides it") {
 		t.Errorf("ready while bare: %s", why)
 	}
 	edit := func(cmds ...m) {
@@ -96,14 +99,19 @@ func TestFromListToReport(t *testing.T) {
 		return []m{k(x, y), k(x+w, y), k(x+w, y+h), k(x, y+h)}
 	}
 	treatment := m{"id": "t", "kind": "mosaic", "strength": 1, "cell": m{"across": 2, "down": 2}}
-	edit(m{"do": "add", "new": m{"id": "c", "item": item, "name": "Clock", "span": m{"first": 4, "last": 44}, "grow": 0, "soften": m{"across": 0, "down": 0}, "motion": m{"pivot": m{"x": 0, "y": 0}, "keys": []m{}},
-		"outlines": []m{{"id": "o", "shape": "box", "keys": []m{{"frame": 4, "knots": box(120, 60, 200, 90)}}}}, "treatments": []m{treatment}}})
+	edit(m{"do": "add", "new": m{
+		"id": "c", "item": item, "name": "Clock", "span": m{"first": 4, "last": 44}, "grow": 0,
+		"soften": m{"across": 0, "down": 0}, "motion": m{"pivot": m{"x": 0, "y": 0}, "keys": []m{}},
+		"outlines":   []m{{"id": "o", "shape": "box", "keys": []m{{"frame": 4, "knots": box(120, 60, 200, 90)}}}},
+		"treatments": []m{treatment},
+	}})
 	row := func() (r struct {
 		State           string
 		Severe          int
 		Checked         bool
 		Kinds, Finished string
-	}) {
+	},
+	) {
 		s.ask("GET", programme+"/list", nil, 200, &l)
 		for _, x := range l.Seen {
 			if x.Item == item {
@@ -154,7 +162,9 @@ func TestFromListToReport(t *testing.T) {
 	}
 	decide(201, m{"state": "back", "by": "Maren", "note": "I can read it", "frame": 9, "x": 150.5, "y": 80})
 	// Mended: the finding closes itself.
-	edit(m{"do": "treat", "cover": "c", "treatments": []m{{"id": "t", "kind": "fill", "strength": 1, "colour": "#606060"}}})
+	edit(m{"do": "treat", "cover": "c", "treatments": []m{
+		{"id": "t", "kind": "fill", "strength": 1, "colour": "#606060"},
+	}})
 	if r := row(); r.State != "work" || r.Checked {
 		t.Fatalf("mended: %+v", r)
 	}
@@ -212,13 +222,17 @@ func TestFromListToReport(t *testing.T) {
 		}
 	}
 	html := s.text(programme + "/report.html")
-	for _, want := range []string{"Clock", "Approved", "Maren", "I can read it", "Mended", "data:image/jpeg;base64,", "00:00:00:04", "Mark"} {
+	for _, want := range []string{
+		"Clock", "Approved", "Maren", "I can read it", "Mended", "data:image/jpeg;base64,",
+		"00:00:00:04", "Mark",
+	} {
 		if !strings.Contains(html, want) {
 			t.Errorf("the report does not say %q", want)
 		}
 	}
 	lines, err := csv.NewReader(strings.NewReader(s.text(programme + "/report.csv"))).ReadAll()
-	if err != nil || len(lines) != 3 || lines[1][0] != "Clock" || lines[1][11] != "Approved" || lines[1][14] != "yes" || lines[1][18] != "Maren" {
+	if err != nil || len(lines) != 3 || lines[1][0] != "Clock" || lines[1][11] != "Approved" || lines[1][14] != "yes" ||
+		lines[1][18] != "Maren" {
 		t.Errorf("%v %v", lines, err)
 	}
 	// A change takes the approval back, and undoing it does not give it again.
@@ -226,7 +240,10 @@ func TestFromListToReport(t *testing.T) {
 	if r := row(); r.State != "ready" || r.Checked {
 		t.Errorf("changed after the approval: %+v", r)
 	}
-	s.ask("POST", programme+"/list", m{"rows": []m{{"item": item, "shot": id}, {"item": l.Items[1].ID, "shot": id}}, "by": "Ada", "state": "waived", "note": "Not on air"}, 200, nil)
+	s.ask("POST", programme+"/list", m{
+		"rows": []m{{"item": item, "shot": id}, {"item": l.Items[1].ID, "shot": id}},
+		"by":   "Ada", "state": "waived", "note": "Not on air",
+	}, 200, nil)
 	if r := row(); r.State != "waived" {
 		t.Errorf("waived together with one that is not there: %+v", r)
 	}
@@ -248,7 +265,11 @@ func TestShotsOfASource(t *testing.T) {
 	var item struct{ ID string }
 	s.ask("POST", shot+"/items", m{"name": "Clock", "kind": "number"}, 201, &item)
 	s.ask("PUT", shot+"/items/"+item.ID, m{"first": 15, "last": 32}, 204, nil)
-	for _, bad := range []string{`[{"frame":0,"from":0,"dissolve":false}]`, `[{"frame":20,"from":20,"dissolve":false},{"frame":20,"from":20,"dissolve":false}]`, `[{"frame":50,"from":50,"dissolve":false}]`} {
+	for _, bad := range []string{
+		`[{"frame":0,"from":0,"dissolve":false}]`,
+		`[{"frame":20,"from":20,"dissolve":false},{"frame":20,"from":20,"dissolve":false}]`,
+		`[{"frame":50,"from":50,"dissolve":false}]`,
+	} {
 		r := httptest.NewRequest("POST", "http://127.0.0.1"+source+"/shots", strings.NewReader(`{"boundaries":`+bad+`}`))
 		r.Header.Set("Content-Type", "application/json")
 		w := httptest.NewRecorder()
@@ -257,7 +278,9 @@ func TestShotsOfASource(t *testing.T) {
 			t.Errorf("%s: %d", bad, w.Code)
 		}
 	}
-	s.ask("POST", source+"/shots", m{"boundaries": []m{{"frame": 20, "from": 20, "dissolve": false}, {"frame": 30, "from": 30, "dissolve": false}}}, 201, nil)
+	s.ask("POST", source+"/shots", m{"boundaries": []m{
+		{"frame": 20, "from": 20, "dissolve": false}, {"frame": 30, "from": 30, "dissolve": false},
+	}}, 201, nil)
 	var l listAnswer
 	s.ask("GET", programme+"/list", nil, 200, &l)
 	if len(l.Shots) != 3 || l.Shots[1].First != 20 || l.Shots[1].Frames != 10 || l.Shots[2].Frames != 20 {
@@ -271,12 +294,23 @@ func TestShotsOfASource(t *testing.T) {
 		t.Errorf("the item lies at %v", place)
 	}
 	// Frame 3 of the second shot is frame 23 of the source, before and in the stills.
-	if a, b := s.text("/api/shots/"+l.Shots[1].ID+"/stills/3?before=1&place=0,0,480,270"), s.text("/api/shots/"+l.Shots[0].ID+"/stills/3?before=1&place=0,0,480,270"); a == b {
+	if a, b := s.text("/api/shots/"+l.Shots[1].ID+"/stills/3?before=1&place=0,0,480,270"),
+		s.text("/api/shots/"+l.Shots[0].ID+"/stills/3?before=1&place=0,0,480,270"); a == b {
 		t.Error("both shots show the same frame")
 	}
 	second := "/api/shots/" + l.Shots[1].ID
-	s.ask("POST", second+"/edits", m{"base": 0, "commands": []m{{"do": "add", "new": m{"id": "c", "item": item.ID, "name": "Clock", "span": m{"first": 0, "last": 9}, "grow": 0, "soften": m{"across": 0, "down": 0}, "motion": m{"pivot": m{"x": 0, "y": 0}, "keys": []m{}},
-		"outlines": []m{{"id": "o", "shape": "box", "keys": []m{{"frame": 0, "knots": []m{{"p": m{"x": 10, "y": 10}}, {"p": m{"x": 90, "y": 10}}, {"p": m{"x": 90, "y": 60}}, {"p": m{"x": 10, "y": 60}}}}}}}, "treatments": []m{{"id": "t", "kind": "fill", "strength": 1, "colour": "#606060"}}}}}}, 201, nil)
+	s.ask("POST", second+"/edits", m{"base": 0, "commands": []m{{"do": "add", "new": m{
+		"id": "c", "item": item.ID, "name": "Clock", "span": m{"first": 0, "last": 9}, "grow": 0,
+		"soften": m{"across": 0, "down": 0}, "motion": m{"pivot": m{"x": 0, "y": 0}, "keys": []m{}},
+		"outlines": []m{{"id": "o", "shape": "box", "keys": []m{
+			{"frame": 0, "knots": []m{
+				{"p": m{"x": 10, "y": 10}},
+				{"p": m{"x": 90, "y": 10}},
+				{"p": m{"x": 90, "y": 60}},
+				{"p": m{"x": 10, "y": 60}},
+			}},
+		}}}, "treatments": []m{{"id": "t", "kind": "fill", "strength": 1, "colour": "#606060"}},
+	}}}}, 201, nil)
 	// The delivery of a shot has its frames and no others.
 	var d struct{ ID, State, Error string }
 	s.ask("POST", second+"/deliveries", m{"preset": "archive"}, 201, &d)
@@ -288,8 +322,13 @@ func TestShotsOfASource(t *testing.T) {
 		t.Fatalf("%+v", d)
 	}
 	// Boundaries that leave the worked shot alone may move; others may not.
-	s.ask("POST", source+"/shots", m{"boundaries": []m{{"frame": 20, "from": 20, "dissolve": false}, {"frame": 30, "from": 30, "dissolve": false}, {"frame": 40, "from": 40, "dissolve": false}}}, 201, nil)
-	if why := s.ask("POST", source+"/shots", m{"boundaries": []m{{"frame": 25, "from": 25, "dissolve": false}}}, 409, nil); !strings.Contains(why, "has covers") {
+	s.ask("POST", source+"/shots", m{"boundaries": []m{
+		{"frame": 20, "from": 20, "dissolve": false},
+		{"frame": 30, "from": 30, "dissolve": false},
+		{"frame": 40, "from": 40, "dissolve": false},
+	}}, 201, nil)
+	if why := s.ask("POST", source+"/shots", m{"boundaries": []m{{"frame": 25, "from": 25, "dissolve": false}}}, 409,
+		nil); !strings.Contains(why, "has covers") {
 		t.Errorf("cut through work: %s", why)
 	}
 	s.ask("GET", programme+"/list", nil, 200, &l)

@@ -52,7 +52,10 @@ func TestDatabaseKilled(t *testing.T) {
 	}
 	slog.SetDefault(slog.New(slog.DiscardHandler))
 	b := budget.New(budget.Default)
-	h, err := New(ctx, Config{Store: st, Library: lib, Patches: preview.NewPatches(b, preview.NewFrames(b, nil)), Budget: b, Web: fstest.MapFS{"index.html": {}}})
+	h, err := New(ctx, Config{
+		Store: st, Library: lib, Patches: preview.NewPatches(b, preview.NewFrames(b, nil)),
+		Budget: b, Web: fstest.MapFS{"index.html": {}},
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -61,7 +64,8 @@ func TestDatabaseKilled(t *testing.T) {
 		t.Fatal(err)
 	}
 	src := store.Source{ID: store.NewID(), Programme: p.ID, Name: "clip", Place: "media", Path: "clip.mp4", Frames: 20}
-	src.Info.V.Width, src.Info.V.Height, src.Info.V.Pixel.Num, src.Info.V.Pixel.Den, src.Info.V.Rate.Num, src.Info.V.Rate.Den = 640, 360, 1, 1, 25, 1
+	src.Info.V.Width, src.Info.V.Height, src.Info.V.Pixel.Num, src.Info.V.Pixel.Den, src.Info.V.Rate.Num,
+		src.Info.V.Rate.Den = 640, 360, 1, 1, 25, 1
 	shot, err := st.AddSource(ctx, src)
 	if err != nil {
 		t.Fatal(err)
@@ -69,7 +73,10 @@ func TestDatabaseKilled(t *testing.T) {
 	var away, good atomic.Int64
 	asking, end := context.WithCancel(ctx)
 	var wg sync.WaitGroup
-	for _, path := range []string{"/api/programmes", "/api/programmes/" + p.ID, "/api/shots/" + shot.ID, "/api/shots/" + shot.ID + "/check", "/api/sources/" + src.ID, "/api/programmes/" + p.ID + "/list", "/readyz"} {
+	for _, path := range []string{
+		"/api/programmes", "/api/programmes/" + p.ID, "/api/shots/" + shot.ID,
+		"/api/shots/" + shot.ID + "/check", "/api/sources/" + src.ID, "/api/programmes/" + p.ID + "/list", "/readyz",
+	} {
 		wg.Go(func() {
 			for asking.Err() == nil {
 				w := httptest.NewRecorder()
@@ -81,7 +88,9 @@ func TestDatabaseKilled(t *testing.T) {
 					t.Errorf("%s: %d %s", path, w.Code, w.Body)
 				default:
 					away.Add(1)
-					if text := w.Body.String(); path != "/readyz" && (w.Header().Get("Retry-After") == "" || !strings.Contains(text, "database does not answer") || strings.Contains(text, "127.0.0.1")) {
+					if text := w.Body.String(); path != "/readyz" &&
+						(w.Header().Get("Retry-After") == "" || !strings.Contains(text, "database does not answer") ||
+							strings.Contains(text, "127.0.0.1")) {
 						t.Errorf("%s: %s", path, text)
 					}
 				}

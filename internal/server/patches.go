@@ -104,7 +104,10 @@ func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f i
 		}
 		s.patches.WithLabelValues(kind).Observe(time.Since(begun).Seconds())
 	}
-	out := &patchOut{Status: http.StatusOK, ContentType: "application/octet-stream", CacheControl: "private, max-age=86400, immutable", Regions: p.Header(), Body: p.Pix}
+	out := &patchOut{
+		Status: http.StatusOK, ContentType: "application/octet-stream",
+		CacheControl: "private, max-age=86400, immutable", Regions: p.Header(), Body: p.Pix,
+	}
 	if p.Quick {
 		out.Quick, out.CacheControl = "true", "no-store"
 	}
@@ -122,7 +125,8 @@ func (s *server) patch(ctx context.Context, in *struct {
 	Matte    bool `query:"matte" doc:"the combined matte, as grey, instead of the concealed picture"`
 	Prepare  bool `query:"prepare" doc:"make it and keep it at hand, but send nothing"`
 	Quick    bool `query:"quick" doc:"where the decoded frame is not at hand, treat the view frame instead and say so"`
-}) (*patchOut, error) {
+},
+) (*patchOut, error) {
 	doc, err := s.revision(ctx, in.ID, in.Revision)
 	if err != nil {
 		return nil, err
@@ -150,7 +154,8 @@ func (s *server) previewPatch(ctx context.Context, in *struct {
 		Matte bool `json:"matte,omitempty"`
 		Exact bool `json:"exact,omitempty" doc:"wait for what is exact, however long that takes"`
 	}
-}) (*patchOut, error) {
+},
+) (*patchOut, error) {
 	base, err := s.revision(ctx, in.ID, in.Body.Base)
 	if err != nil {
 		return nil, err

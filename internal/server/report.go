@@ -44,7 +44,8 @@ type parts struct {
 func (s *server) parts(ctx context.Context, programme string) (p *parts, err error) {
 	p = &parts{
 		seen: map[string][]store.Seen{}, findings: map[rowKey][]store.Finding{}, decisions: map[rowKey][]store.Decision{},
-		source: map[string]store.Source{}, shot: map[string]store.Shot{}, stale: map[string]bool{}, heads: map[string]store.Revision{},
+		source: map[string]store.Source{}, shot: map[string]store.Shot{}, stale: map[string]bool{},
+		heads: map[string]store.Revision{},
 	}
 	read := s.Store.ForReads()
 	if p.programme, err = read.Programme(ctx, programme); err != nil {
@@ -118,10 +119,17 @@ func (s *server) report(ctx context.Context, programme string, pictures bool) (*
 	r := &report.Report{Programme: p.programme.Name, Made: time.Now(), Deliveries: p.delivered()}
 	for _, src := range p.sources {
 		i := src.Info.V
-		r.Sources = append(r.Sources, report.Source{Name: src.Name, Picture: fmt.Sprintf("%dx%d, %d bit, %.5g frames a second", i.Width, i.Height, i.Depth, i.Rate.Float()), Digest: src.Digest, Frames: src.Frames})
+		r.Sources = append(r.Sources, report.Source{
+			Name:    src.Name,
+			Picture: fmt.Sprintf("%dx%d, %d bit, %.5g frames a second", i.Width, i.Height, i.Depth, i.Rate.Float()),
+			Digest:  src.Digest, Frames: src.Frames,
+		})
 	}
 	for _, it := range p.items {
-		base := report.Row{Name: it.Name, Kind: it.Kind, Description: it.Description, Reason: it.Reason, Requester: it.Requester, Due: it.Due, State: clearance.ToDo.Title()}
+		base := report.Row{
+			Name: it.Name, Kind: it.Kind, Description: it.Description, Reason: it.Reason,
+			Requester: it.Requester, Due: it.Due, State: clearance.ToDo.Title(),
+		}
 		for _, v := range p.seen[it.ID] {
 			row := base
 			p.tell(&row, v)
@@ -146,7 +154,10 @@ func (p *parts) delivered() (out []report.Delivery) {
 			continue
 		}
 		current := d.Revision == p.heads[d.Shot].Number || !p.stale[d.Shot]
-		v := report.Delivery{Name: d.Name, Shot: p.shot[d.Shot].Name, Preset: d.Preset, SHA256: d.SHA256, Revision: d.Revision, Current: current && !newer[d.Shot]}
+		v := report.Delivery{
+			Name: d.Name, Shot: p.shot[d.Shot].Name, Preset: d.Preset, SHA256: d.SHA256,
+			Revision: d.Revision, Current: current && !newer[d.Shot],
+		}
 		newer[d.Shot] = true
 		if d.Finished != nil {
 			v.At = *d.Finished
@@ -168,7 +179,10 @@ func (p *parts) tell(row *report.Row, v store.Seen) {
 	src := p.source[sh.Source]
 	row.Shot, row.Source, row.State, row.Note, row.Checked = sh.Name, src.Name, v.State.Title(), v.Note, v.Checked
 	for _, f := range p.findings[k] {
-		row.Findings = append(row.Findings, report.Finding{Kind: check.Describe(f.Kind).Title, Says: f.Says, Evidence: f.Evidence, State: string(f.State), Reason: f.Reason, By: f.By, Severe: f.Severity == check.Severe, At: f.At})
+		row.Findings = append(row.Findings, report.Finding{
+			Kind: check.Describe(f.Kind).Title, Says: f.Says, Evidence: f.Evidence, State: string(f.State), Reason: f.Reason,
+			By: f.By, Severe: f.Severity == check.Severe, At: f.At,
+		})
 	}
 	for _, d := range p.decisions[k] {
 		w := report.Decision{By: d.By, State: d.State.Title(), Note: d.Note, Change: d.Change, At: d.At}
@@ -192,13 +206,16 @@ func clock(src store.Source) timecode.Timecode {
 }
 
 // hidden says when and how an item is hidden, with pictures from the middle of it.
-func (s *server) hidden(ctx context.Context, row *report.Row, item string, sh store.Shot, src store.Source, d *cover.Document, pictures bool) {
+func (s *server) hidden(ctx context.Context, row *report.Row, item string, sh store.Shot, src store.Source,
+	d *cover.Document, pictures bool,
+) {
 	_, span := hides(d, item)
 	if span == nil {
 		return
 	}
 	tc := clock(src)
-	row.In, row.Out, row.Frames = tc.Format(int64(sh.First+span.First)), tc.Format(int64(sh.First+span.Last)), span.Last-span.First+1
+	row.In, row.Out, row.Frames = tc.Format(int64(sh.First+span.First)), tc.Format(int64(sh.First+span.Last)),
+		span.Last-span.First+1
 	var how []string
 	for _, c := range d.Hiding(item) {
 		for _, t := range c.Treatments {
@@ -228,7 +245,9 @@ func (s *server) hidden(ctx context.Context, row *report.Row, item string, sh st
 
 // reported makes a report and answers with it. One is made at a time, for each reads a
 // whole programme.
-func (s *server) reported(w http.ResponseWriter, r *http.Request, kind, ending string, pictures bool, write func(*report.Report) ([]byte, error)) {
+func (s *server) reported(w http.ResponseWriter, r *http.Request, kind, ending string, pictures bool,
+	write func(*report.Report) ([]byte, error),
+) {
 	turn, err := s.printer.Hold(r.Context(), budget.Soon, 1)
 	if err != nil {
 		failed(w, err)
@@ -250,7 +269,8 @@ func (s *server) reported(w http.ResponseWriter, r *http.Request, kind, ending s
 	}
 	w.Header().Set("Content-Type", kind)
 	if ending != "" {
-		w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": plain(rep.Programme) + " report" + ending}))
+		w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment",
+			map[string]string{"filename": plain(rep.Programme) + " report" + ending}))
 	} else {
 		w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'none'")
 	}

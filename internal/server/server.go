@@ -70,7 +70,8 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 		go c.Store.Listen(ctx, s.hub.send)
 	}
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.logged, middleware.Recoverer, headers, loopbackOnly, plainText, http.NewCrossOriginProtection().Handler, patient, timely, personally, s.roomy)
+	r.Use(middleware.RequestID, s.logged, middleware.Recoverer, headers, loopbackOnly, plainText,
+		http.NewCrossOriginProtection().Handler, patient, timely, personally, s.roomy)
 	r.Get("/healthz", s.healthz)
 	r.Get("/readyz", s.readyz)
 	if c.Metrics != nil {
@@ -121,7 +122,10 @@ func (valueSchema) Schema(r huma.Registry) *huma.Schema {
 	keys := r.Schema(reflect.TypeOf([]cover.ValueKey{}), true, "")
 	return &huma.Schema{OneOf: []*huma.Schema{
 		{Type: huma.TypeNumber},
-		{Type: huma.TypeObject, Properties: map[string]*huma.Schema{"keys": keys}, Required: []string{"keys"}, AdditionalProperties: false},
+		{
+			Type: huma.TypeObject, Properties: map[string]*huma.Schema{"keys": keys}, Required: []string{"keys"},
+			AdditionalProperties: false,
+		},
 	}}
 }
 
@@ -201,7 +205,8 @@ func problem(err error) error {
 		return huma.Error409Conflict(sentence(err))
 	case errors.Is(err, media.ErrGone):
 		return huma.Error410Gone(sentence(err))
-	case errors.Is(err, media.ErrUnusable), errors.Is(err, library.ErrOutside), errors.Is(err, store.ErrForeign), errors.Is(err, cover.ErrLarge),
+	case errors.Is(err, media.ErrUnusable), errors.Is(err, library.ErrOutside), errors.Is(err, store.ErrForeign),
+		errors.Is(err, cover.ErrLarge),
 		errors.Is(err, library.ErrNoUpload), errors.Is(err, library.ErrUnfinished), errors.Is(err, library.ErrDigest):
 		return huma.Error422UnprocessableEntity(sentence(err))
 	case store.Unfit(err):
@@ -250,8 +255,10 @@ func Listen(addr string) (net.Listener, error) {
 func Serve(ctx context.Context, l net.Listener, h http.Handler) error {
 	requests, cancel := context.WithCancel(context.WithoutCancel(ctx))
 	defer cancel()
-	srv := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: resting, MaxHeaderBytes: 64 << 10,
-		BaseContext: func(net.Listener) context.Context { return requests }}
+	srv := &http.Server{
+		Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: resting, MaxHeaderBytes: 64 << 10,
+		BaseContext: func(net.Listener) context.Context { return requests },
+	}
 	done := make(chan error, 1)
 	go func() { done <- srv.Serve(l) }()
 	select {

@@ -45,13 +45,18 @@ func open(t *testing.T) (site, string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=size=480x270:rate=25:duration=2", "-c:v", "libx264", "-preset", "ultrafast", "-pix_fmt", "yuv420p", filepath.Join(dir, "clip.mp4")).CombinedOutput(); err != nil {
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"testsrc2=size=480x270:rate=25:duration=2", "-c:v", "libx264", "-preset", "ultrafast", "-pix_fmt", "yuv420p",
+		filepath.Join(dir, "clip.mp4")).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}
 	b := budget.New(budget.Default)
 	frames := preview.NewFrames(b, nil)
 	t.Cleanup(frames.Close)
-	r, err := jobs.Start(ctx, jobs.Config{Store: st, Library: lib, Log: slog.New(slog.DiscardHandler), Bench: frames, Budget: b})
+	r, err := jobs.Start(ctx, jobs.Config{
+		Store: st, Library: lib, Log: slog.New(slog.DiscardHandler), Bench: frames,
+		Budget: b,
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -59,7 +64,10 @@ func open(t *testing.T) (site, string) {
 		r.Stop()
 		stop()
 	})
-	h, err := New(ctx, Config{Store: st, Library: lib, Patches: preview.NewPatches(b, frames), Budget: b, Metrics: prometheus.NewRegistry(), Web: fstest.MapFS{"index.html": {}}})
+	h, err := New(ctx, Config{
+		Store: st, Library: lib, Patches: preview.NewPatches(b, frames), Budget: b,
+		Metrics: prometheus.NewRegistry(), Web: fstest.MapFS{"index.html": {}},
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -140,10 +148,12 @@ func plate() m {
 	for _, p := range box(20, 20, 160, 120) {
 		knots = append(knots, m{"p": p})
 	}
-	return m{"id": "c", "name": "Counter", "span": m{"first": 0, "last": 49}, "grow": 0, "soften": m{"across": 0, "down": 0},
+	return m{
+		"id": "c", "name": "Counter", "span": m{"first": 0, "last": 49}, "grow": 0, "soften": m{"across": 0, "down": 0},
 		"outlines":   []m{{"id": "o", "shape": "box", "keys": []m{{"frame": 0, "knots": knots}}}},
 		"motion":     m{"pivot": m{"x": 90, "y": 70}, "keys": []m{}},
-		"treatments": []m{{"id": "t", "kind": "fill", "strength": 1, "colour": "#808080"}}}
+		"treatments": []m{{"id": "t", "kind": "fill", "strength": 1, "colour": "#808080"}},
+	}
 }
 
 // Edits, undo, redo, the list of changes, going back to any of them, and what was
@@ -163,11 +173,13 @@ func TestEditing(t *testing.T) {
 	if r.Number != 2 || r.Document.Covers[0].Name != "Clock" || !r.CanUndo || r.CanRedo {
 		t.Fatalf("%+v", r)
 	}
-	if body := edit(1, 409, m{"do": "rename", "cover": "c", "name": "Late"}); !strings.Contains(body, "changed in the meantime") {
+	if body := edit(1, 409, m{"do": "rename", "cover": "c", "name": "Late"}); !strings.Contains(body,
+		"changed in the meantime") {
 		t.Error(body)
 	}
 	edit(2, 404, m{"do": "rename", "cover": "nobody", "name": "x"})
-	if body := edit(2, 422, m{"do": "span", "cover": "c", "span": m{"first": 9, "last": 3}}); !strings.Contains(body, "span 9 to 3") {
+	if body := edit(2, 422, m{"do": "span", "cover": "c", "span": m{"first": 9, "last": 3}}); !strings.Contains(body,
+		"span 9 to 3") {
 		t.Error(body)
 	}
 	edit(2, 422, m{"do": "dance", "cover": "c"})
@@ -204,7 +216,9 @@ func TestEditing(t *testing.T) {
 	s.ask("GET", "/api/shots/00000000-0000-0000-0000-000000000000/looks", nil, 200, &looks)
 	s.ask("GET", "/api/shots/00000000-0000-0000-0000-000000000000", nil, 404, nil)
 	var doc m
-	s.ask("PUT", shot+"/document", m{"base": 6, "document": m{"version": 1, "width": 9, "height": 9, "frames": 9, "covers": []m{}}}, 422, nil)
+	s.ask("PUT", shot+"/document", m{"base": 6, "document": m{
+		"version": 1, "width": 9, "height": 9, "frames": 9, "covers": []m{},
+	}}, 422, nil)
 	s.ask("GET", shot, nil, 200, &doc)
 	if doc["revision"].(m)["number"].(float64) != 6 {
 		t.Error("something refused was entered")
@@ -227,12 +241,16 @@ func TestFollowingOverHTTP(t *testing.T) {
 	if texture.Share <= 0 || texture.Words == "" {
 		t.Errorf("%+v", texture)
 	}
-	if body := s.ask("POST", shot+"/assess", m{"frame": 5, "surface": box(20, 20, 24, 23), "model": "affine"}, 422, nil); !strings.Contains(body, "smaller than 12 pixels") {
+	if body := s.ask("POST", shot+"/assess", m{"frame": 5, "surface": box(20, 20, 24, 23), "model": "affine"}, 422,
+		nil); !strings.Contains(body, "smaller than 12 pixels") {
 		t.Error(body)
 	}
 	s.ask("POST", shot+"/assess", m{"frame": 500, "surface": box(20, 20, 160, 120), "model": "affine"}, 422, nil)
 
-	track := m{"id": "t", "name": "Counter", "kind": "surface", "model": "translation", "channel": "luma", "frame": 20, "surface": box(20, 20, 160, 120), "anchors": []m{}}
+	track := m{
+		"id": "t", "name": "Counter", "kind": "surface", "model": "translation", "channel": "luma", "frame": 20,
+		"surface": box(20, 20, 160, 120), "anchors": []m{},
+	}
 	with := func(k string, v any) m {
 		n := m{}
 		for k, v := range track {
@@ -274,7 +292,8 @@ func TestFollowingOverHTTP(t *testing.T) {
 	if sh.Revision.Number != 2 || d.Covers[0].Track != "t" || d.Tracks[0].Attempt != a.ID || d.Tracks[0].Poses != nil {
 		t.Fatalf("%+v", sh.Revision)
 	}
-	if body := s.ask("GET", "/api/attempts/"+a.ID+"/strip/0", nil, 200, nil); !strings.HasPrefix(body, "\xff\xd8") || len(body) < 2000 {
+	if body := s.ask("GET", "/api/attempts/"+a.ID+"/strip/0", nil, 200, nil); !strings.HasPrefix(body, "\xff\xd8") ||
+		len(body) < 2000 {
 		t.Errorf("a strip of %d bytes", len(body))
 	}
 	s.ask("GET", "/api/attempts/"+a.ID+"/strip/00000000-0000-0000-0000-000000000000", nil, 404, nil)
@@ -287,8 +306,14 @@ func TestFollowingOverHTTP(t *testing.T) {
 	s.ask("POST", shot+"/edits", m{"base": 2, "commands": []m{{"do": "untrack", "id": "t"}}}, 422, nil)
 
 	// What passes in front of it is looked for, entered unaccepted, and answered as pictures.
-	front := m{"track": "t", "from": 10, "to": 29, "cover": "h", "name": "In front", "for": []string{"c"}, "sensitivity": .5, "edge": 5, "least": 60}
-	for words, k := range map[string][2]any{"has not been followed": {"track", "none"}, "no frames 10 to 99": {"to", 99}, "is no other cover": {"for", []string{"none"}}} {
+	front := m{
+		"track": "t", "from": 10, "to": 29, "cover": "h", "name": "In front", "for": []string{"c"},
+		"sensitivity": .5, "edge": 5, "least": 60,
+	}
+	for words, k := range map[string][2]any{
+		"has not been followed": {"track", "none"},
+		"no frames 10 to 99":    {"to", 99}, "is no other cover": {"for", []string{"none"}},
+	} {
 		bad := m{}
 		for k, v := range front {
 			bad[k] = v
@@ -315,12 +340,20 @@ func TestFollowingOverHTTP(t *testing.T) {
 	}
 	s.ask("GET", shot+"/front/3/c/15", nil, 404, nil)
 	s.ask("GET", shot+"/front/3/h/00000000-0000-0000-0000-000000000000", nil, 404, nil)
-	if body := s.ask("GET", shot+"/mattes/h", nil, 200, nil); !strings.HasPrefix(body, "PK") || strings.Count(body, "matte-0000") < 20 {
+	if body := s.ask("GET", shot+"/mattes/h", nil, 200, nil); !strings.HasPrefix(body, "PK") ||
+		strings.Count(body, "matte-0000") < 20 {
 		t.Error("no sequence of mattes")
 	}
-	s.ask("POST", shot+"/edits", m{"base": 3, "commands": []m{{"do": "paint", "cover": "h", "stroke": m{"frame": 15, "span": m{"first": 15, "last": 15}, "add": true, "radius": 10, "points": []m{{"x": 80, "y": 60}}}}}}, 201, nil)
+	s.ask("POST", shot+"/edits", m{"base": 3, "commands": []m{
+		{"do": "paint", "cover": "h", "stroke": m{
+			"frame": 15, "span": m{"first": 15, "last": 15}, "add": true,
+			"radius": 10, "points": []m{{"x": 80, "y": 60}},
+		}},
+	}}, 201, nil)
 	plain := s.ask("GET", shot+"/patches/4/15?matte=true", nil, 200, nil)
-	s.ask("POST", shot+"/edits", m{"base": 4, "commands": []m{{"do": "accept", "cover": "h", "on": true, "span": m{"first": 10, "last": 29}}}}, 201, nil)
+	s.ask("POST", shot+"/edits", m{"base": 4, "commands": []m{
+		{"do": "accept", "cover": "h", "on": true, "span": m{"first": 10, "last": 29}},
+	}}, 201, nil)
 	if s.ask("GET", shot+"/patches/5/15?matte=true", nil, 200, nil) == plain {
 		t.Error("what is accepted is not held out")
 	}
@@ -336,17 +369,25 @@ func TestFollowingOverHTTP(t *testing.T) {
 	if got := r.Document.Tracks[0].Attempt; got == a.ID || got == "" {
 		t.Errorf("adopted as %q", got)
 	}
-	one, two := s.ask("GET", shot+"/patches/6/30?matte=true", nil, 200, nil), s.ask("GET", shot+"/patches/7/30?matte=true", nil, 200, nil)
+	one, two := s.ask("GET", shot+"/patches/6/30?matte=true", nil, 200, nil),
+		s.ask("GET", shot+"/patches/7/30?matte=true", nil, 200, nil)
 	if one != two {
 		t.Error("the same document makes another matte")
 	}
-	given := m{"id": "g", "name": "Given", "kind": "surface", "model": "affine", "channel": "luma", "frame": 0, "surface": box(10, 10, 90, 60), "anchors": []m{}}
+	given := m{
+		"id": "g", "name": "Given", "kind": "surface", "model": "affine", "channel": "luma", "frame": 0,
+		"surface": box(10, 10, 90, 60), "anchors": []m{},
+	}
 	s.ask("POST", shot+"/given", given, 422, nil)
-	given["poses"] = m{"first": 0, "corners": [][]float64{{10, 10, 90, 10, 90, 60, 10, 60}}, "confidence": []float64{1}, "states": "g"}
+	given["poses"] = m{
+		"first": 0, "corners": [][]float64{{10, 10, 90, 10, 90, 60, 10, 60}}, "confidence": []float64{1},
+		"states": "g",
+	}
 	s.ask("POST", shot+"/given", given, 201, &a)
 	r = revision{}
 	s.ask("POST", shot+"/edits", m{"base": 7, "commands": []m{{"do": "track", "track": with("attempt", a.ID)}}}, 201, &r)
-	if body := s.ask("POST", shot+"/deliveries", m{"preset": "review"}, 422, nil); !strings.Contains(body, "which was not followed from f 1") {
+	if body := s.ask("POST", shot+"/deliveries", m{"preset": "review"}, 422, nil); !strings.Contains(body,
+		"which was not followed from f 1") {
 		t.Error(body)
 	}
 }

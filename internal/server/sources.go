@@ -18,7 +18,10 @@ import (
 )
 
 func viewSource(src store.Source) sourceView {
-	v := sourceView{ID: src.ID, Name: src.Name, State: src.State, Error: src.Error, Waiting: src.Waiting, Frames: src.Frames, Views: src.Views, Info: src.Info.V, Notes: []string{}, Created: src.Created}
+	v := sourceView{
+		ID: src.ID, Name: src.Name, State: src.State, Error: src.Error, Waiting: src.Waiting,
+		Frames: src.Frames, Views: src.Views, Info: src.Info.V, Notes: []string{}, Created: src.Created,
+	}
 	i := src.Info.V
 	v.ViewW, v.ViewH = i.ViewSize()
 	note := func(format string, a ...any) { v.Notes = append(v.Notes, fmt.Sprintf(format, a...)) }
@@ -36,10 +39,12 @@ func viewSource(src store.Source) sourceView {
 		note("It asks to be turned by %d° and is shown and delivered upright.", i.Rotation)
 	}
 	if i.Pixel.Num != i.Pixel.Den {
-		note("Its pixels are not square (%d:%d). They are shown in their true shape and kept in deliveries.", i.Pixel.Num, i.Pixel.Den)
+		note("Its pixels are not square (%d:%d). They are shown in their true shape and kept in deliveries.", i.Pixel.Num,
+			i.Pixel.Den)
 	}
 	if i.Tags.Space == "" {
-		note("It carries no colour matrix tag; %s is assumed for display.", map[string]string{"bt601": "BT.601", "bt709": "BT.709"}[string(i.Matrix)])
+		note("It carries no colour matrix tag; %s is assumed for display.",
+			map[string]string{"bt601": "BT.601", "bt709": "BT.709"}[string(i.Matrix)])
 	}
 	if i.Field != "progressive" {
 		note("It is interlaced (%s). Covers work on whole frames for now.", i.Field)
@@ -48,7 +53,9 @@ func viewSource(src store.Source) sourceView {
 }
 
 // AddSource probes a file and brings it in.
-func AddSource(ctx context.Context, st *store.Store, lib library.Library, src store.Source) (store.Source, store.Shot, error) {
+func AddSource(ctx context.Context, st *store.Store, lib library.Library, src store.Source) (store.Source,
+	store.Shot, error,
+) {
 	path, err := lib.SourcePath(src)
 	if err != nil {
 		return src, store.Shot{}, err
@@ -89,7 +96,8 @@ func (s *server) addSource(ctx context.Context, in *struct {
 		SHA256 string `json:"sha256,omitempty" pattern:"^[0-9a-fA-F]{64}$" doc:"of the file that was uploaded; it is taken only when it is the same"`
 		Name   string `json:"name,omitempty" maxLength:"200"`
 	}
-}) (*body[sourceView], error) {
+},
+) (*body[sourceView], error) {
 	if _, err := s.Store.Programme(ctx, in.ID); err != nil {
 		return nil, problem(err)
 	}

@@ -62,7 +62,8 @@ func (b *styleBody) check() error {
 }
 
 func (s *server) registerStyling(api huma.API) {
-	huma.Register(api, op("listStyles", http.MethodGet, "/api/programmes/{id}/styles", "The house styles of a programme", 200), func(ctx context.Context, in *ByID) (*body[[]styleView], error) {
+	huma.Register(api, op("listStyles", http.MethodGet, "/api/programmes/{id}/styles",
+		"The house styles of a programme", 200), func(ctx context.Context, in *ByID) (*body[[]styleView], error) {
 		all, err := s.Store.Styles(ctx, in.ID)
 		out := []styleView{}
 		for _, st := range all {
@@ -70,67 +71,86 @@ func (s *server) registerStyling(api huma.API) {
 		}
 		return &body[[]styleView]{out}, problem(err)
 	})
-	huma.Register(api, op("addStyle", http.MethodPost, "/api/programmes/{id}/styles", "Make a house style", 201), func(ctx context.Context, in *struct {
-		ByID
-		Body styleBody
-	}) (*body[styleView], error) {
-		if err := in.Body.check(); err != nil {
-			return nil, err
-		}
-		if _, err := s.Store.Programme(ctx, in.ID); err != nil {
-			return nil, problem(err)
-		}
-		st, err := s.Store.SaveStyle(ctx, store.Style{Programme: in.ID, Name: in.Body.Name, Kinds: store.JSON[[]string]{V: in.Body.Kinds}, Style: store.JSON[cover.Style]{V: in.Body.Style}})
-		return &body[styleView]{viewStyle(st)}, problem(err)
-	})
-	huma.Register(api, op("changeStyle", http.MethodPut, "/api/styles/{id}", "Change a house style, and every cover that follows it without deviating", 200), func(ctx context.Context, in *struct {
-		ByID
-		Body styleBody
-	}) (*body[followedView], error) {
-		if err := in.Body.check(); err != nil {
-			return nil, err
-		}
-		old, err := s.Store.Style(ctx, in.ID)
-		if err != nil {
-			return nil, problem(err)
-		}
-		now := old
-		now.Name, now.Kinds.V, now.Style.V = in.Body.Name, in.Body.Kinds, in.Body.Style
-		if now, err = s.Store.SaveStyle(ctx, now); err != nil {
-			return nil, problem(err)
-		}
-		covers, shots, err := s.Store.Restyle(ctx, now, author, func(c *cover.Cover, _ string) bool { return c.Follows(old.ID, &old.Style.V) })
-		return &body[followedView]{followedView{viewStyle(now), covers, shots}}, problem(err)
-	})
-	huma.Register(api, op("applyStyle", http.MethodPost, "/api/styles/{id}/apply", "Give a house style to every cover of its kinds of item", 200), func(ctx context.Context, in *ByID) (*body[followedView], error) {
-		st, err := s.Store.Style(ctx, in.ID)
-		if err != nil {
-			return nil, problem(err)
-		}
-		covers, shots, err := s.Store.Restyle(ctx, st, author, func(_ *cover.Cover, kind string) bool { return slices.Contains(st.Kinds.V, kind) })
-		return &body[followedView]{followedView{viewStyle(st), covers, shots}}, problem(err)
-	})
-	huma.Register(api, op("removeStyle", http.MethodDelete, "/api/styles/{id}", "Remove a house style; covers keep what they have", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
+	huma.Register(api, op("addStyle", http.MethodPost, "/api/programmes/{id}/styles", "Make a house style", 201),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body styleBody
+		},
+		) (*body[styleView], error) {
+			if err := in.Body.check(); err != nil {
+				return nil, err
+			}
+			if _, err := s.Store.Programme(ctx, in.ID); err != nil {
+				return nil, problem(err)
+			}
+			st, err := s.Store.SaveStyle(ctx, store.Style{
+				Programme: in.ID, Name: in.Body.Name, Kinds: store.JSON[[]string]{V: in.Body.Kinds},
+				Style: store.JSON[cover.Style]{V: in.Body.Style},
+			})
+			return &body[styleView]{viewStyle(st)}, problem(err)
+		})
+	huma.Register(api, op("changeStyle", http.MethodPut, "/api/styles/{id}",
+		"Change a house style, and every cover that follows it without deviating", 200),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body styleBody
+		},
+		) (*body[followedView], error) {
+			if err := in.Body.check(); err != nil {
+				return nil, err
+			}
+			old, err := s.Store.Style(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			now := old
+			now.Name, now.Kinds.V, now.Style.V = in.Body.Name, in.Body.Kinds, in.Body.Style
+			if now, err = s.Store.SaveStyle(ctx, now); err != nil {
+				return nil, problem(err)
+			}
+			covers, shots, err := s.Store.Restyle(ctx, now, author,
+				func(c *cover.Cover, _ string) bool { return c.Follows(old.ID, &old.Style.V) })
+			return &body[followedView]{followedView{viewStyle(now), covers, shots}}, problem(err)
+		})
+	huma.Register(api, op("applyStyle", http.MethodPost, "/api/styles/{id}/apply",
+		"Give a house style to every cover of its kinds of item", 200),
+		func(ctx context.Context, in *ByID) (*body[followedView], error) {
+			st, err := s.Store.Style(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			covers, shots, err := s.Store.Restyle(ctx, st, author,
+				func(_ *cover.Cover, kind string) bool { return slices.Contains(st.Kinds.V, kind) })
+			return &body[followedView]{followedView{viewStyle(st), covers, shots}}, problem(err)
+		})
+	huma.Register(api, op("removeStyle", http.MethodDelete, "/api/styles/{id}",
+		"Remove a house style; covers keep what they have", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		return nil, problem(s.Store.RemoveStyle(ctx, in.ID))
 	})
-	huma.Register(api, op("addGraphic", http.MethodPost, "/api/graphics", "Bring in a PNG, JPEG or SVG for patches", 201), s.addGraphic)
-	huma.Register(api, op("getGraphic", http.MethodGet, "/api/graphics/{id}", "A graphic, as PNG", 200), func(ctx context.Context, in *struct {
-		ID string `path:"id" pattern:"^[0-9a-f]{32}$"`
-	}) (*graphicOut, error) {
-		b, err := s.Store.Graphic(ctx, in.ID)
-		if err != nil {
-			return nil, problem(err)
-		}
-		return &graphicOut{"image/png", "private, max-age=31536000, immutable", b}, nil
-	})
-	huma.Register(api, op("showsThrough", http.MethodPost, "/api/shots/{id}/through", "How much of the picture can be made out through a cover at a frame, with commands that are not saved", 200), s.through)
+	huma.Register(api, op("addGraphic", http.MethodPost, "/api/graphics", "Bring in a PNG, JPEG or SVG for patches",
+		201), s.addGraphic)
+	huma.Register(api, op("getGraphic", http.MethodGet, "/api/graphics/{id}", "A graphic, as PNG", 200),
+		func(ctx context.Context, in *struct {
+			ID string `path:"id" pattern:"^[0-9a-f]{32}$"`
+		},
+		) (*graphicOut, error) {
+			b, err := s.Store.Graphic(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			return &graphicOut{"image/png", "private, max-age=31536000, immutable", b}, nil
+		})
+	huma.Register(api, op("showsThrough", http.MethodPost, "/api/shots/{id}/through",
+		"How much of the picture can be made out through a cover at a frame, with commands that are not saved", 200),
+		s.through)
 }
 
 // addGraphic reads a picture in a process of its own, one at a time for each person.
 func (s *server) addGraphic(ctx context.Context, in *struct {
 	Name    string `query:"name" maxLength:"200"`
 	RawBody []byte `contentType:"application/octet-stream"`
-}) (*body[cover.Graphic], error) {
+},
+) (*body[cover.Graphic], error) {
 	g, err := s.drawn(ctx, in.Name, in.RawBody)
 	if err != nil {
 		return nil, err

@@ -50,12 +50,20 @@ func TestStylesAndGraphics(t *testing.T) {
 		edit(m{"do": "add", "new": c})
 	}
 	blur := func(sigma float64) m {
-		return m{"grow": 2, "soften": m{"across": 3, "down": 3}, "treatments": []m{{"id": "t", "kind": "blur", "strength": 1, "sigma": m{"across": sigma, "down": sigma}}}}
+		return m{
+			"grow": 2, "soften": m{"across": 3, "down": 3},
+			"treatments": []m{{"id": "t", "kind": "blur", "strength": 1, "sigma": m{"across": sigma, "down": sigma}}},
+		}
 	}
 	var st struct{ ID string }
 	styles := "/api/programmes/" + sh.Programme + "/styles"
 	s.ask("POST", styles, m{"name": "Plates", "kinds": []string{"plate"}, "style": blur(20)}, 201, &st)
-	for _, bad := range []m{{"name": " ", "kinds": []string{}, "style": blur(20)}, {"name": "x", "kinds": []string{"ship"}, "style": blur(20)}, {"name": "x", "kinds": []string{}, "style": blur(-1)}, {"name": "x", "kinds": []string{}, "style": m{"grow": 0, "soften": m{"across": 0, "down": 0}, "treatments": []m{}}}} {
+	for _, bad := range []m{
+		{"name": " ", "kinds": []string{}, "style": blur(20)},
+		{"name": "x", "kinds": []string{"ship"}, "style": blur(20)},
+		{"name": "x", "kinds": []string{}, "style": blur(-1)},
+		{"name": "x", "kinds": []string{}, "style": m{"grow": 0, "soften": m{"across": 0, "down": 0}, "treatments": []m{}}},
+	} {
 		s.ask("POST", styles, bad, 422, nil)
 	}
 	for _, id := range []string{"a", "b", "d"} {
@@ -64,8 +72,16 @@ func TestStylesAndGraphics(t *testing.T) {
 	edit(m{"do": "set", "cover": "b", "lane": "grow", "number": 7}) // deviates
 	edit(m{"do": "lock", "cover": "d", "on": true})
 	var done struct{ Covers, Shots int }
-	s.ask("PUT", "/api/styles/"+st.ID, m{"name": "Plates", "kinds": []string{"plate"}, "style": m{"grow": 5, "soften": m{"across": 0, "down": 0}, "treatments": []m{{"id": "t", "kind": "mosaic", "strength": 1, "cell": m{"across": 30, "down": 30}}}}}, 200, &done)
-	if again(); done.Covers != 1 || done.Shots != 1 || r.Document.Covers[0].Treatments[0].Kind != "mosaic" || r.Document.Covers[0].Grow != 5 || r.Document.Covers[1].Grow != 7 || r.Document.Covers[2].Treatments[0].Kind != "blur" {
+	s.ask("PUT", "/api/styles/"+st.ID, m{
+		"name": "Plates", "kinds": []string{"plate"},
+		"style": m{
+			"grow": 5, "soften": m{"across": 0, "down": 0},
+			"treatments": []m{{"id": "t", "kind": "mosaic", "strength": 1, "cell": m{"across": 30, "down": 30}}},
+		},
+	}, 200, &done)
+	if again(); done.Covers != 1 || done.Shots != 1 || r.Document.Covers[0].Treatments[0].Kind != "mosaic" ||
+		r.Document.Covers[0].Grow != 5 || r.Document.Covers[1].Grow != 7 ||
+		r.Document.Covers[2].Treatments[0].Kind != "blur" {
 		t.Fatalf("%+v %+v", done, r)
 	}
 	s.ask("POST", shot+"/undo", m{"base": r.Number}, 201, &r) // a change like any other
@@ -114,7 +130,9 @@ func TestStylesAndGraphics(t *testing.T) {
 	g := send(b.Bytes(), 201)
 	delete(g, "$schema")
 	patch := func(scale float64) m {
-		return m{"do": "treat", "cover": "a", "treatments": []m{{"id": "t", "kind": "patch", "strength": 1, "graphic": g["id"], "scale": scale, "light": 1}}}
+		return m{"do": "treat", "cover": "a", "treatments": []m{
+			{"id": "t", "kind": "patch", "strength": 1, "graphic": g["id"], "scale": scale, "light": 1},
+		}}
 	}
 	var seen struct {
 		Detail, Stroke, Bare float64
@@ -131,7 +149,9 @@ func TestStylesAndGraphics(t *testing.T) {
 	if through(m{"do": "graphic", "graphic": g}, patch(.5)); seen.Bare < .7 || seen.Bare > .8 || !seen.Readable {
 		t.Errorf("under one of half the size: %+v", seen)
 	}
-	if through(m{"do": "treat", "cover": "a", "treatments": []m{{"id": "t", "kind": "dim", "strength": 1, "level": .5}}}); !seen.Readable {
+	if through(m{"do": "treat", "cover": "a", "treatments": []m{
+		{"id": "t", "kind": "dim", "strength": 1, "level": .5},
+	}}); !seen.Readable {
 		t.Errorf("dimmed: %+v", seen)
 	}
 	edit(m{"do": "graphic", "graphic": g}, patch(1))

@@ -28,7 +28,8 @@ func (s *server) through(ctx context.Context, in *struct {
 		Frame int    `json:"frame" minimum:"0"`
 		Cover string `json:"cover"`
 	}
-}) (*body[throughView], error) {
+},
+) (*body[throughView], error) {
 	doc, err := s.revision(ctx, in.ID, in.Body.Base)
 	if err != nil {
 		return nil, err

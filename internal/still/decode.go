@@ -69,7 +69,8 @@ func decode(data []byte) (s still, err error) {
 		return s, fmt.Errorf("its sides are %dx%d; 1 to %d are supported", c.Width, c.Height, frame.MaxSide)
 	}
 	if n := c.Width * c.Height * pixelBytes(c.ColorModel); n > mostBytes {
-		return s, fmt.Errorf("its %d million pixels take %d MB; at most %d MB are read", c.Width*c.Height/1_000_000, n>>20, mostBytes>>20)
+		return s, fmt.Errorf("its %d million pixels take %d MB; at most %d MB are read", c.Width*c.Height/1_000_000, n>>20,
+			mostBytes>>20)
 	}
 	if s.img, err = pixels(bytes.NewReader(data)); err != nil {
 		return s, fmt.Errorf("it is damaged or cut short (%v)", err)

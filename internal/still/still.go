@@ -66,7 +66,8 @@ func Write(ctx context.Context, path string, pic *frame.Picture, matte frame.Pla
 	feed, to := io.Pipe()
 	go func() { to.CloseWithError(send(to, pic, matte)) }()
 	defer feed.Close()
-	return run(ctx, path, feed, out, "write", strconv.Itoa(r.Min.X), strconv.Itoa(r.Min.Y), strconv.Itoa(r.Max.X), strconv.Itoa(r.Max.Y))
+	return run(ctx, path, feed, out, "write", strconv.Itoa(r.Min.X), strconv.Itoa(r.Min.Y), strconv.Itoa(r.Max.X),
+		strconv.Itoa(r.Max.Y))
 }
 
 // send writes what Write's child reads: which samples change, and the three planes there.

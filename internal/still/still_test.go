@@ -52,12 +52,14 @@ func TestTiffTags(t *testing.T) {
 	source := []byte("MM\x00*\x00\x00\x00\x08")
 	source = be.AppendUint16(source, 3)
 	for _, e := range [][4]uint32{{tagXResolution, 5, 1, 50}, {tagResolution, 3, 1, 3 << 16}, {tagProfile, 7, 6, 58}} {
-		source = be.AppendUint32(be.AppendUint32(be.AppendUint16(be.AppendUint16(source, uint16(e[0])), uint16(e[1])), e[2]), e[3])
+		source = be.AppendUint32(be.AppendUint32(be.AppendUint16(be.AppendUint16(source, uint16(e[0])), uint16(e[1])),
+			e[2]), e[3])
 	}
 	source = append(be.AppendUint32(source, 0), "\x00\x00\x01\x2c\x00\x00\x00\x01colour"...)
 	with := withTiffTags(samples(t)["tiff"], source)
 	tags, order := tiffTags(with)
-	if string(tags[tagProfile].value) != "colour" || order.Uint16(tags[tagResolution].value) != 3 || order.Uint32(tags[tagXResolution].value) != 300 {
+	if string(tags[tagProfile].value) != "colour" || order.Uint16(tags[tagResolution].value) != 3 ||
+		order.Uint32(tags[tagXResolution].value) != 300 {
 		t.Fatalf("%v", tags)
 	}
 	s, err := decode(with)
@@ -111,7 +113,10 @@ func TestView(t *testing.T) {
 	colour := func(x, y int) color.NRGBA64 {
 		return color.NRGBA64{uint16(x * 65535 / w), uint16(y * 65535 / h), 0x4000, 0xffff}
 	}
-	for name, img := range map[string]draw.Image{"colour": image.NewNRGBA(image.Rect(0, 0, w, h)), "deep": image.NewNRGBA64(image.Rect(0, 0, w, h)), "grey": image.NewGray(image.Rect(0, 0, w, h))} {
+	for name, img := range map[string]draw.Image{
+		"colour": image.NewNRGBA(image.Rect(0, 0, w, h)),
+		"deep":   image.NewNRGBA64(image.Rect(0, 0, w, h)), "grey": image.NewGray(image.Rect(0, 0, w, h)),
+	} {
 		for y := range h {
 			for x := range w {
 				img.Set(x, y, colour(x, y))

@@ -11,9 +11,14 @@ import (
 
 // Replace adds a revision with another document, which check has held against the
 // head's. Poses and mattes that it carries are kept as attempts of the shot.
-func (s *Store) Replace(ctx context.Context, shot string, on On, doc *cover.Document, check func(head *cover.Document) error) (Revision, error) {
+func (s *Store) Replace(ctx context.Context, shot string, on On, doc *cover.Document,
+	check func(head *cover.Document) error,
+) (Revision, error) {
 	return s.change(ctx, shot, on, func(tx *sqlx.Tx, head Revision) (Revision, error) {
-		r := Revision{Parent: sql.NullInt64{Int64: int64(head.State), Valid: true}, Label: "replaced the document", Document: doc}
+		r := Revision{
+			Parent: sql.NullInt64{Int64: int64(head.State), Valid: true}, Label: "replaced the document",
+			Document: doc,
+		}
 		if err := check(head.Document); err != nil {
 			return r, err
 		}
@@ -63,7 +68,10 @@ func (s *Store) adoptMattes(ctx context.Context, tx *sqlx.Tx, shot string, c *co
 	m := p.Mattes
 	n := len(m.Frames)
 	a := Attempt{ID: NewID(), Shot: shot, Track: p.Surface, State: Done, Frames: n, Done: n}
-	a.Spec.V = AttemptSpec{From: m.First, To: m.First + n - 1, Author: author, Front: &FrontSpec{Cover: c.ID, Name: c.Name, For: c.HoldsOut}}
+	a.Spec.V = AttemptSpec{
+		From: m.First, To: m.First + n - 1, Author: author,
+		Front: &FrontSpec{Cover: c.ID, Name: c.Name, For: c.HoldsOut},
+	}
 	if err := s.addAttempt(ctx, tx, a); err != nil {
 		return err
 	}

@@ -114,7 +114,9 @@ func (s *Store) Attempts(ctx context.Context, shot string) (out []Attempt, err e
 
 // AttemptProgress enters the poses found so far. It reports whether the attempt is
 // still wanted.
-func (s *Store) AttemptProgress(ctx context.Context, id string, done, at int, poses *cover.Poses) (wanted bool, err error) {
+func (s *Store) AttemptProgress(ctx context.Context, id string, done, at int, poses *cover.Poses) (wanted bool,
+	err error,
+) {
 	res, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = 'running', waiting = '', done = $2, poses = $3, at = $4, started = coalesce(started, now()) WHERE id = $1 AND state IN ('queued', 'running')`,
 		id, done, JSON[*cover.Poses]{poses}, at)
 	if err != nil {
@@ -128,14 +130,18 @@ func (s *Store) AttemptProgress(ctx context.Context, id string, done, at int, po
 
 // KeepPoses enters all poses of an attempt that is about to end.
 func (s *Store) KeepPoses(ctx context.Context, id string, done, at int, poses *cover.Poses) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE attempt SET done = $2, poses = $3, at = $4 WHERE id = $1`, id, done, JSON[*cover.Poses]{poses}, at)
+	_, err := s.db.ExecContext(ctx, `UPDATE attempt SET done = $2, poses = $3, at = $4 WHERE id = $1`, id, done,
+		JSON[*cover.Poses]{poses}, at)
 	return err
 }
 
 // EndAttempt enters the end of an attempt that has not ended.
-func (s *Store) EndAttempt(ctx context.Context, id, state, note string, done int, poses *cover.Poses, figures *track.Figures) error {
+func (s *Store) EndAttempt(ctx context.Context, id, state, note string, done int, poses *cover.Poses,
+	figures *track.Figures,
+) error {
 	_, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = $2, note = $3, waiting = '', done = $4, poses = $5, figures = $6, started = coalesce(started, now()), finished = now()
-		WHERE id = $1 AND state IN ('queued', 'running', 'stopping')`, id, state, note, done, JSON[*cover.Poses]{poses}, JSON[*track.Figures]{figures})
+		WHERE id = $1 AND state IN ('queued', 'running', 'stopping')`, id, state, note, done, JSON[*cover.Poses]{poses},
+		JSON[*track.Figures]{figures})
 	if err != nil {
 		return err
 	}
@@ -196,7 +202,8 @@ func (s *Store) attach(ctx context.Context, tx *sqlx.Tx, shot string, d *cover.D
 		ID    string             `db:"id"`
 		Poses JSON[*cover.Poses] `db:"poses"`
 	}
-	if err := tx.SelectContext(ctx, &rows, `SELECT id, poses FROM attempt WHERE shot = $1 AND id = ANY($2)`, shot, attempts(d)); err != nil {
+	if err := tx.SelectContext(ctx, &rows, `SELECT id, poses FROM attempt WHERE shot = $1 AND id = ANY($2)`, shot,
+		attempts(d)); err != nil {
 		return err
 	}
 	poses := map[string]*cover.Poses{}

@@ -25,7 +25,8 @@ func (SearchArgs) InsertOpts() river.InsertOpts {
 
 // SetBoundaries enters where shots begin in a source.
 func (s *Store) SetBoundaries(ctx context.Context, source string, all []cut.Boundary) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE source SET boundaries = $2, searched = true WHERE id = $1`, source, JSON[[]cut.Boundary]{all})
+	_, err := s.db.ExecContext(ctx, `UPDATE source SET boundaries = $2, searched = true WHERE id = $1`, source,
+		JSON[[]cut.Boundary]{all})
 	if err != nil {
 		return err
 	}
@@ -45,7 +46,8 @@ func (s *Store) CutShots(ctx context.Context, source string, all []cut.Boundary)
 		if err := tx.GetContext(ctx, &src, `SELECT * FROM source WHERE id = $1 FOR UPDATE`, source); err != nil {
 			return none(err)
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE source SET boundaries = $2, searched = true WHERE id = $1`, source, JSON[[]cut.Boundary]{all}); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE source SET boundaries = $2, searched = true WHERE id = $1`, source,
+			JSON[[]cut.Boundary]{all}); err != nil {
 			return err
 		}
 		var old []Shot

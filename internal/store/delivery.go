@@ -40,9 +40,11 @@ const (
 func (IngestArgs) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{Queue: IngestQueue, MaxAttempts: 5}
 }
+
 func (SegmentArgs) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{Queue: RenderQueue, MaxAttempts: 5, Priority: 2}
 }
+
 func (FinishArgs) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{Queue: RenderQueue, MaxAttempts: 5, Priority: 1}
 }
@@ -123,7 +125,8 @@ func (s *Store) Delivery(ctx context.Context, id string) (d Delivery, err error)
 
 // Deliveries lists a programme's, the newest first.
 func (s *Store) Deliveries(ctx context.Context, programme string) (out []Delivery, err error) {
-	return out, s.db.SelectContext(ctx, &out, `SELECT `+deliveryColumns+` FROM delivery d JOIN shot ON shot.id = d.shot WHERE shot.programme = $1 ORDER BY d.created DESC`, programme)
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+deliveryColumns+
+		` FROM delivery d JOIN shot ON shot.id = d.shot WHERE shot.programme = $1 ORDER BY d.created DESC`, programme)
 }
 
 // Segments lists a delivery's, in order.
@@ -143,7 +146,8 @@ func (s *Store) SegmentProgress(ctx context.Context, g Segment, done int) (wante
 		if wanted = state == Rendering; !wanted {
 			return nil
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE segment SET done = $3 WHERE delivery = $1 AND number = $2`, g.Delivery, g.Number, done); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE segment SET done = $3 WHERE delivery = $1 AND number = $2`, g.Delivery,
+			g.Number, done); err != nil {
 			return err
 		}
 		return notify(ctx, tx, "delivery", g.Delivery)
@@ -167,7 +171,8 @@ func (s *Store) FinishSegment(ctx context.Context, g Segment, reused bool) error
 			return nil
 		}
 		var open int
-		if err := tx.GetContext(ctx, &open, `SELECT count(*) FROM segment WHERE delivery = $1 AND NOT finished`, g.Delivery); err != nil {
+		if err := tx.GetContext(ctx, &open, `SELECT count(*) FROM segment WHERE delivery = $1 AND NOT finished`,
+			g.Delivery); err != nil {
 			return err
 		}
 		if open == 0 {
@@ -224,7 +229,8 @@ func (s *Store) EndDelivery(ctx context.Context, id, why string, proof *deliver.
 		state = Failed
 	}
 	_, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = $2, error = $3, proof = $4, size = $5, sha256 = $6, waiting = '', finished = now()
-		WHERE id = $1 AND state NOT IN ('cancelled', 'done', 'failed')`, id, state, why, JSON[*deliver.Proof]{proof}, size, sha)
+		WHERE id = $1 AND state NOT IN ('cancelled', 'done', 'failed')`, id, state, why, JSON[*deliver.Proof]{proof},
+		size, sha)
 	if err != nil {
 		return err
 	}

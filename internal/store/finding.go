@@ -75,13 +75,15 @@ type Inspection struct {
 // Findings lists a shot's that are not mended, the worst first.
 func (s *Store) Findings(ctx context.Context, shot string) (out []Finding, err error) {
 	out = []Finding{}
-	return out, s.db.SelectContext(ctx, &out, `SELECT `+findingColumns+` FROM finding WHERE shot = $1 AND state <> 'mended' ORDER BY severity DESC, frame, id`, shot)
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+findingColumns+
+		` FROM finding WHERE shot = $1 AND state <> 'mended' ORDER BY severity DESC, frame, id`, shot)
 }
 
 // ProgrammeFindings lists a programme's, mended ones too.
 func (s *Store) ProgrammeFindings(ctx context.Context, programme string) (out []Finding, err error) {
 	out = []Finding{}
-	return out, s.db.SelectContext(ctx, &out, `SELECT `+findingColumns+` FROM finding WHERE shot IN (SELECT id FROM shot WHERE programme = $1) ORDER BY severity DESC, frame, id`, programme)
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+findingColumns+
+		` FROM finding WHERE shot IN (SELECT id FROM shot WHERE programme = $1) ORDER BY severity DESC, frame, id`, programme)
 }
 
 // Finding returns one.
@@ -144,7 +146,8 @@ func (s *Store) Check(ctx context.Context, shot string, afresh bool) error {
 			return none(err)
 		}
 		if afresh {
-			if _, err := tx.ExecContext(ctx, `UPDATE inspection SET covers = '{}', items = '{}' WHERE shot = $1`, shot); err != nil {
+			if _, err := tx.ExecContext(ctx, `UPDATE inspection SET covers = '{}', items = '{}' WHERE shot = $1`,
+				shot); err != nil {
 				return err
 			}
 		}
@@ -166,7 +169,8 @@ func (s *Store) BeginInspection(ctx context.Context, shot string) error {
 
 // SetInspection says how far a running check has come.
 func (s *Store) SetInspection(ctx context.Context, shot string, done, frames int) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE inspection SET done = $2, frames = $3, at = now() WHERE shot = $1`, shot, done, frames)
+	_, err := s.db.ExecContext(ctx, `UPDATE inspection SET done = $2, frames = $3, at = now() WHERE shot = $1`, shot,
+		done, frames)
 	if err != nil {
 		return err
 	}
@@ -199,7 +203,8 @@ type Result struct {
 func (s *Store) Found(ctx context.Context, r Result) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
 		var old []Finding
-		if err := tx.SelectContext(ctx, &old, `SELECT `+findingColumns+` FROM finding WHERE shot = $1 AND state <> 'mended' FOR UPDATE`, r.Shot); err != nil {
+		if err := tx.SelectContext(ctx, &old, `SELECT `+findingColumns+
+			` FROM finding WHERE shot = $1 AND state <> 'mended' FOR UPDATE`, r.Shot); err != nil {
 			return err
 		}
 		var left []check.Kept
@@ -251,7 +256,10 @@ func (s *Store) Found(ctx context.Context, r Result) error {
 
 // plain is a finding as the check knows it.
 func (f Finding) plain() check.Finding {
-	return check.Finding{Kind: f.Kind, Cover: f.Cover, Frames: f.Frames.V, Frame: f.Frame, Severity: f.Severity, Figure: f.Figure, Says: f.Says}
+	return check.Finding{
+		Kind: f.Kind, Cover: f.Cover, Frames: f.Frames.V, Frame: f.Frame, Severity: f.Severity,
+		Figure: f.Figure, Says: f.Says,
+	}
 }
 
 // PlaceOf is a rectangle as a finding keeps it.

@@ -67,25 +67,29 @@ const seenFrom = ` FROM seen JOIN item ON item.id = seen.item LEFT JOIN inspecti
 // Items lists a programme's items, in the order they came.
 func (s *Store) Items(ctx context.Context, programme string) (out []Item, err error) {
 	out = []Item{}
-	return out, s.db.SelectContext(ctx, &out, `SELECT `+itemColumns+` FROM item WHERE programme = $1 ORDER BY created, id`, programme)
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+itemColumns+
+		` FROM item WHERE programme = $1 ORDER BY created, id`, programme)
 }
 
 // ItemsOf lists the items of a shot.
 func (s *Store) ItemsOf(ctx context.Context, shot string) (out []Item, err error) {
 	out = []Item{}
-	return out, s.db.SelectContext(ctx, &out, `SELECT `+itemColumns+` FROM item WHERE id IN (SELECT item FROM seen WHERE shot = $1) ORDER BY created, id`, shot)
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+itemColumns+
+		` FROM item WHERE id IN (SELECT item FROM seen WHERE shot = $1) ORDER BY created, id`, shot)
 }
 
 // AllSeen lists where a programme's items are seen.
 func (s *Store) AllSeen(ctx context.Context, programme string) (out []Seen, err error) {
 	out = []Seen{}
-	return out, s.db.SelectContext(ctx, &out, `SELECT `+seenColumns+seenFrom+` WHERE item.programme = $1 ORDER BY seen.added, seen.item`, programme)
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+seenColumns+seenFrom+
+		` WHERE item.programme = $1 ORDER BY seen.added, seen.item`, programme)
 }
 
 // SeenIn lists the items of a shot.
 func (s *Store) SeenIn(ctx context.Context, shot string) (out []Seen, err error) {
 	out = []Seen{}
-	return out, s.db.SelectContext(ctx, &out, `SELECT `+seenColumns+seenFrom+` WHERE seen.shot = $1 ORDER BY seen.added, seen.item`, shot)
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+seenColumns+seenFrom+
+		` WHERE seen.shot = $1 ORDER BY seen.added, seen.item`, shot)
 }
 
 // AddItem enters an item that is seen in a shot.
@@ -211,10 +215,12 @@ func (s *Store) Decide(ctx context.Context, d Decision) (Seen, error) {
 	var out Seen
 	err := s.tx(ctx, func(tx *sqlx.Tx) error {
 		var locked string
-		if err := tx.GetContext(ctx, &locked, `SELECT item FROM seen WHERE item = $1 AND shot = $2 FOR UPDATE`, d.Item, d.Shot); err != nil {
+		if err := tx.GetContext(ctx, &locked, `SELECT item FROM seen WHERE item = $1 AND shot = $2 FOR UPDATE`, d.Item,
+			d.Shot); err != nil {
 			return none(err)
 		}
-		if err := tx.GetContext(ctx, &out, `SELECT `+seenColumns+seenFrom+` WHERE seen.item = $1 AND seen.shot = $2`, d.Item, d.Shot); err != nil {
+		if err := tx.GetContext(ctx, &out, `SELECT `+seenColumns+seenFrom+` WHERE seen.item = $1 AND seen.shot = $2`,
+			d.Item, d.Shot); err != nil {
 			return none(err)
 		}
 		if d.State == "" {
@@ -235,7 +241,8 @@ func (s *Store) Decide(ctx context.Context, d Decision) (Seen, error) {
 			return &Refused{err}
 		}
 		d.Was = out.State
-		if err := tx.GetContext(ctx, &d.Revision, `SELECT coalesce(max(number), 0) FROM revision WHERE shot = $1`, d.Shot); err != nil {
+		if err := tx.GetContext(ctx, &d.Revision, `SELECT coalesce(max(number), 0) FROM revision WHERE shot = $1`,
+			d.Shot); err != nil {
 			return err
 		}
 		if err := decided(ctx, tx, d); err != nil {
@@ -256,7 +263,8 @@ func (s *Store) Decide(ctx context.Context, d Decision) (Seen, error) {
 // note enters what is said about an item that stays where it is.
 func (s *Store) note(ctx context.Context, tx *sqlx.Tx, d Decision) error {
 	d.Was = d.State
-	if err := tx.GetContext(ctx, &d.Revision, `SELECT coalesce(max(number), 0) FROM revision WHERE shot = $1`, d.Shot); err != nil {
+	if err := tx.GetContext(ctx, &d.Revision, `SELECT coalesce(max(number), 0) FROM revision WHERE shot = $1`,
+		d.Shot); err != nil {
 		return err
 	}
 	if err := said(ctx, tx, d); err != nil {
@@ -314,12 +322,16 @@ func (s *Store) edited(ctx context.Context, tx *sqlx.Tx, shot, author string, r 
 		if now == row.Decides {
 			continue
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE seen SET decides = $3 WHERE item = $1 AND shot = $2`, row.Item, shot, now); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE seen SET decides = $3 WHERE item = $1 AND shot = $2`, row.Item, shot,
+			now); err != nil {
 			return err
 		}
 		moved = true
 		if next := row.State.Edited(); next != row.State {
-			if err := decided(ctx, tx, Decision{Item: row.Item, Shot: shot, Was: row.State, State: next, By: author, Change: r.Label, Revision: r.Number}); err != nil {
+			if err := decided(ctx, tx, Decision{
+				Item: row.Item, Shot: shot, Was: row.State, State: next, By: author,
+				Change: r.Label, Revision: r.Number,
+			}); err != nil {
 				return err
 			}
 		}
@@ -348,7 +360,9 @@ func (s *Store) Entries(ctx context.Context, programme string) ([]clearance.Entr
 	}
 	of := map[string][]clearance.Seen{}
 	for _, v := range seen {
-		of[v.Item] = append(of[v.Item], clearance.Seen{Shot: v.Shot, First: v.First, Last: v.Last, State: v.State, Assignee: v.Assignee, Note: v.Note})
+		of[v.Item] = append(of[v.Item], clearance.Seen{
+			Shot: v.Shot, First: v.First, Last: v.Last, State: v.State, Assignee: v.Assignee, Note: v.Note,
+		})
 	}
 	var out []clearance.Entry
 	for _, it := range items {
@@ -359,7 +373,9 @@ func (s *Store) Entries(ctx context.Context, programme string) ([]clearance.Entr
 
 // Import enters new and changed entries, all of them or none;
 // was is the list that they were made of.
-func (s *Store) Import(ctx context.Context, programme, by string, was []clearance.Entry, changed []clearance.Entry) error {
+func (s *Store) Import(ctx context.Context, programme, by string, was []clearance.Entry,
+	changed []clearance.Entry,
+) error {
 	before := map[string]clearance.Entry{}
 	for _, e := range was {
 		before[e.ID] = e
@@ -392,16 +408,21 @@ func (s *Store) Import(ctx context.Context, programme, by string, was []clearanc
 					o.State = clearance.ToDo
 				}
 				_, err := tx.ExecContext(ctx, `INSERT INTO seen (item, shot, first, last, assignee) VALUES ($1,$2,$3,$4,$5)
-					ON CONFLICT (item, shot) DO UPDATE SET first = $3, last = $4, assignee = $5`, e.ID, v.Shot, v.First, v.Last, v.Assignee)
+					ON CONFLICT (item, shot) DO UPDATE SET first = $3, last = $4, assignee = $5`, e.ID, v.Shot, v.First, v.Last,
+					v.Assignee)
 				if err != nil {
 					return err
 				}
 				if v.State != o.State {
 					var number int
-					if err := tx.GetContext(ctx, &number, `SELECT coalesce(max(number), 0) FROM revision WHERE shot = $1`, v.Shot); err != nil {
+					if err := tx.GetContext(ctx, &number, `SELECT coalesce(max(number), 0) FROM revision WHERE shot = $1`,
+						v.Shot); err != nil {
 						return err
 					}
-					if err := decided(ctx, tx, Decision{Item: e.ID, Shot: v.Shot, Was: o.State, State: v.State, By: by, Note: v.Note, Revision: number}); err != nil {
+					if err := decided(ctx, tx, Decision{
+						Item: e.ID, Shot: v.Shot, Was: o.State, State: v.State, By: by,
+						Note: v.Note, Revision: number,
+					}); err != nil {
 						return err
 					}
 				}

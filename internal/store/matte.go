@@ -60,7 +60,8 @@ func (s *Store) mattes(ctx context.Context, db sqlx.QueryerContext, run string, 
 		png = "png"
 	}
 	var rows []matteRow
-	if err := sqlx.SelectContext(ctx, db, &rows, `SELECT frame, x, y, share, dx, dy, `+png+` AS png FROM matte WHERE attempt = $1 ORDER BY frame`, run); err != nil || len(rows) == 0 {
+	if err := sqlx.SelectContext(ctx, db, &rows, `SELECT frame, x, y, share, dx, dy, `+png+
+		` AS png FROM matte WHERE attempt = $1 ORDER BY frame`, run); err != nil || len(rows) == 0 {
 		return nil, err
 	}
 	m := &cover.Mattes{First: rows[0].Frame, Frames: make([]cover.MatteFrame, rows[len(rows)-1].Frame-rows[0].Frame+1)}

@@ -66,7 +66,10 @@ func (c Config) share(ctx context.Context, size int, statement time.Duration) (s
 	}
 	p.MaxConns, p.MinConns = int32(size), 0
 	p.ConnConfig.ConnectTimeout = 5 * time.Second
-	for name, d := range map[string]time.Duration{"statement_timeout": statement, "lock_timeout": lockTime, "idle_in_transaction_session_timeout": idleTime} {
+	for name, d := range map[string]time.Duration{
+		"statement_timeout": statement, "lock_timeout": lockTime,
+		"idle_in_transaction_session_timeout": idleTime,
+	} {
 		p.ConnConfig.RuntimeParams[name] = strconv.FormatInt(d.Milliseconds(), 10)
 	}
 	p.BeforeConnect = func(_ context.Context, cc *pgx.ConnConfig) error {
@@ -78,7 +81,8 @@ func (c Config) share(ctx context.Context, size int, statement time.Duration) (s
 		if err != nil {
 			return err
 		}
-		cc.Host, cc.Port, cc.User, cc.Password, cc.Database, cc.TLSConfig, cc.Fallbacks = now.Host, now.Port, now.User, now.Password, now.Database, now.TLSConfig, now.Fallbacks
+		cc.Host, cc.Port, cc.User, cc.Password, cc.Database, cc.TLSConfig, cc.Fallbacks = now.Host, now.Port, now.User,
+			now.Password, now.Database, now.TLSConfig, now.Fallbacks
 		return nil
 	}
 	if c.Nested != nil {
@@ -151,8 +155,10 @@ func Unavailable(err error) bool {
 	}
 	var connect *pgconn.ConnectError
 	var network *net.OpError
-	return errors.As(err, &connect) || errors.As(err, &network) || errors.Is(err, driver.ErrBadConn) || errors.Is(err, sql.ErrConnDone) ||
-		errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, errAway) || pgconn.SafeToRetry(err) || err != nil && err.Error() == "conn closed"
+	return errors.As(err, &connect) || errors.As(err, &network) || errors.Is(err, driver.ErrBadConn) ||
+		errors.Is(err, sql.ErrConnDone) ||
+		errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, errAway) || pgconn.SafeToRetry(err) ||
+		err != nil && err.Error() == "conn closed"
 }
 
 var errAway = errors.New("the database's address is not known")

@@ -112,7 +112,8 @@ func (s *Store) AddSource(ctx context.Context, src Source) (Shot, error) {
 			return err
 		}
 		id := NewID()
-		if _, err = tx.ExecContext(ctx, `INSERT INTO shot (id, programme, source, name) VALUES ($1, $2, $3, $4)`, id, src.Programme, src.ID, src.Name); err != nil {
+		if _, err = tx.ExecContext(ctx, `INSERT INTO shot (id, programme, source, name) VALUES ($1, $2, $3, $4)`, id,
+			src.Programme, src.ID, src.Name); err != nil {
 			return err
 		}
 		if err = tx.GetContext(ctx, &shot, shots+` WHERE shot.id = $1`, id); err != nil {
@@ -155,7 +156,8 @@ func (s *Store) FinishSource(ctx context.Context, id string, reading *media.Info
 
 // FailSource enters why a source cannot be used. Its file stays.
 func (s *Store) FailSource(ctx context.Context, id, why string) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE source SET state = $2, error = $3, views = 0, waiting = '' WHERE id = $1`, id, Failed, why)
+	_, err := s.db.ExecContext(ctx, `UPDATE source SET state = $2, error = $3, views = 0, waiting = '' WHERE id = $1`,
+		id, Failed, why)
 	if err != nil {
 		return err
 	}
@@ -193,7 +195,8 @@ func (s *Store) RemoveSource(ctx context.Context, id string) error {
 // Shots lists a programme's, in the order they came.
 func (s *Store) Shots(ctx context.Context, programme string) (out []Shot, err error) {
 	out = []Shot{}
-	return out, s.db.SelectContext(ctx, &out, shots+` WHERE shot.programme = $1 ORDER BY source.created, shot.first, shot.created`, programme)
+	return out, s.db.SelectContext(ctx, &out, shots+
+		` WHERE shot.programme = $1 ORDER BY source.created, shot.first, shot.created`, programme)
 }
 
 // Shot returns one.

@@ -18,7 +18,9 @@ const MaxTakeovers = 60
 // nobody works on back to the queue: those of workers that have been silent for longer
 // than lost, and those that the queue takes this worker to be at while it is not, since
 // their end could not be written.
-func (s *Store) Alive(ctx context.Context, worker string, holding []int64, lost time.Duration) (handedBack int64, err error) {
+func (s *Store) Alive(ctx context.Context, worker string, holding []int64, lost time.Duration) (handedBack int64,
+	err error,
+) {
 	if _, err := s.db.ExecContext(ctx, `INSERT INTO worker (id) VALUES ($1) ON CONFLICT (id) DO UPDATE SET seen = now()`, worker); err != nil {
 		return 0, err
 	}
@@ -31,7 +33,8 @@ func (s *Store) Alive(ctx context.Context, worker string, holding []int64, lost 
 	res, err := s.db.ExecContext(ctx, `UPDATE river_job SET state = 'available', scheduled_at = now(), max_attempts = least(max_attempts + 1, $4)
 		WHERE state = 'running' AND attempted_at < now() - $1::interval
 		AND (attempted_by[array_upper(attempted_by, 1)] = $2 AND id <> ALL($3)
-			OR NOT EXISTS (SELECT 1 FROM worker WHERE worker.id = attempted_by[array_upper(attempted_by, 1)]))`, lost.String(), worker, holding, MaxTakeovers)
+			OR NOT EXISTS (SELECT 1 FROM worker WHERE worker.id = attempted_by[array_upper(attempted_by, 1)]))`,
+		lost.String(), worker, holding, MaxTakeovers)
 	if err != nil {
 		return 0, err
 	}
@@ -48,26 +51,38 @@ var unended = []struct {
 	find string // $1: the age from which a thing without a job is stranded
 	add  func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error
 }{
-	{`SELECT id FROM source t WHERE state IN ('queued', 'conforming', 'viewing') AND created < now() - $1::interval AND ` + jobless("ingest", "source", "id"),
+	{
+		`SELECT id FROM source t WHERE state IN ('queued', 'conforming', 'viewing') AND created < now() - $1::interval AND ` + jobless("ingest", "source", "id"),
 		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
 			_, err := s.queue.InsertTx(ctx, tx.Tx, IngestArgs{id}, nil)
 			return err
-		}},
-	{`SELECT id FROM attempt t WHERE state IN ('queued', 'running', 'stopping') AND created < now() - $1::interval AND ` + jobless("follow", "attempt", "id"),
+		},
+	},
+	{
+		`SELECT id FROM attempt t WHERE state IN ('queued', 'running', 'stopping') AND created < now() - $1::interval AND ` + jobless("follow", "attempt", "id"),
 		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
 			return s.queueAttempt(ctx, tx, id, false)
-		}},
-	{`SELECT shot FROM inspection t WHERE state IN ('queued', 'running') AND at < now() - $1::interval AND ` + jobless("check", "shot", "shot"),
+		},
+	},
+	{
+		`SELECT shot FROM inspection t WHERE state IN ('queued', 'running') AND at < now() - $1::interval AND ` +
+			jobless("check", "shot", "shot"),
 		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
 			_, err := s.queue.InsertTx(ctx, tx.Tx, CheckArgs{Shot: id}, nil)
 			return err
-		}},
-	{`SELECT id FROM delivery t WHERE state IN ('joining', 'verifying') AND created < now() - $1::interval AND ` + jobless("finish", "delivery", "id"),
+		},
+	},
+	{
+		`SELECT id FROM delivery t WHERE state IN ('joining', 'verifying') AND created < now() - $1::interval AND ` +
+			jobless("finish", "delivery", "id"),
 		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
 			_, err := s.queue.InsertTx(ctx, tx.Tx, FinishArgs{id}, nil)
 			return err
-		}},
-	{`SELECT id FROM delivery t WHERE state IN ('queued', 'rendering') AND created < now() - $1::interval AND ` + jobless("segment", "delivery", "id"),
+		},
+	},
+	{
+		`SELECT id FROM delivery t WHERE state IN ('queued', 'rendering') AND created < now() - $1::interval AND ` +
+			jobless("segment", "delivery", "id"),
 		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
 			var open []int
 			if err := tx.SelectContext(ctx, &open, `SELECT number FROM segment WHERE delivery = $1 AND NOT finished ORDER BY number`, id); err != nil {
@@ -79,12 +94,14 @@ var unended = []struct {
 				}
 			}
 			return nil
-		}},
+		},
+	},
 }
 
 // jobless is the condition that no job of a kind that could still run names the thing.
 func jobless(kind, arg, column string) string {
-	return `NOT EXISTS (SELECT 1 FROM river_job j WHERE j.kind = '` + kind + `' AND j.args->>'` + arg + `' = t.` + column + `
+	return `NOT EXISTS (SELECT 1 FROM river_job j WHERE j.kind = '` + kind + `' AND j.args->>'` + arg + `' = t.` +
+		column + `
 		AND j.state IN ('available', 'pending', 'retryable', 'running', 'scheduled'))`
 }
 

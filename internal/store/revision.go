@@ -69,7 +69,8 @@ func (s *Store) HeadNumber(ctx context.Context, shot string) (n int, err error) 
 func (s *Store) At(ctx context.Context, shot string, number int) (r Revision, err error) {
 	err = s.tx(ctx, func(tx *sqlx.Tx) error {
 		if number > 0 {
-			if err := tx.GetContext(ctx, &r, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2`, shot, number); err != nil {
+			if err := tx.GetContext(ctx, &r, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2`, shot,
+				number); err != nil {
 				return none(err)
 			}
 		}
@@ -105,7 +106,8 @@ func (s *Store) load(ctx context.Context, tx *sqlx.Tx, shot string, r *Revision)
 		return none(err)
 	}
 	var b []byte
-	if err := tx.GetContext(ctx, &b, `SELECT document FROM revision WHERE shot = $1 AND number = $2`, shot, r.State); err != nil {
+	if err := tx.GetContext(ctx, &b, `SELECT document FROM revision WHERE shot = $1 AND number = $2`, shot,
+		r.State); err != nil {
 		return none(err)
 	}
 	var err error
@@ -116,7 +118,9 @@ func (s *Store) load(ctx context.Context, tx *sqlx.Tx, shot string, r *Revision)
 }
 
 // change adds a revision on top of its base; next fills it in from the head.
-func (s *Store) change(ctx context.Context, shot string, on On, next func(tx *sqlx.Tx, head Revision) (Revision, error)) (r Revision, err error) {
+func (s *Store) change(ctx context.Context, shot string, on On,
+	next func(tx *sqlx.Tx, head Revision) (Revision, error),
+) (r Revision, err error) {
 	err = s.tx(ctx, func(tx *sqlx.Tx) error {
 		head, err := s.head(ctx, tx, shot, "FOR NO KEY UPDATE")
 		if err != nil {
@@ -182,7 +186,8 @@ func own(ctx context.Context, tx *sqlx.Tx, shot string, was, now *cover.Document
 		return nil
 	}
 	var there []string // locked, so that nobody takes them away meanwhile
-	if err := tx.SelectContext(ctx, &there, `SELECT id FROM attempt WHERE shot = $1 AND id = ANY($2) FOR KEY SHARE`, shot, fresh); err != nil {
+	if err := tx.SelectContext(ctx, &there, `SELECT id FROM attempt WHERE shot = $1 AND id = ANY($2) FOR KEY SHARE`,
+		shot, fresh); err != nil {
 		return err
 	}
 	if len(there) != len(fresh) {
@@ -192,7 +197,9 @@ func own(ctx context.Context, tx *sqlx.Tx, shot string, was, now *cover.Document
 }
 
 // Edit adds a revision whose document edit makes from the head's.
-func (s *Store) Edit(ctx context.Context, shot string, on On, edit func(*cover.Document) (*cover.Document, string, error)) (Revision, error) {
+func (s *Store) Edit(ctx context.Context, shot string, on On,
+	edit func(*cover.Document) (*cover.Document, string, error),
+) (Revision, error) {
 	return s.change(ctx, shot, on, func(_ *sqlx.Tx, head Revision) (Revision, error) {
 		doc, label, err := edit(head.Document)
 		return Revision{Parent: sql.NullInt64{Int64: int64(head.State), Valid: true}, Label: label, Document: doc}, err
@@ -206,10 +213,14 @@ func (s *Store) Undo(ctx context.Context, shot string, on On) (Revision, error) 
 			return Revision{}, ErrNothing
 		}
 		var undone Revision
-		if err := tx.GetContext(ctx, &undone, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2`, shot, head.State); err != nil {
+		if err := tx.GetContext(ctx, &undone, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2`, shot,
+			head.State); err != nil {
 			return Revision{}, none(err)
 		}
-		r := Revision{State: int(undone.Parent.Int64), Redo: JSON[[]int]{append(slices.Clone(head.Redo.V), head.State)}, Label: "undo: " + undone.Label}
+		r := Revision{
+			State: int(undone.Parent.Int64), Redo: JSON[[]int]{append(slices.Clone(head.Redo.V), head.State)},
+			Label: "undo: " + undone.Label,
+		}
 		return r, s.load(ctx, tx, shot, &r)
 	})
 }
@@ -222,10 +233,14 @@ func (s *Store) Redo(ctx context.Context, shot string, on On) (Revision, error) 
 			return Revision{}, ErrNothing
 		}
 		var again Revision
-		if err := tx.GetContext(ctx, &again, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2`, shot, head.Redo.V[n-1]); err != nil {
+		if err := tx.GetContext(ctx, &again, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2`, shot,
+			head.Redo.V[n-1]); err != nil {
 			return Revision{}, none(err)
 		}
-		r := Revision{State: head.Redo.V[n-1], Redo: JSON[[]int]{slices.Clone(head.Redo.V[:n-1])}, Label: "redo: " + again.Label}
+		r := Revision{
+			State: head.Redo.V[n-1], Redo: JSON[[]int]{slices.Clone(head.Redo.V[:n-1])},
+			Label: "redo: " + again.Label,
+		}
 		return r, s.load(ctx, tx, shot, &r)
 	})
 }
@@ -241,7 +256,8 @@ func (s *Store) Jump(ctx context.Context, shot string, on On, state int) (Revisi
 		r := Revision{State: state, Label: "went to the beginning"}
 		if state != 0 {
 			var there Revision
-			if err := tx.GetContext(ctx, &there, `SELECT `+columns+` FROM revision WHERE shot = $1 AND number = $2 AND state = number`, shot, state); err != nil {
+			if err := tx.GetContext(ctx, &there, `SELECT `+columns+
+				` FROM revision WHERE shot = $1 AND number = $2 AND state = number`, shot, state); err != nil {
 				return r, none(err)
 			}
 			r.Label = "went to: " + there.Label
@@ -250,7 +266,8 @@ func (s *Store) Jump(ctx context.Context, shot string, on On, state int) (Revisi
 			r.Redo.V = slices.Clone(head.Redo.V[:i])
 		} else {
 			var edits []Revision
-			if err := tx.SelectContext(ctx, &edits, `SELECT `+columns+` FROM revision WHERE shot = $1 AND state = number`, shot); err != nil {
+			if err := tx.SelectContext(ctx, &edits, `SELECT `+columns+` FROM revision WHERE shot = $1 AND state = number`,
+				shot); err != nil {
 				return r, err
 			}
 			parent := map[int]int{}
@@ -271,5 +288,6 @@ func (s *Store) Jump(ctx context.Context, shot string, on On, state int) (Revisi
 
 // Edits lists a shot's edits without their documents, the newest first.
 func (s *Store) Edits(ctx context.Context, shot string, limit int) (out []Revision, err error) {
-	return out, s.db.SelectContext(ctx, &out, `SELECT `+columns+` FROM revision WHERE shot = $1 AND state = number ORDER BY number DESC LIMIT $2`, shot, limit)
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+columns+
+		` FROM revision WHERE shot = $1 AND state = number ORDER BY number DESC LIMIT $2`, shot, limit)
 }

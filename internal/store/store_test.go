@@ -41,13 +41,17 @@ func shot(t *testing.T, st *store.Store, frames int) (store.Source, store.Shot) 
 
 func box(id string) *cover.Cover {
 	r := geom.Rect{Min: geom.Pt(20, 20), Max: geom.Pt(90, 60)}
-	return &cover.Cover{ID: id, Name: id, Span: cover.Span{Last: 9}, Treatments: []cover.Treatment{cover.NewTreatment("t", cover.Fill)},
-		Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(r)}}}}}
+	return &cover.Cover{
+		ID: id, Name: id, Span: cover.Span{Last: 9}, Treatments: []cover.Treatment{cover.NewTreatment("t", cover.Fill)},
+		Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(r)}}}},
+	}
 }
 
 func add(t *testing.T, st *store.Store, shot string, on store.On, cmds ...cover.Command) (store.Revision, error) {
 	t.Helper()
-	return st.Edit(context.Background(), shot, on, func(d *cover.Document) (*cover.Document, string, error) { return d.Apply(cmds...) })
+	return st.Edit(context.Background(), shot, on, func(d *cover.Document) (*cover.Document, string, error) {
+		return d.Apply(cmds...)
+	})
 }
 
 // A change that is sent twice, because its answer was lost, is made once; another on the
@@ -71,20 +75,25 @@ func TestKeyedChange(t *testing.T) {
 	}
 	wg.Wait()
 	var conflict *store.Conflict
-	if _, err := add(t, st, sh.ID, store.On{Author: "b", Key: "two"}, cover.Command{Do: "add", New: box("d")}); !errors.As(err, &conflict) {
+	if _, err := add(t, st, sh.ID, store.On{Author: "b", Key: "two"},
+		cover.Command{Do: "add", New: box("d")}); !errors.As(err, &conflict) {
 		t.Errorf("another change on the old base: %v", err)
 	}
 	if _, err := st.Undo(context.Background(), sh.ID, store.On{Base: 1, Author: "a", Key: "three"}); err != nil {
 		t.Fatal(err)
 	}
-	if r, err := st.Undo(context.Background(), sh.ID, store.On{Base: 1, Author: "a", Key: "three"}); err != nil || r.Number != 2 {
+	if r, err := st.Undo(context.Background(), sh.ID, store.On{Base: 1, Author: "a", Key: "three"}); err != nil ||
+		r.Number != 2 {
 		t.Errorf("undone twice: revision %d, %v", r.Number, err)
 	}
 }
 
 func posed(id string) cover.Track {
 	q := []geom.Point{{X: 50, Y: 40}, {X: 150, Y: 40}, {X: 150, Y: 90}, {X: 50, Y: 90}}
-	t := cover.Track{ID: id, Name: id, Kind: cover.Surface, Model: "affine", Channel: "luma", Surface: q, Anchors: []cover.TrackAnchor{}}
+	t := cover.Track{
+		ID: id, Name: id, Kind: cover.Surface, Model: "affine", Channel: "luma", Surface: q,
+		Anchors: []cover.TrackAnchor{},
+	}
 	p := &cover.Poses{}
 	for range 20 {
 		p.Corners = append(p.Corners, [8]float64{50, 40, 150, 40, 150, 90, 50, 90})
@@ -106,15 +115,18 @@ func TestTracksOfOtherShots(t *testing.T) {
 	}
 	tr := posed("t")
 	tr.Poses, tr.Attempt = nil, a.ID
-	if _, err := add(t, st, two.ID, store.On{}, cover.Command{Do: "track", Track: &tr}); !errors.Is(err, store.ErrForeign) {
+	if _, err := add(t, st, two.ID, store.On{}, cover.Command{Do: "track", Track: &tr}); !errors.Is(err,
+		store.ErrForeign) {
 		t.Errorf("another shot's track: %v", err)
 	}
 	tr.Attempt = store.NewID()
-	if _, err := add(t, st, one.ID, store.On{}, cover.Command{Do: "track", Track: &tr}); !errors.Is(err, store.ErrForeign) {
+	if _, err := add(t, st, one.ID, store.On{}, cover.Command{Do: "track", Track: &tr}); !errors.Is(err,
+		store.ErrForeign) {
 		t.Errorf("a track that is not there: %v", err)
 	}
 	tr.Attempt = a.ID
-	if r, err := add(t, st, one.ID, store.On{}, cover.Command{Do: "track", Track: &tr}); err != nil || r.Document.Tracks[0].Poses == nil {
+	if r, err := add(t, st, one.ID, store.On{}, cover.Command{Do: "track", Track: &tr}); err != nil ||
+		r.Document.Tracks[0].Poses == nil {
 		t.Errorf("its own: %v", err)
 	}
 }
@@ -123,7 +135,9 @@ func TestTracksOfOtherShots(t *testing.T) {
 // with them, and readers beside them, all get on: nobody in a transaction waits for a
 // second connection.
 func TestNobodyWaitsForASecondConnection(t *testing.T) {
-	st, err := store.Open(context.Background(), store.Config{Address: store.At(testdb.URL(t)), Connections: 6, Nested: func(stack string) { t.Error(stack) }})
+	st, err := store.Open(context.Background(), store.Config{
+		Address: store.At(testdb.URL(t)), Connections: 6, Nested: func(stack string) { t.Error(stack) },
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -142,7 +156,8 @@ func TestNobodyWaitsForASecondConnection(t *testing.T) {
 				}
 				d := cover.New(640, 360, 20)
 				d.Tracks = []cover.Track{posed("t")}
-				_, err = st.Replace(ctx, sh.ID, store.On{Base: head.Number, Author: "a"}, d, func(*cover.Document) error { return nil })
+				_, err = st.Replace(ctx, sh.ID, store.On{Base: head.Number, Author: "a"}, d,
+					func(*cover.Document) error { return nil })
 				var conflict *store.Conflict
 				if done = err == nil; err != nil && !errors.As(err, &conflict) {
 					t.Error(err)

@@ -41,7 +41,8 @@ func (s *Store) SaveStyle(ctx context.Context, st Style) (Style, error) {
 			st.ID = NewID()
 		}
 		err := tx.GetContext(ctx, &st, `INSERT INTO style (id, programme, name, kinds, style) VALUES ($1, $2, $3, $4, $5)
-			ON CONFLICT (id) DO UPDATE SET name = $3, kinds = $4, style = $5 RETURNING *`, st.ID, st.Programme, st.Name, st.Kinds, st.Style)
+			ON CONFLICT (id) DO UPDATE SET name = $3, kinds = $4, style = $5 RETURNING *`, st.ID, st.Programme, st.Name,
+			st.Kinds, st.Style)
 		if err != nil {
 			return err
 		}
@@ -68,7 +69,9 @@ func (s *Store) RemoveStyle(ctx context.Context, id string) error {
 // Restyle gives a style to covers of all shots of its programme, a revision a shot: to
 // each cover for which wants is true. It returns how many covers changed, in how many
 // shots. A locked cover stays as it is.
-func (s *Store) Restyle(ctx context.Context, st Style, author string, wants func(c *cover.Cover, kind string) bool) (covers, shots int, err error) {
+func (s *Store) Restyle(ctx context.Context, st Style, author string,
+	wants func(c *cover.Cover, kind string) bool,
+) (covers, shots int, err error) {
 	all, err := s.Shots(ctx, st.Programme)
 	if err != nil {
 		return 0, 0, err
@@ -99,10 +102,11 @@ func (s *Store) Restyle(ctx context.Context, st Style, author string, wants func
 			if len(cmds) == 0 {
 				break
 			}
-			_, err = s.Edit(ctx, sh.ID, On{Base: head.Number, Author: author}, func(d *cover.Document) (*cover.Document, string, error) {
-				next, _, err := d.Apply(cmds...)
-				return next, "house style " + st.Name, err
-			})
+			_, err = s.Edit(ctx, sh.ID, On{Base: head.Number, Author: author},
+				func(d *cover.Document) (*cover.Document, string, error) {
+					next, _, err := d.Apply(cmds...)
+					return next, "house style " + st.Name, err
+				})
 			var conflict *Conflict
 			if errors.As(err, &conflict) && try < 5 {
 				continue

@@ -29,7 +29,10 @@ type Ages struct {
 }
 
 // Rules are the ages in use.
-var Rules = Ages{Uploads: 7 * 24 * time.Hour, Halves: 24 * time.Hour, Orphans: time.Hour, Segments: 30 * 24 * time.Hour, Unused: 30 * 24 * time.Hour}
+var Rules = Ages{
+	Uploads: 7 * 24 * time.Hour, Halves: 24 * time.Hour, Orphans: time.Hour,
+	Segments: 30 * 24 * time.Hour, Unused: 30 * 24 * time.Hour,
+}
 
 // Done is one thing that was taken away, or would be.
 type Done struct {
@@ -56,7 +59,9 @@ func Often(ctx context.Context, st *store.Store, lib library.Library, log *slog.
 }
 
 // Run sweeps once; dry only says what would go. Each rule goes on where another fails.
-func Run(ctx context.Context, st *store.Store, lib library.Library, ages Ages, dry bool, now time.Time) ([]Done, error) {
+func Run(ctx context.Context, st *store.Store, lib library.Library, ages Ages, dry bool, now time.Time) ([]Done,
+	error,
+) {
 	s := &sweeper{ctx: ctx, st: st, lib: lib, ages: ages, dry: dry, now: now}
 	err := errors.Join(s.uploads(), s.halves(), s.orphans(), s.segments(), s.unused())
 	return s.done, err
@@ -124,7 +129,10 @@ func (s *sweeper) uploads() error {
 
 // halves are files that are named only while they are written.
 func (s *sweeper) halves() (err error) {
-	for _, pattern := range []string{"segments/*.part", "deliveries/*/*.part", "deliveries/*/*.list", "sources/*/frames.txt", "uploads/*.lock", ".ready-*"} {
+	for _, pattern := range []string{
+		"segments/*.part", "deliveries/*/*.part", "deliveries/*/*.list",
+		"sources/*/frames.txt", "uploads/*.lock", ".ready-*",
+	} {
 		all, e := filepath.Glob(filepath.Join(s.lib.Store, pattern))
 		err = errors.Join(err, e)
 		for _, path := range all {

@@ -62,9 +62,15 @@ func TestSweep(t *testing.T) {
 	if err := st.AddDelivery(ctx, d, []store.Segment{{First: 0, Last: 19, Key: "needed"}}); err != nil {
 		t.Fatal(err)
 	}
-	tr := cover.Track{ID: "t", Name: "t", Kind: cover.Surface, Model: "affine", Channel: "luma", Anchors: []cover.TrackAnchor{}, Surface: []geom.Point{{X: 50, Y: 40}, {X: 150, Y: 40}, {X: 150, Y: 90}, {X: 50, Y: 90}}, Poses: &cover.Poses{}}
+	tr := cover.Track{
+		ID: "t", Name: "t", Kind: cover.Surface, Model: "affine", Channel: "luma",
+		Anchors: []cover.TrackAnchor{}, Surface: []geom.Point{
+			{X: 50, Y: 40}, {X: 150, Y: 40}, {X: 150, Y: 90}, {X: 50, Y: 90},
+		}, Poses: &cover.Poses{},
+	}
 	for range 20 {
-		tr.Poses.Corners, tr.Poses.Confidence, tr.Poses.States = append(tr.Poses.Corners, [8]float64{50, 40, 150, 40, 150, 90, 50, 90}), append(tr.Poses.Confidence, 1), tr.Poses.States+"g"
+		tr.Poses.Corners, tr.Poses.Confidence, tr.Poses.States = append(tr.Poses.Corners,
+			[8]float64{50, 40, 150, 40, 150, 90, 50, 90}), append(tr.Poses.Confidence, 1), tr.Poses.States+"g"
 	}
 	var attempts []string
 	for range 3 {
@@ -103,12 +109,20 @@ func TestSweep(t *testing.T) {
 	fresh := "1123456789abcdef0123456789abcdef"
 	gone := store.NewID()
 	var goes, stay []string
-	for rel, age := range map[string]time.Duration{"uploads/" + upload: 8 * day, "uploads/" + upload + ".info": 8 * day, "segments/old": 31 * day, "segments/half.w.part": 2 * day,
-		"sources/" + gone + "/source.mkv": 2 * day, "deliveries/" + gone + "/out.mkv": 2 * day, "sources/" + src.ID + "/frames.txt": 2 * day} {
+	for rel, age := range map[string]time.Duration{
+		"uploads/" + upload: 8 * day, "uploads/" + upload + ".info": 8 * day, "segments/old": 31 * day,
+		"segments/half.w.part":            2 * day,
+		"sources/" + gone + "/source.mkv": 2 * day, "deliveries/" + gone + "/out.mkv": 2 * day,
+		"sources/" + src.ID + "/frames.txt": 2 * day,
+	} {
 		goes = append(goes, write(t, lib, age, rel))
 	}
-	for rel, age := range map[string]time.Duration{"uploads/" + fresh: 6 * day, "uploads/" + fresh + ".info": 30 * day, "segments/needed": 90 * day, "segments/late": 20 * day, "segments/now.w.part": time.Hour,
-		"sources/" + src.ID + "/source.mkv": 900 * day, "deliveries/" + d.ID + "/out.mkv": 900 * day, "sources/" + store.NewID() + "/source.mkv": time.Minute} {
+	for rel, age := range map[string]time.Duration{
+		"uploads/" + fresh: 6 * day, "uploads/" + fresh + ".info": 30 * day, "segments/needed": 90 * day,
+		"segments/late": 20 * day, "segments/now.w.part": time.Hour,
+		"sources/" + src.ID + "/source.mkv": 900 * day, "deliveries/" + d.ID + "/out.mkv": 900 * day,
+		"sources/" + store.NewID() + "/source.mkv": time.Minute,
+	} {
 		stay = append(stay, write(t, lib, age, rel))
 	}
 	there := func(all []string) (n int) {
@@ -149,7 +163,8 @@ func TestSweep(t *testing.T) {
 	if _, err := st.Graphic(ctx, graphics[0]); err != nil {
 		t.Errorf("a graphic that is used: %v", err)
 	}
-	if slices.Contains(names(done), "unused graphic "+graphics[0]) || !slices.Contains(names(done), "unused graphic "+graphics[1]) {
+	if slices.Contains(names(done), "unused graphic "+graphics[0]) ||
+		!slices.Contains(names(done), "unused graphic "+graphics[1]) {
 		t.Errorf("graphics: %v", names(done))
 	}
 	if again, err := Run(ctx, st, lib, Rules, false, time.Now()); err != nil || len(again) != 0 {

@@ -63,7 +63,8 @@ export async function steady(input: RequestInfo | URL, init?: RequestInit): Prom
     } catch (e) {
       if (request.method !== 'GET' || request.signal.aborted || performance.now() > end) throw e;
     }
-    if (answer && (answer.status !== 503 || !again || !answer.headers.has('Retry-After') || performance.now() > end)) return answer;
+    if (answer && (answer.status !== 503 || !again || !answer.headers.has('Retry-After') || performance.now() > end))
+      return answer;
     await new Promise((r) => setTimeout(r, wait));
     if (request.signal.aborted) throw new DOMException('withdrawn', 'AbortError');
   }
@@ -116,7 +117,9 @@ export async function patch(call: Promise<Response>): Promise<Patch> {
   if (!r.ok) {
     throw problem(r.status, await r.json().catch(() => null));
   }
-  const regions = (r.headers.get('Celator-Regions') ?? '').split(' ').map((s) => s.split(',').map(Number) as [number, number, number, number]);
+  const regions = (r.headers.get('Celator-Regions') ?? '')
+    .split(' ')
+    .map((s) => s.split(',').map(Number) as [number, number, number, number]);
   const wide = Math.max(...regions.map((x) => x[2]));
   const pixels = new ImageData(new Uint8ClampedArray(await r.arrayBuffer()), wide);
   return { regions, picture: await createImageBitmap(pixels), quick: r.headers.get('Celator-Quick') === 'true' };

@@ -1,7 +1,27 @@
 // The bench's state: one shot, its newest revision, the frame, the item in hand,
 // and everything that changes them. Edits show at once; they are saved one after
 // another in the background and never lost (see saves.ts).
-import { api, ask, listen, patch, type Command, type Copied, type Cover, type Delivery, type Document, type Ease, type Edit, type Item, type Knot, type Patch, type Placement, type Point, type Revision, type Shot, type Treatment } from './api';
+import {
+  api,
+  ask,
+  listen,
+  patch,
+  type Command,
+  type Copied,
+  type Cover,
+  type Delivery,
+  type Document,
+  type Ease,
+  type Edit,
+  type Item,
+  type Knot,
+  type Patch,
+  type Placement,
+  type Point,
+  type Revision,
+  type Shot,
+  type Treatment,
+} from './api';
 import { Checking } from './checking.svelte';
 import { Concealing } from './concealing.svelte';
 import { carry, core, loadCore, type Glance, type Hand, type Slat } from './core';
@@ -84,9 +104,15 @@ export class Bench extends Playhead {
       waiting: (n) => (this.saving = n),
       conflict: (c) => (this.conflict = c),
       say: (e) => this.say(e),
-      glimpse: (ids) => core.at(this.frame).filter((c) => ids.includes(c.id)).map((c) => c.path).join(''),
+      glimpse: (ids) =>
+        core
+          .at(this.frame)
+          .filter((c) => ids.includes(c.id))
+          .map((c) => c.path)
+          .join(''),
       known: (r) => this.follows.learn(r.document),
-      painted: async (n) => void (await this.frames.patch(n, this.frame, { full: this.full, matte: this.look === 'matte' }).wait),
+      painted: async (n) =>
+        void (await this.frames.patch(n, this.frame, { full: this.full, matte: this.look === 'matte' }).wait),
     });
     await Promise.all([this.follows.open(), this.conceals.open(), this.follows.learn(shot.revision.document)]);
     this.take(shot.revision);
@@ -124,9 +150,16 @@ export class Bench extends Playhead {
       if (kind === 'source' && id !== shot.source) return;
       await this.refresh();
     }
-    if ((kind === 'look' && id === shot.id) || kind === 'all') this.looks = await ask(api.GET('/api/shots/{id}/looks', { params: { path: { id: shot.id } } }));
+    if ((kind === 'look' && id === shot.id) || kind === 'all')
+      this.looks = await ask(api.GET('/api/shots/{id}/looks', { params: { path: { id: shot.id } } }));
     if (kind === 'programme' || kind === 'all') await this.conceals.open();
-    if ((kind === 'check' && id === shot.id) || (kind === 'list' && id === shot.id) || (kind === 'shot' && id === shot.id) || kind === 'all') await this.checks.load();
+    if (
+      (kind === 'check' && id === shot.id) ||
+      (kind === 'list' && id === shot.id) ||
+      (kind === 'shot' && id === shot.id) ||
+      kind === 'all'
+    )
+      await this.checks.load();
     if (kind === 'list' && id === shot.id) await this.refresh();
     if (kind === 'attempt') await this.follows.heard(id);
     if (kind === 'all') await this.follows.open();
@@ -366,7 +399,9 @@ export class Bench extends Playhead {
 
   async addItem(name: string, kind: Item['kind']): Promise<void> {
     try {
-      const it = await ask(api.POST('/api/shots/{id}/items', { params: { path: { id: this.shot!.id } }, body: { name, kind } }));
+      const it = await ask(
+        api.POST('/api/shots/{id}/items', { params: { path: { id: this.shot!.id } }, body: { name, kind } }),
+      );
       this.shot = { ...this.shot!, items: [...this.items.filter((i) => i.id !== it.id), it] };
       this.choose(it.id);
       this.step = 'outline';
@@ -452,7 +487,10 @@ export class Bench extends Playhead {
       };
       this.tool = 'move';
       const style = this.conceals.styleFor(it.kind);
-      void this.save([{ do: 'add', new: cover }, ...(style ? [{ do: 'style' as const, cover: cover.id, id: style.id, style: style.style }] : [])]);
+      void this.save([
+        { do: 'add', new: cover },
+        ...(style ? [{ do: 'style' as const, cover: cover.id, id: style.id, style: style.style }] : []),
+      ]);
       return;
     }
     if (this.adding || d.shape === 'path') {
@@ -463,10 +501,21 @@ export class Bench extends Playhead {
     }
     const o = this.held!.outlines;
     if (d.shape === 'corners' && o.length === 1 && o[0]!.knots.length === 4 && o[0]!.shape === 'corners') {
-      void this.save([{ do: 'reshape', cover: c.id, id: o[0]!.id, frame: this.frame, scope: this.shapeScope, knots: aligned(d.knots, o[0]!.knots) }]);
+      void this.save([
+        {
+          do: 'reshape',
+          cover: c.id,
+          id: o[0]!.id,
+          frame: this.frame,
+          scope: this.shapeScope,
+          knots: aligned(d.knots, o[0]!.knots),
+        },
+      ]);
       return;
     }
-    void this.save([{ do: 'fit', cover: c.id, frame: this.frame, scope: this.shapeScope, rect: { min: box.min, max: box.max } }]);
+    void this.save([
+      { do: 'fit', cover: c.id, frame: this.frame, scope: this.shapeScope, rect: { min: box.min, max: box.max } },
+    ]);
   }
 
   /** Gives the cover in hand keys of a file: of place (CSV), or all of another cover's (JSON). */
@@ -482,7 +531,17 @@ export class Bench extends Playhead {
     const given = new Set(keys.map((k) => k.frame));
     const gone = c.motion.keys.map((k) => k.frame).filter((f) => !given.has(f));
     void this.save([
-      { do: 'paste', cover: c.id, frame, keys: keys.map(({ frame: f, ease, ...placement }) => ({ offset: f - frame, lane: 'placement', ease, placement })) },
+      {
+        do: 'paste',
+        cover: c.id,
+        frame,
+        keys: keys.map(({ frame: f, ease, ...placement }) => ({
+          offset: f - frame,
+          lane: 'placement',
+          ease,
+          placement,
+        })),
+      },
       ...(gone.length ? [{ do: 'removeKeys' as const, cover: c.id, frames: gone, lanes: ['placement'] }] : []),
     ]);
   }
@@ -496,7 +555,12 @@ export class Bench extends Playhead {
       let n = 1;
       while (used.has(`o${n}`)) n++;
       used.add(`o${n}`);
-      return { do: 'addOutline', cover: c.id, frame: this.frame, outline: { id: `o${n}`, shape: 'path', keys: [{ frame: this.frame, knots }] } };
+      return {
+        do: 'addOutline',
+        cover: c.id,
+        frame: this.frame,
+        outline: { id: `o${n}`, shape: 'path', keys: [{ frame: this.frame, knots }] },
+      };
     });
     void this.save(commands);
   }
@@ -531,7 +595,12 @@ export class Bench extends Playhead {
     if (!h) return;
     const o = h.outlines.find((o) => o.id === this.picked.outline);
     if (o && this.picked.knots.length) {
-      void this.save([this.reshape(o.id, o.knots.map((k, i) => (this.picked.knots.includes(i) ? { ...k, p: { x: k.p.x + dx, y: k.p.y + dy } } : k)))]);
+      void this.save([
+        this.reshape(
+          o.id,
+          o.knots.map((k, i) => (this.picked.knots.includes(i) ? { ...k, p: { x: k.p.x + dx, y: k.p.y + dy } } : k)),
+        ),
+      ]);
       return;
     }
     const d = this.wayBack(h.centre, { x: h.centre.x + dx, y: h.centre.y + dy });
@@ -580,7 +649,9 @@ export class Bench extends Playhead {
   onKnots(command: Omit<Command, 'cover' | 'id' | 'indexes'>): void {
     this.rest();
     if (!this.cover || !this.picked.knots.length) return;
-    void this.save([{ ...command, cover: this.cover.id, id: this.picked.outline, indexes: this.picked.knots } as Command]);
+    void this.save([
+      { ...command, cover: this.cover.id, id: this.picked.outline, indexes: this.picked.knots } as Command,
+    ]);
   }
 
   /** A command for the cover in hand. */
@@ -596,7 +667,8 @@ export class Bench extends Playhead {
     if (!c || c.span[end] === frame) return;
     const span = { ...c.span, [end]: frame };
     if (span.first > span.last) {
-      this.error = end === 'first' ? 'The span cannot begin after its end.' : 'The span cannot end before its beginning.';
+      this.error =
+        end === 'first' ? 'The span cannot begin after its end.' : 'The span cannot end before its beginning.';
       return;
     }
     this.onCover({ do: 'span', span });
@@ -644,7 +716,10 @@ export class Bench extends Playhead {
     const moving = h.lanes.filter((l) => l.name === 'placement' || l.name.startsWith('outline/'));
     const frames = [...new Set(moving.flatMap((l) => l.frames))].sort((a, b) => a - b);
     if (!h.inside) return 'Outside the span.';
-    if (this.cover?.track && frames.length <= 1) return this.shapeScope === 'span' ? 'On its track. A drag moves the cover on the surface, in all frames alike.' : `On its track, with no correction. A drag here corrects it at f ${f}, and from f ${frames[0] ?? f} on grows towards that.`;
+    if (this.cover?.track && frames.length <= 1)
+      return this.shapeScope === 'span'
+        ? 'On its track. A drag moves the cover on the surface, in all frames alike.'
+        : `On its track, with no correction. A drag here corrects it at f ${f}, and from f ${frames[0] ?? f} on grows towards that.`;
     if (this.shapeScope === 'span') return 'A drag changes the whole span: all keys alike.';
     if (frames.includes(f)) return `Key at f ${f}: a drag changes this key.`;
     const before = frames.findLast((k) => k < f);
@@ -654,7 +729,9 @@ export class Bench extends Playhead {
     if (before === undefined) return `Before the first key (f ${after}), which holds backward. ${adds}`;
     if (after === undefined) return `After the last key (f ${before}), which holds. ${adds}`;
     const lane = moving.find((l) => l.frames.includes(before))!;
-    const how = { '': 'moves evenly', held: 'holds the earlier', eased: 'eases' }[lane.eases[lane.frames.indexOf(before)]!];
+    const how = { '': 'moves evenly', held: 'holds the earlier', eased: 'eases' }[
+      lane.eases[lane.frames.indexOf(before)]!
+    ];
     return `Between keys f ${before} and f ${after}: ${how}. ${adds}`;
   }
 
@@ -694,7 +771,8 @@ export class Bench extends Playhead {
   }
 
   paste(all = false): void {
-    if (this.copied.length) this.onCover(all ? { do: 'pasteAll', keys: this.copied } : { do: 'paste', frame: this.frame, keys: this.copied });
+    if (this.copied.length)
+      this.onCover(all ? { do: 'pasteAll', keys: this.copied } : { do: 'paste', frame: this.frame, keys: this.copied });
   }
 
   // ---- Looking -----------------------------------------------------------
@@ -734,7 +812,9 @@ export class Bench extends Playhead {
     if (this.held?.inside) {
       const frames = { [this.frame]: core.digest(c.id, this.frame) };
       this.looks = { ...this.looks, [c.id]: { ...this.looks[c.id], ...frames } };
-      void ask(api.POST('/api/shots/{id}/looks', { params: { path: { id: this.shot!.id } }, body: { cover: c.id, frames } })).catch((e) => this.say(e));
+      void ask(
+        api.POST('/api/shots/{id}/looks', { params: { path: { id: this.shot!.id } }, body: { cover: c.id, frames } }),
+      ).catch((e) => this.say(e));
     }
     const to = this.nextToFit; // this frame counts as seen
     if (to === undefined) this.error = 'Every frame of the span has been looked at since the last change.';
@@ -763,7 +843,9 @@ export class Bench extends Playhead {
 
   async deliver(preset: 'review' | 'archive' | 'still', name: string): Promise<void> {
     try {
-      await ask(api.POST('/api/shots/{id}/deliveries', { params: { path: { id: this.shot!.id } }, body: { preset, name } }));
+      await ask(
+        api.POST('/api/shots/{id}/deliveries', { params: { path: { id: this.shot!.id } }, body: { preset, name } }),
+      );
       await this.loadDeliveries();
     } catch (e) {
       this.say(e);
@@ -782,7 +864,10 @@ export class Bench extends Playhead {
 /** The same four corners, begun and ordered so that each stays nearest to what it was. */
 function aligned(knots: Knot[], was: Knot[]): Knot[] {
   const far = (ks: Knot[]) => ks.reduce((s, k, i) => s + Math.hypot(k.p.x - was[i]!.p.x, k.p.y - was[i]!.p.y), 0);
-  const middle = (ks: Knot[]) => ({ x: ks.reduce((s, k) => s + k.p.x, 0) / 4, y: ks.reduce((s, k) => s + k.p.y, 0) / 4 });
+  const middle = (ks: Knot[]) => ({
+    x: ks.reduce((s, k) => s + k.p.x, 0) / 4,
+    y: ks.reduce((s, k) => s + k.p.y, 0) / 4,
+  });
   const [a, b] = [middle(knots), middle(was)];
   const home = knots.map((k) => ({ ...k, p: { x: k.p.x - a.x + b.x, y: k.p.y - a.y + b.y } }));
   let best = { d: Infinity, ks: knots };

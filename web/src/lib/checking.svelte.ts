@@ -5,7 +5,8 @@ import type { Bench, Step } from './bench.svelte';
 import { me } from './me';
 
 /** Where a finding's picture is: its place on its worst frame, as it would be delivered. */
-export const still = (f: Finding): string => `/api/shots/${f.shot}/stills/${f.frame}?${f.place ? `place=${f.place.join(',')}` : `item=${f.item}`}&v=${f.revision}`;
+export const still = (f: Finding): string =>
+  `/api/shots/${f.shot}/stills/${f.frame}?${f.place ? `place=${f.place.join(',')}` : `item=${f.item}`}&v=${f.revision}`;
 
 export class Checking {
   result = $state.raw<CheckResult>();
@@ -83,13 +84,18 @@ export class Checking {
     const span = (span: Span, says: string) => ({ says, run: () => (this.go(f), b.onCover({ do: 'span', span })) });
     switch (f.kind) {
       case 'bare-ends':
-        return span({ first: Math.min(c.span.first, f.frames[0]!.first), last: Math.max(c.span.last, f.frames.at(-1)!.last) }, 'Lengthen the span');
+        return span(
+          { first: Math.min(c.span.first, f.frames[0]!.first), last: Math.max(c.span.last, f.frames.at(-1)!.last) },
+          'Lengthen the span',
+        );
       case 'cut-crossed':
         return span({ ...c.span, last: f.frame - 1 }, 'End the span at the cut');
       case 'exposed':
       case 'jumping':
       case 'weak':
-        return c.track ? lead('follow', 'Put the track right', () => b.follows.mend()) : lead('outline', 'Put the outline right');
+        return c.track
+          ? lead('follow', 'Put the track right', () => b.follows.mend())
+          : lead('outline', 'Put the outline right');
       case 'holdout-leak':
       case 'cover-on-foreground':
         return lead('hold', 'Go to Hold out');
@@ -122,7 +128,9 @@ export class Checking {
 
   async waive(f: Finding, reason: string): Promise<void> {
     await this.try(async () => {
-      await ask(api.POST('/api/findings/{id}/waive', { params: { path: { id: f.id } }, body: { by: me.name, reason } }));
+      await ask(
+        api.POST('/api/findings/{id}/waive', { params: { path: { id: f.id } }, body: { by: me.name, reason } }),
+      );
       await this.load();
     });
   }
@@ -131,7 +139,12 @@ export class Checking {
   async move(state: State, note = ''): Promise<void> {
     await this.b.settle();
     await this.try(async () => {
-      await ask(api.POST('/api/shots/{id}/items/{item}/decisions', { params: { path: { id: this.b.shot!.id, item: this.b.item } }, body: { state, by: me.name, note } }));
+      await ask(
+        api.POST('/api/shots/{id}/items/{item}/decisions', {
+          params: { path: { id: this.b.shot!.id, item: this.b.item } },
+          body: { state, by: me.name, note },
+        }),
+      );
       this.b.shot = await ask(api.GET('/api/shots/{id}', { params: { path: { id: this.b.shot!.id } } }));
     });
   }

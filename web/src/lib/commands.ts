@@ -41,28 +41,66 @@ export const actions: Action[] = [
   { name: 'Draw four corners', keys: ['Q'], run: (b) => b.takeUp('corners') },
   { name: 'Draw a path', keys: ['P'], run: (b) => b.takeUp('path') },
   { name: 'Draw one more outline, or fit again', keys: ['Shift+B'], run: (b) => b.cover && (b.adding = !b.adding) },
-  { name: 'Close the path; draw in the middle; or: it fits, go on by halves', keys: ['Enter'], run: (b) => (b.drawing?.open ? b.finish() : b.tool !== 'move' && (!b.cover || b.adding) ? b.drawInTheMiddle() : b.fits()) },
+  {
+    name: 'Close the path; draw in the middle; or: it fits, go on by halves',
+    keys: ['Enter'],
+    run: (b) =>
+      b.drawing?.open ? b.finish() : b.tool !== 'move' && (!b.cover || b.adding) ? b.drawInTheMiddle() : b.fits(),
+  },
   { name: 'Take back the last knot of an open path', keys: ['Backspace'], run: (b) => b.drawing?.back() },
   { name: 'Put the tool down', keys: ['Escape'], run: (b) => putDown(b) },
-  { name: 'Move the knots or the cover by 1 px', keys: ['Alt+ArrowLeft', 'Alt+ArrowRight', 'Alt+ArrowUp', 'Alt+ArrowDown'] },
-  { name: 'Move them by 10 px', keys: ['Alt+Shift+ArrowLeft', 'Alt+Shift+ArrowRight', 'Alt+Shift+ArrowUp', 'Alt+Shift+ArrowDown'] },
-  { name: 'Move them by 0.1 px', keys: ['Ctrl+Alt+ArrowLeft', 'Ctrl+Alt+ArrowRight', 'Ctrl+Alt+ArrowUp', 'Ctrl+Alt+ArrowDown'] },
+  {
+    name: 'Move the knots or the cover by 1 px',
+    keys: ['Alt+ArrowLeft', 'Alt+ArrowRight', 'Alt+ArrowUp', 'Alt+ArrowDown'],
+  },
+  {
+    name: 'Move them by 10 px',
+    keys: ['Alt+Shift+ArrowLeft', 'Alt+Shift+ArrowRight', 'Alt+Shift+ArrowUp', 'Alt+Shift+ArrowDown'],
+  },
+  {
+    name: 'Move them by 0.1 px',
+    keys: ['Ctrl+Alt+ArrowLeft', 'Ctrl+Alt+ArrowRight', 'Ctrl+Alt+ArrowUp', 'Ctrl+Alt+ArrowDown'],
+  },
   { name: 'Larger by 1 %', keys: ['='], run: (b) => b.sizeBy(1.01, 1.01) },
   { name: 'Smaller by 1 %', keys: ['-'], run: (b) => b.sizeBy(1 / 1.01, 1 / 1.01) },
   { name: 'Turn by 0.5° clockwise', keys: ['.'], run: (b) => b.turnBy(0.5) },
   { name: 'Turn by 0.5° back', keys: [','], run: (b) => b.turnBy(-0.5) },
-  { name: 'Change this frame, or the whole span', keys: ['T'], run: (b) => (b.shapeScope = b.shapeScope === 'frame' ? 'span' : 'frame') },
+  {
+    name: 'Change this frame, or the whole span',
+    keys: ['T'],
+    run: (b) => (b.shapeScope = b.shapeScope === 'frame' ? 'span' : 'frame'),
+  },
   { name: 'Lock or unlock the cover', keys: ['U'], run: (b) => b.onCover({ do: 'lock', on: !b.cover?.locked }) },
-  { name: 'Put its outline away, or show it', keys: ['Shift+U'], run: (b) => b.onCover({ do: 'unsee', on: !b.cover?.unseen }) },
-  { name: 'Only this outline, or all', keys: ['A'], run: (b) => b.onCover({ do: 'only', on: !b.document?.covers.some((c) => c.unseen) }) },
+  {
+    name: 'Put its outline away, or show it',
+    keys: ['Shift+U'],
+    run: (b) => b.onCover({ do: 'unsee', on: !b.cover?.unseen }),
+  },
+  {
+    name: 'Only this outline, or all',
+    keys: ['A'],
+    run: (b) => b.onCover({ do: 'only', on: !b.document?.covers.some((c) => c.unseen) }),
+  },
 
-  { name: 'Track the surface through the span, or anew', keys: ['V'], run: (b) => (b.step = 'follow', b.follows.follow('both')) },
-  { name: 'Track on from here', keys: ['Shift+ArrowDown'], run: (b) => (b.step = 'follow', b.follows.follow('forward')) },
-  { name: 'Track back from here', keys: ['Shift+ArrowUp'], run: (b) => (b.step = 'follow', b.follows.follow('back')) },
+  {
+    name: 'Track the surface through the span, or anew',
+    keys: ['V'],
+    run: (b) => ((b.step = 'follow'), b.follows.follow('both')),
+  },
+  {
+    name: 'Track on from here',
+    keys: ['Shift+ArrowDown'],
+    run: (b) => ((b.step = 'follow'), b.follows.follow('forward')),
+  },
+  {
+    name: 'Track back from here',
+    keys: ['Shift+ArrowUp'],
+    run: (b) => ((b.step = 'follow'), b.follows.follow('back')),
+  },
   { name: 'Track one frame on', keys: ['Ctrl+ArrowRight'], run: (b) => b.follows.follow('one on') },
   { name: 'Track one frame back', keys: ['Ctrl+ArrowLeft'], run: (b) => b.follows.follow('one back') },
   { name: 'Stop the tracker; what was done stays', keys: ['Shift+V'], run: (b) => b.follows.stop() },
-  { name: 'Put the surface right here', keys: ['R'], run: (b) => (b.step = 'follow', b.follows.mend()) },
+  { name: 'Put the surface right here', keys: ['R'], run: (b) => ((b.step = 'follow'), b.follows.mend()) },
   { name: 'Make what was put right an anchor', keys: ['Shift+R'], run: (b) => b.follows.mending && b.follows.anchor() },
   { name: 'Go to the next weak or lost frame', keys: ['N'], run: (b) => b.follows.doubtful(1) },
   { name: 'Go to the weak or lost frame before', keys: ['Shift+N'], run: (b) => b.follows.doubtful(-1) },
@@ -70,9 +108,17 @@ export const actions: Action[] = [
   { name: 'The steady strip, or not', keys: ['Shift+S'], run: (b) => (b.strip = !b.strip) },
 
   { name: 'Draw what passes in front: a path', keys: ['Shift+H'], run: (b) => b.holds.draw('path') },
-  { name: 'Mark the next frame of the crossing here', keys: ['Shift+M'], run: (b) => b.holds.cover && !b.holds.proposed && b.holds.next >= 0 && b.holds.mark(b.holds.next) },
+  {
+    name: 'Mark the next frame of the crossing here',
+    keys: ['Shift+M'],
+    run: (b) => b.holds.cover && !b.holds.proposed && b.holds.next >= 0 && b.holds.mark(b.holds.next),
+  },
   { name: 'Look for what passes in front', keys: ['Shift+F'], run: (b) => (b.go('hold'), b.holds.propose()) },
-  { name: 'Accept what was found on this stretch, or put it back', keys: ['Shift+Enter'], run: (b) => b.holds.toggle() },
+  {
+    name: 'Accept what was found on this stretch, or put it back',
+    keys: ['Shift+Enter'],
+    run: (b) => b.holds.toggle(),
+  },
   { name: 'Brush: add to what was found', keys: ['['], run: (b) => b.holds.brush(true) },
   { name: 'Brush: take away from it', keys: [']'], run: (b) => b.holds.brush(false) },
   { name: 'The item’s cover in hand again', keys: ['Shift+Escape'], run: (b) => b.holds.close() },
@@ -80,7 +126,11 @@ export const actions: Action[] = [
   { name: 'Span begins here', keys: ['I'], run: (b) => b.setSpan('first') },
   { name: 'Span ends here', keys: ['O'], run: (b) => b.setSpan('last') },
   { name: 'Add or remove the placement’s key', keys: ['Y'], run: (b) => b.toggleKey('placement') },
-  { name: 'Remove the knots or keys that are picked, or the key here', keys: ['Delete'], run: (b) => (b.picked.knots.length ? b.onKnots({ do: 'removeKnots' }) : b.removeKeys()) },
+  {
+    name: 'Remove the knots or keys that are picked, or the key here',
+    keys: ['Delete'],
+    run: (b) => (b.picked.knots.length ? b.onKnots({ do: 'removeKnots' }) : b.removeKeys()),
+  },
   { name: 'Pick all keys of the cover', keys: ['Ctrl+A'], run: (b) => (b.pins = b.keys) },
   { name: 'Copy the keys', keys: ['Ctrl+C'], run: (b) => b.copyKeys() },
   { name: 'Paste the keys at this frame', keys: ['Ctrl+V'], run: (b) => b.paste() },
@@ -112,13 +162,21 @@ export const actions: Action[] = [
   { name: 'Matte, or concealed', keys: ['M'], run: (b) => toggle(b, 'matte') },
   { name: 'Side by side, or concealed', keys: ['D'], run: (b) => toggle(b, 'side') },
   { name: 'Wipe, or concealed', keys: ['W'], run: (b) => toggle(b, 'wipe') },
-  { name: 'Switch the treatment in hand off, or on', keys: ['Shift+T'], run: (b) => b.conceals.treatment && b.conceals.change((t) => ({ ...t, off: !t.off || undefined })) },
+  {
+    name: 'Switch the treatment in hand off, or on',
+    keys: ['Shift+T'],
+    run: (b) => b.conceals.treatment && b.conceals.change((t) => ({ ...t, off: !t.off || undefined })),
+  },
   { name: 'Another kind of treatment', keys: ['Shift+A'], run: (b) => b.conceals.next() },
   { name: 'No overlays, while held', keys: ['X'], held: (b, down) => (b.bare = down) },
   { name: 'Overlays on or off', keys: ['Shift+X'], run: (b) => (b.overlays = !b.overlays) },
   { name: 'Undo', keys: ['Ctrl+Z'], run: (b) => b.undo() },
   { name: 'Redo', keys: ['Ctrl+Shift+Z'], run: (b) => b.redo() },
-  { name: 'All changes, to go back to one', keys: ['Ctrl+Y'], run: () => document.dispatchEvent(new CustomEvent('all-changes')) },
+  {
+    name: 'All changes, to go back to one',
+    keys: ['Ctrl+Y'],
+    run: () => document.dispatchEvent(new CustomEvent('all-changes')),
+  },
   { name: 'All actions and keys', keys: ['?'], run: () => document.dispatchEvent(new CustomEvent('all-actions')) },
 ];
 
@@ -145,16 +203,32 @@ function putDown(b: Bench) {
 /** The name of what a key event presses, as actions write it. */
 function pressed(e: KeyboardEvent): string {
   if (e.key === '?') return '?';
-  const key = e.code === 'Space' ? 'Space' : e.code.startsWith('Digit') ? e.code.slice(5) : e.key.length === 1 ? e.key.toUpperCase() : e.key;
+  const key =
+    e.code === 'Space'
+      ? 'Space'
+      : e.code.startsWith('Digit')
+        ? e.code.slice(5)
+        : e.key.length === 1
+          ? e.key.toUpperCase()
+          : e.key;
   return (e.ctrlKey || e.metaKey ? 'Ctrl+' : '') + (e.altKey ? 'Alt+' : '') + (e.shiftKey ? 'Shift+' : '') + key;
 }
 
-const amounts: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+const amounts: Record<string, [number, number]> = {
+  ArrowLeft: [-1, 0],
+  ArrowRight: [1, 0],
+  ArrowUp: [0, -1],
+  ArrowDown: [0, 1],
+};
 
 /** Answers a key; true when it was one of ours. */
 export function press(b: Bench, e: KeyboardEvent): boolean {
   const t = e.target as HTMLElement;
-  if (t.closest('dialog[open]') || (t.matches('input, textarea, select') && !t.matches('[type=range], [type=checkbox], [type=color]'))) return false;
+  if (
+    t.closest('dialog[open]') ||
+    (t.matches('input, textarea, select') && !t.matches('[type=range], [type=checkbox], [type=color]'))
+  )
+    return false;
   if (t.matches('[type=range]') && e.key.startsWith('Arrow')) return false;
   if (t.matches('button, a, [type=checkbox]') && (e.code === 'Space' || e.key === 'Enter')) return false;
   if (e.key === 'c' && e.ctrlKey && getSelection()?.toString()) return false;

@@ -1,6 +1,18 @@
 // The step Conceal: the treatments of the cover in hand, what can still be made out
 // through them, house styles, and two treatments held against each other.
-import { api, ask, patch, type Command, type Cover, type Graphic, type Label, type Patch, type Style, type Through, type Treatment } from './api';
+import {
+  api,
+  ask,
+  patch,
+  type Command,
+  type Cover,
+  type Graphic,
+  type Label,
+  type Patch,
+  type Style,
+  type Through,
+  type Treatment,
+} from './api';
 import type { Bench } from './bench.svelte';
 import { core } from './core';
 
@@ -16,7 +28,9 @@ export class Concealing {
   other = $state.raw<Treatment[]>();
 
   async open(): Promise<void> {
-    this.styles = await ask(api.GET('/api/programmes/{id}/styles', { params: { path: { id: this.b.shot!.programme } } }));
+    this.styles = await ask(
+      api.GET('/api/programmes/{id}/styles', { params: { path: { id: this.b.shot!.programme } } }),
+    );
   }
 
   get cover(): Cover | undefined {
@@ -52,7 +66,10 @@ export class Concealing {
   }
   change(f: (t: Treatment) => Treatment, live = false): void {
     const id = this.treatment?.id;
-    this.b.treat(this.cover!.treatments.map((t) => (t.id === id ? f(t) : t)), live);
+    this.b.treat(
+      this.cover!.treatments.map((t) => (t.id === id ? f(t) : t)),
+      live,
+    );
   }
   /** Another kind in its place; motion, holdouts and strength stay. */
   become(kind: string): void {
@@ -63,7 +80,10 @@ export class Concealing {
   next(): void {
     const t = this.treatment;
     if (!t || this.cover?.locked) return;
-    const kinds = core.kinds().map((k) => k.kind).filter((k) => k !== 'patch');
+    const kinds = core
+      .kinds()
+      .map((k) => k.kind)
+      .filter((k) => k !== 'patch');
     this.b.go('conceal');
     this.become(kinds[(kinds.indexOf(t.kind) + 1) % kinds.length]!);
   }
@@ -71,7 +91,11 @@ export class Concealing {
   /** Brings in a picture for a patch and lays it on. */
   async bring(file: File): Promise<void> {
     try {
-      const r = await fetch(`/api/graphics?name=${encodeURIComponent(file.name.slice(0, 200))}`, { method: 'POST', headers: { 'Content-Type': 'application/octet-stream' }, body: file });
+      const r = await fetch(`/api/graphics?name=${encodeURIComponent(file.name.slice(0, 200))}`, {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/octet-stream' },
+        body: file,
+      });
       const g = await r.json();
       if (!r.ok) throw new Error(g.detail ?? g.title);
       this.lay(g);
@@ -128,7 +152,12 @@ export class Concealing {
   /** Makes a style of what the cover in hand has. */
   async saveStyle(name: string, kinds: string[]): Promise<void> {
     try {
-      const s = await ask(api.POST('/api/programmes/{id}/styles', { params: { path: { id: this.b.shot!.programme } }, body: { name, kinds, style: core.style(this.cover!.id) } }));
+      const s = await ask(
+        api.POST('/api/programmes/{id}/styles', {
+          params: { path: { id: this.b.shot!.programme } },
+          body: { name, kinds, style: core.style(this.cover!.id) },
+        }),
+      );
       await this.open();
       this.wear(s.id);
       this.said = `Made ${s.name}.`;
@@ -141,7 +170,12 @@ export class Concealing {
     const s = this.style!;
     try {
       await this.b.settle();
-      const done = await ask(api.PUT('/api/styles/{id}', { params: { path: { id: s.id } }, body: { name: s.name, kinds: s.kinds, style: core.style(this.cover!.id) } }));
+      const done = await ask(
+        api.PUT('/api/styles/{id}', {
+          params: { path: { id: s.id } },
+          body: { name: s.name, kinds: s.kinds, style: core.style(this.cover!.id) },
+        }),
+      );
       await this.open();
       this.said = `Changed ${s.name}: ${done.covers === 1 ? 'one other cover' : `${done.covers} other covers`} in ${done.shots === 1 ? 'one shot' : `${done.shots} shots`} followed.`;
     } catch (e) {
@@ -168,7 +202,9 @@ export class Concealing {
   /** Shows another treatment of the same cover beside it, on the running picture. */
   compare(kind: string): void {
     const t = this.treatment!;
-    this.other = this.cover!.treatments.map((x) => (x.id === t.id ? { ...core.treatment(t.id, kind), strength: t.strength } : x));
+    this.other = this.cover!.treatments.map((x) =>
+      x.id === t.id ? { ...core.treatment(t.id, kind), strength: t.strength } : x,
+    );
     this.b.look = 'pair';
   }
   /** Keeps one of the two. */
@@ -181,13 +217,22 @@ export class Concealing {
   variant(f: number, full: boolean): { value?: Patch; wait: Promise<Patch | undefined> } {
     const commands: Command[] = [{ do: 'treat', cover: this.cover!.id, treatments: this.other! }];
     const body = JSON.stringify({ base: this.b.saved, commands, frame: f, full, exact: true });
-    return this.b.frames.variant(body, () => patch(fetch(`/api/shots/${this.b.shot!.id}/preview`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body })));
+    return this.b.frames.variant(body, () =>
+      patch(
+        fetch(`/api/shots/${this.b.shot!.id}/preview`, {
+          method: 'POST',
+          headers: { 'Content-Type': 'application/json' },
+          body,
+        }),
+      ),
+    );
   }
   /** While playing, the frames to come are asked for early. */
   ahead(f: number, full: boolean): void {
     const [first, last] = this.b.range;
     const step = Math.sign(this.b.speed);
-    if (step) for (let i = 1; i <= 8; i++) if (f + i * step >= first && f + i * step <= last) this.variant(f + i * step, full);
+    if (step)
+      for (let i = 1; i <= 8; i++) if (f + i * step >= first && f + i * step <= last) this.variant(f + i * step, full);
   }
 
   // ---- Labels ------------------------------------------------------------
@@ -202,6 +247,20 @@ export class Concealing {
       return;
     }
     const c = this.cover!;
-    void this.b.save([{ do: 'label', label: { id: was?.id ?? crypto.randomUUID(), cover: c.id, text: c.name, ring: false, size: Math.max(Math.round(this.b.height / 30), 12), colour: '#f0cd7c', ...was, ...change } }]);
+    void this.b.save([
+      {
+        do: 'label',
+        label: {
+          id: was?.id ?? crypto.randomUUID(),
+          cover: c.id,
+          text: c.name,
+          ring: false,
+          size: Math.max(Math.round(this.b.height / 30), 12),
+          colour: '#f0cd7c',
+          ...was,
+          ...change,
+        },
+      },
+    ]);
   }
 }

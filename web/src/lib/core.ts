@@ -1,6 +1,23 @@
 // The core, compiled for the browser: covers are evaluated and edited here by
 // the very code that the server and a delivery run.
-import type { Command, Copied, Cover, Document, Ease, Knot, Lane, Mattes, Outline, Placement, Point, Poses, Span, Style, Track, Treatment } from './api';
+import type {
+  Command,
+  Copied,
+  Cover,
+  Document,
+  Ease,
+  Knot,
+  Lane,
+  Mattes,
+  Outline,
+  Placement,
+  Point,
+  Poses,
+  Span,
+  Style,
+  Track,
+  Treatment,
+} from './api';
 
 type CoverStyle = Style['style'];
 
@@ -124,7 +141,8 @@ export const core = {
   /** Makes the draft the saved document, for the next commands to build on. */
   keep: () => call<void>('keep'),
   /** Whether no cover that the commands name differs between two documents. */
-  untouched: (base: Document, head: Document, c: Command[]) => call<boolean>('untouched', JSON.stringify(base), JSON.stringify(head), JSON.stringify(c)),
+  untouched: (base: Document, head: Document, c: Command[]) =>
+    call<boolean>('untouched', JSON.stringify(base), JSON.stringify(head), JSON.stringify(c)),
   /** The draft, or the saved document where there is none; and one cover of it. */
   document: () => call<Document>('document'),
   /** Makes an attempt's poses known. */
@@ -135,11 +153,14 @@ export const core = {
   surface: (t: Track, attempt: string, f: number) => call<Surface>('surface', JSON.stringify(t), attempt, f),
   /** The frames that an anchor at a frame decides. */
   stretch: (t: Track, f: number, span: Span) => call<Span>('stretch', JSON.stringify(t), f, JSON.stringify(span)),
-  ghost: (t: Track, attempt: string, f: number, cover: string, at: number) => call<string>('ghost', JSON.stringify(t), attempt, f, cover, at),
+  ghost: (t: Track, attempt: string, f: number, cover: string, at: number) =>
+    call<string>('ghost', JSON.stringify(t), attempt, f, cover, at),
   /** Where the map that takes four corners to others takes four more. */
-  mapped: (from: Point[], to: Point[], pts: Point[]) => call<[Point, Point, Point, Point]>('mapped', JSON.stringify(from), JSON.stringify(to), JSON.stringify(pts)),
+  mapped: (from: Point[], to: Point[], pts: Point[]) =>
+    call<[Point, Point, Point, Point]>('mapped', JSON.stringify(from), JSON.stringify(to), JSON.stringify(pts)),
   /** A cover's outlines on a frame, moved as the four corners of its surface are. */
-  warp: (id: string, f: number, from: Point[], to: Point[]) => call<{ id: string; knots: Knot[] }[]>('warp', id, f, JSON.stringify(from), JSON.stringify(to)),
+  warp: (id: string, f: number, from: Point[], to: Point[]) =>
+    call<{ id: string; knots: Knot[] }[]>('warp', id, f, JSON.stringify(from), JSON.stringify(to)),
   /** Open formats out and in (docs/formats.md). */
   trackOut: (id: string, as: 'csv' | 'json') => call<string>('trackOut', id, as),
   trackIn: (text: string) => call<Track>('trackIn', text),
@@ -158,7 +179,8 @@ export const core = {
   course: (id: string) => call<Point[]>('course', id),
   copy: (id: string, frames: number[]) => call<Copied[]>('copy', id, JSON.stringify(frames)),
   /** The place of the cover's outlines nearest to a point. */
-  nearest: (id: string, f: number, p: Point) => call<{ id: string; segment: number; at: number; distance: number }>('nearest', id, f, p.x, p.y),
+  nearest: (id: string, f: number, p: Point) =>
+    call<{ id: string; segment: number; at: number; distance: number }>('nearest', id, f, p.x, p.y),
   /** Names everything that decides the cover's pixels at a frame. */
   digest: (id: string, f: number) => call<string>('digest', id, f),
   /** Of what was looked at (cover, frame, digest), the frames unchanged since, by cover. */
@@ -175,7 +197,8 @@ export const core = {
   /** What of a cover a house style holds; and whether two look alike. */
   style: (id: string) => call<CoverStyle>('style', id),
   same: (a: CoverStyle, b: CoverStyle) => call<boolean>('same', JSON.stringify(a), JSON.stringify(b)),
-  outline: (id: string, shape: string, frame: number, x0: number, y0: number, x1: number, y1: number) => call<Outline>('outline', id, shape, frame, x0, y0, x1, y1),
+  outline: (id: string, shape: string, frame: number, x0: number, y0: number, x1: number, y1: number) =>
+    call<Outline>('outline', id, shape, frame, x0, y0, x1, y1),
   /** A path as SVG path data, with its bounds, and as a polygon within half a pixel of it. */
   path: (knots: Knot[]) => call<{ path: string; min: Point; max: Point; flat: Point[] }>('path', JSON.stringify(knots)),
 };

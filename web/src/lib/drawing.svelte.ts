@@ -21,12 +21,7 @@ export class Drawing {
   drag(from: Point, to: Point): void {
     const [x0, x1] = [Math.min(from.x, to.x), Math.max(from.x, to.x)];
     const [y0, y1] = [Math.min(from.y, to.y), Math.max(from.y, to.y)];
-    this.knots = [
-      { p: { x: x0, y: y0 } },
-      { p: { x: x1, y: y0 } },
-      { p: { x: x1, y: y1 } },
-      { p: { x: x0, y: y1 } },
-    ];
+    this.knots = [{ p: { x: x0, y: y0 } }, { p: { x: x1, y: y0 } }, { p: { x: x1, y: y1 } }, { p: { x: x0, y: y1 } }];
   }
 
   add(p: Point): void {

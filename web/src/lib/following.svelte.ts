@@ -42,7 +42,9 @@ export class Following {
 
   /** Makes sure that the core has the poses and mattes a document points at. */
   async learn(d: { tracks?: Track[]; covers?: Cover[] }): Promise<void> {
-    const missing = (d.tracks ?? []).map((t) => t.attempt).filter((a): a is string => !!a && this.known.get(a) !== 'ended');
+    const missing = (d.tracks ?? [])
+      .map((t) => t.attempt)
+      .filter((a): a is string => !!a && this.known.get(a) !== 'ended');
     missing.push(...this.b.holds.missing(d.covers ?? []));
     await Promise.all([...new Set(missing)].map((a) => this.fetch(a)));
   }
@@ -88,7 +90,8 @@ export class Following {
 
   private put(a: Attempt): void {
     const { poses, ...rest } = a;
-    if (poses && !ended(a) && !a.compare) this.live = { track: a.track.id, first: poses.first, states: poses.states, sure: poses.confidence };
+    if (poses && !ended(a) && !a.compare)
+      this.live = { track: a.track.id, first: poses.first, states: poses.states, sure: poses.confidence };
     else if (ended(a) && !a.compare && this.live?.track === a.track.id) this.live = undefined;
     const old = this.attempts.find((x) => x.id === a.id);
     this.attempts = old ? this.attempts.map((x) => (x.id === a.id ? rest : x)) : [rest, ...this.attempts];
@@ -117,7 +120,9 @@ export class Following {
   private awaited = $state('');
   /** The run that the editor watches: of the track in hand, or of one that it will ride on. */
   get running(): Attempt | undefined {
-    return this.attempts.find((a) => !ended(a) && !a.compare && (a.id === this.awaited || a.track.id === this.track?.id));
+    return this.attempts.find(
+      (a) => !ended(a) && !a.compare && (a.id === this.awaited || a.track.id === this.track?.id),
+    );
   }
 
   /** The track whose surface is shown, with the attempt it is shown from. */
@@ -156,7 +161,9 @@ export class Following {
   /** Attempts of the track in hand that can be used, the steadiest first. */
   get ranked(): Attempt[] {
     const id = this.track?.id ?? this.running?.track.id;
-    return this.attempts.filter((a) => a.track.id === id && ended(a) && a.state !== 'failed').toSorted((x, y) => (y.figures?.rank ?? 0) - (x.figures?.rank ?? 0));
+    return this.attempts
+      .filter((a) => a.track.id === id && ended(a) && a.state !== 'failed')
+      .toSorted((x, y) => (y.figures?.rank ?? 0) - (x.figures?.rank ?? 0));
   }
 
   /** How many others are still being run in the background. */
@@ -183,7 +190,12 @@ export class Following {
     const at = JSON.stringify(p) + this.model;
     if (this.texture?.at === at) return;
     try {
-      const t = await ask(api.POST('/api/shots/{id}/assess', { params: { path: { id: this.b.shot!.id } }, body: { frame: p.frame, surface: p.surface, model: this.model } }));
+      const t = await ask(
+        api.POST('/api/shots/{id}/assess', {
+          params: { path: { id: this.b.shot!.id } },
+          body: { frame: p.frame, surface: p.surface, model: this.model },
+        }),
+      );
       this.texture = { ...t, at };
     } catch (e) {
       this.texture = { words: e instanceof Error ? e.message : String(e), share: 0, spread: 0, enough: false, at };
@@ -207,7 +219,15 @@ export class Following {
     const last = Math.max(c.span.last, at);
     const before = Math.max(first, ...this.marks.filter((m) => m < at));
     const after = Math.min(last, ...this.marks.filter((m) => m > at));
-    return { back: [first, at - 1], forward: [at + 1, last], both: [first, last], 'one back': [at - 1, at - 1], 'one on': [at + 1, at + 1], 'to mark back': [before, at - 1], 'to mark on': [at + 1, after] }[way] as [number, number];
+    return {
+      back: [first, at - 1],
+      forward: [at + 1, last],
+      both: [first, last],
+      'one back': [at - 1, at - 1],
+      'one on': [at + 1, at + 1],
+      'to mark back': [before, at - 1],
+      'to mark on': [at + 1, after],
+    }[way] as [number, number];
   }
 
   /** Follows: a new surface from this frame, or the track in hand on from here. */
@@ -233,7 +253,16 @@ export class Following {
       b.say('Draw an outline first, or go to a frame inside the span.');
       return;
     }
-    const fresh: Track = { id: crypto.randomUUID(), name: this.name(c.name), kind: p.points ? 'points' : 'surface', model: this.model, channel: this.channel, frame: p.frame, surface: p.surface, anchors: [] };
+    const fresh: Track = {
+      id: crypto.randomUUID(),
+      name: this.name(c.name),
+      kind: p.points ? 'points' : 'surface',
+      model: this.model,
+      channel: this.channel,
+      frame: p.frame,
+      surface: p.surface,
+      anchors: [],
+    };
     let [from, to] = this.frames(way, p.frame);
     from = Math.min(from, p.frame);
     to = Math.max(to, p.frame);
@@ -246,11 +275,22 @@ export class Following {
     for (let i = 2; ; i++) if (!taken.has(`${cover} ${i}`)) return `${cover} ${i}`;
   }
 
-  private async run(track: Track, from: number, to: number, base: string, more: { ride?: string; at?: number; take?: boolean; compare?: boolean } = {}): Promise<void> {
+  private async run(
+    track: Track,
+    from: number,
+    to: number,
+    base: string,
+    more: { ride?: string; at?: number; take?: boolean; compare?: boolean } = {},
+  ): Promise<void> {
     this.b.error = '';
     try {
       const { attempt: _a, poses: _p, ...plain } = track;
-      const a = await ask(api.POST('/api/shots/{id}/attempts', { params: { path: { id: this.b.shot!.id } }, body: { track: plain, from, to, base, take: true, ...more } }));
+      const a = await ask(
+        api.POST('/api/shots/{id}/attempts', {
+          params: { path: { id: this.b.shot!.id } },
+          body: { track: plain, from, to, base, take: true, ...more },
+        }),
+      );
       if (!more.compare) {
         this.awaited = a.id;
         this.start = this.watched = this.b.frame;
@@ -264,21 +304,27 @@ export class Following {
 
   async stop(): Promise<void> {
     const r = this.running;
-    if (r) await ask(api.POST('/api/attempts/{id}/stop', { params: { path: { id: r.id } } })).catch((e) => this.b.say(e));
+    if (r)
+      await ask(api.POST('/api/attempts/{id}/stop', { params: { path: { id: r.id } } })).catch((e) => this.b.say(e));
   }
 
   /** What the slat of a cover shows of its track: the document's, or that of a run. */
   states(cover: Cover): { first: number; states: string; anchors: number[]; sure: number[] } | undefined {
     const slat = this.b.slats.get(cover.id);
     const live = this.live;
-    if (live && (live.track === cover.track || (live.track === this.running?.track.id && cover.id === this.b.cover?.id))) return { ...live, anchors: slat?.anchors ?? [] };
+    if (
+      live &&
+      (live.track === cover.track || (live.track === this.running?.track.id && cover.id === this.b.cover?.id))
+    )
+      return { ...live, anchors: slat?.anchors ?? [] };
     return slat?.states ? slat : undefined;
   }
 
   /** Whether a frame of the cover's span is not surely followed. */
   doubts(c: Cover): boolean {
     const s = this.states(c);
-    for (let f = c.span.first; s && f <= c.span.last; f++) if ('wl-'.includes(s.states[f - s.first] ?? '-')) return true;
+    for (let f = c.span.first; s && f <= c.span.last; f++)
+      if ('wl-'.includes(s.states[f - s.first] ?? '-')) return true;
     return false;
   }
 
@@ -315,7 +361,9 @@ export class Following {
     this.mending = undefined;
     if (!m || !t) return;
     if (m.frame === t.frame) {
-      this.b.say('This is the frame where the surface was drawn; draw it anew instead, or put it right on another frame.');
+      this.b.say(
+        'This is the frame where the surface was drawn; draw it anew instead, or put it right on another frame.',
+      );
       return;
     }
     let corners;
@@ -325,7 +373,9 @@ export class Following {
       this.b.say('Those four corners are no view of a flat surface; put them right again.');
       return;
     }
-    const anchors = [...t.anchors.filter((a) => a.frame !== m.frame), { frame: m.frame, corners }].sort((a, b) => a.frame - b.frame);
+    const anchors = [...t.anchors.filter((a) => a.frame !== m.frame), { frame: m.frame, corners }].sort(
+      (a, b) => a.frame - b.frame,
+    );
     await this.again({ ...t, anchors }, m.frame);
   }
 
@@ -348,7 +398,16 @@ export class Following {
     this.mending = undefined;
     if (!m || !c) return;
     try {
-      const commands = core.warp(c.id, m.frame, quad(m.was), m.corners).map((o): Command => ({ do: 'reshape', cover: c.id, id: o.id, frame: m.frame, scope: 'frame', knots: o.knots }));
+      const commands = core
+        .warp(c.id, m.frame, quad(m.was), m.corners)
+        .map((o): Command => ({
+          do: 'reshape',
+          cover: c.id,
+          id: o.id,
+          frame: m.frame,
+          scope: 'frame',
+          knots: o.knots,
+        }));
       void this.b.save(commands);
     } catch {
       this.b.say('Those four corners are no view of a flat surface; put them right again.');
@@ -365,22 +424,33 @@ export class Following {
     const span: [number, number] = [Math.min(c.span.first, t.frame), Math.max(c.span.last, t.frame)];
     const slat = this.b.slats.get(c.id);
     const good = (f: number) => slat?.states[f - slat.first] === 'g';
-    const starts = [0.2, 0.8].map((k) => Math.round(span[0] + k * (span[1] - span[0]))).filter((f) => good(f) && Math.abs(f - t.frame) > 5);
+    const starts = [0.2, 0.8]
+      .map((k) => Math.round(span[0] + k * (span[1] - span[0])))
+      .filter((f) => good(f) && Math.abs(f - t.frame) > 5);
     // The one in use too, to be compared by the same figures.
     const wanted: Track[] = (['similarity', 'affine', 'perspective'] as const).map((model) => ({ ...t, model }));
     for (const f of starts) {
       const s = core.surface(t, t.attempt, f);
       wanted.push({ ...t, frame: f, surface: s.outline, anchors: [] });
     }
-    const same = (a: Track, w: Track) => JSON.stringify([a.frame, a.model, a.channel, a.surface, a.anchors]) === JSON.stringify([w.frame, w.model, w.channel, w.surface, w.anchors]);
-    const fresh = wanted.filter((w) => !this.attempts.some((a) => a.compare && a.state !== 'failed' && a.from === span[0] && a.to === span[1] && same(a.track, w)));
+    const same = (a: Track, w: Track) =>
+      JSON.stringify([a.frame, a.model, a.channel, a.surface, a.anchors]) ===
+      JSON.stringify([w.frame, w.model, w.channel, w.surface, w.anchors]);
+    const fresh = wanted.filter(
+      (w) =>
+        !this.attempts.some(
+          (a) => a.compare && a.state !== 'failed' && a.from === span[0] && a.to === span[1] && same(a.track, w),
+        ),
+    );
     if (!fresh.length) this.b.say('All of these have been tried; the list has their figures.');
     for (const w of fresh) await this.run(w, span[0], span[1], '', { take: false, compare: true });
   }
 
   use(a: Attempt): void {
     const { poses: _, ...t } = a.track;
-    void this.learn({ tracks: [{ ...t, attempt: a.id }] }).then(() => this.b.save([{ do: 'track', track: { ...t, name: this.track?.name ?? t.name, attempt: a.id } }]));
+    void this.learn({ tracks: [{ ...t, attempt: a.id }] }).then(() =>
+      this.b.save([{ do: 'track', track: { ...t, name: this.track?.name ?? t.name, attempt: a.id } }]),
+    );
   }
 
   /** Reads a track of a file; the cover in hand rides on it as it lies here. */
@@ -391,7 +461,10 @@ export class Following {
     this.put(a);
     const { poses: _, ...t } = { ...track, attempt: a.id };
     await this.learn({ tracks: [t] });
-    await this.b.save([{ do: 'track', track: t }, ...(c ? [{ do: 'ride' as const, cover: c.id, id: t.id, frame: this.b.frame }] : [])]);
+    await this.b.save([
+      { do: 'track', track: t },
+      ...(c ? [{ do: 'ride' as const, cover: c.id, id: t.id, frame: this.b.frame }] : []),
+    ]);
   }
 
   // ---- Sharing ----------------------------------------------------------------
@@ -406,6 +479,9 @@ export class Following {
     const t = this.track;
     if (!c || !t) return;
     const alone = this.b.document!.covers.filter((x) => x.track === t.id).length === 1;
-    void this.b.save([{ do: 'byHand', cover: c.id, number: tolerance }, ...(alone ? [{ do: 'untrack' as const, id: t.id }] : [])]);
+    void this.b.save([
+      { do: 'byHand', cover: c.id, number: tolerance },
+      ...(alone ? [{ do: 'untrack' as const, id: t.id }] : []),
+    ]);
   }
 }

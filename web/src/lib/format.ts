@@ -1,5 +1,9 @@
 export function bytes(n: number): string {
-  for (const [unit, size] of [['GB', 1e9], ['MB', 1e6], ['kB', 1e3]] as const) {
+  for (const [unit, size] of [
+    ['GB', 1e9],
+    ['MB', 1e6],
+    ['kB', 1e3],
+  ] as const) {
     if (n >= size) return `${(n / size).toFixed(n / size < 10 ? 1 : 0)} ${unit}`;
   }
   return `${n} B`;
@@ -10,4 +14,12 @@ export function duration(s: number): string {
   return s < 5400 ? `${Math.round(s / 60)} min` : `${(s / 3600).toFixed(1)} h`;
 }
 
-export const kinds = { plate: 'Plate', logo: 'Logo', sign: 'Sign', number: 'Number', text: 'On-screen text', face: 'Face', other: 'Other' } as const;
+export const kinds = {
+  plate: 'Plate',
+  logo: 'Logo',
+  sign: 'Sign',
+  number: 'Number',
+  text: 'On-screen text',
+  face: 'Face',
+  other: 'Other',
+} as const;

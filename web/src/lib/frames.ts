@@ -53,7 +53,9 @@ export class Frames {
   }
 
   view(f: number, full = false): Held<ImageBitmap> {
-    const url = full ? `/api/sources/${this.source}/frames/${this.first + f}` : `/api/sources/${this.source}/views/${this.first + f}.jpg`;
+    const url = full
+      ? `/api/sources/${this.source}/frames/${this.first + f}`
+      : `/api/sources/${this.source}/views/${this.first + f}.jpg`;
     return this.fetch(
       this.views,
       url,
@@ -79,13 +81,16 @@ export class Frames {
       async () => {
         const first = await patch(steady(quick && !full ? url + 'quick=true' : url));
         if (first.quick) {
-          void patch(steady(url)).then((exact) => {
-            if (this.patches.get(url) !== h) return exact.picture?.close();
-            h.value = exact;
-            h.wait = Promise.resolve(exact);
-            first.picture?.close();
-            this.sharper();
-          }, () => {});
+          void patch(steady(url)).then(
+            (exact) => {
+              if (this.patches.get(url) !== h) return exact.picture?.close();
+              h.value = exact;
+              h.wait = Promise.resolve(exact);
+              first.picture?.close();
+              this.sharper();
+            },
+            () => {},
+          );
         }
         return first;
       },

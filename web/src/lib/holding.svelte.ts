@@ -40,7 +40,9 @@ export class Holding {
   }
   /** The holdouts that pass before a cover. */
   of(cover: Cover | undefined): Cover[] {
-    return (this.b.document?.covers ?? []).filter((c) => cover && (c.holdsOut?.includes(cover.id) || c.holdsOut?.includes('*')));
+    return (this.b.document?.covers ?? []).filter(
+      (c) => cover && (c.holdsOut?.includes(cover.id) || c.holdsOut?.includes('*')),
+    );
   }
   get all(): Cover[] {
     return this.of(this.target);
@@ -101,7 +103,10 @@ export class Holding {
     };
     b.tool = 'move';
     this.drawing = false;
-    void b.save([{ do: 'add', new: hold }, { do: 'mark', cover: id, index: 0, frame: b.frame }]);
+    void b.save([
+      { do: 'add', new: hold },
+      { do: 'mark', cover: id, index: 0, frame: b.frame },
+    ]);
     this.take(id);
   }
 
@@ -169,7 +174,17 @@ export class Holding {
       const a = await ask(
         api.POST('/api/shots/{id}/fronts', {
           params: { path: { id: this.b.shot!.id } },
-          body: { track: this.surface, from: first, to: last, cover, name: old?.name ?? 'Found in front', for: old?.holdsOut ?? [t.id], sensitivity: this.sensitivity, edge: this.edge, least: this.least },
+          body: {
+            track: this.surface,
+            from: first,
+            to: last,
+            cover,
+            name: old?.name ?? 'Found in front',
+            for: old?.holdsOut ?? [t.id],
+            sensitivity: this.sensitivity,
+            edge: this.edge,
+            least: this.least,
+          },
         }),
       );
       this.awaited = a.id;
@@ -181,7 +196,8 @@ export class Holding {
   }
   async stop(): Promise<void> {
     const r = this.running;
-    if (r) await ask(api.POST('/api/attempts/{id}/stop', { params: { path: { id: r.id } } })).catch((e) => this.b.say(e));
+    if (r)
+      await ask(api.POST('/api/attempts/{id}/stop', { params: { path: { id: r.id } } })).catch((e) => this.b.say(e));
   }
 
   /** The stretches in which something was found, with gaps of a few frames closed. */
@@ -224,7 +240,13 @@ export class Holding {
     const f = this.b.frame;
     const here = this.here;
     const span = this.along && here && here.first <= f && f <= here.last ? here : { first: f, last: f };
-    void this.b.save([{ do: 'paint', cover: c.id, stroke: { frame: f, span, add: this.adds, radius: this.radius, points: thin(points, this.radius / 4) } }]);
+    void this.b.save([
+      {
+        do: 'paint',
+        cover: c.id,
+        stroke: { frame: f, span, add: this.adds, radius: this.radius, points: thin(points, this.radius / 4) },
+      },
+    ]);
   }
   brush(adds: boolean): void {
     if (!this.proposed) return;

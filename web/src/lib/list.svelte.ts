@@ -49,7 +49,18 @@ export class Clearance {
     for (const item of l.items) {
       for (const s of seen.get(item.id) ?? [undefined]) {
         const shot = s && shots.get(s.shot)?.s;
-        const text = [item.name, item.description, item.reason, item.requester, item.kind, shot?.name, s?.assignee, s?.note].join(' ').toLowerCase();
+        const text = [
+          item.name,
+          item.description,
+          item.reason,
+          item.requester,
+          item.kind,
+          shot?.name,
+          s?.assignee,
+          s?.note,
+        ]
+          .join(' ')
+          .toLowerCase();
         out.push({ key: `${item.id}/${s?.shot ?? ''}`, item, seen: s, shot, text });
       }
     }
@@ -59,7 +70,8 @@ export class Clearance {
       name: (a, b) => a.item.name.localeCompare(b.item.name),
       state: (a, b) => order.indexOf(a.seen?.state ?? 'todo') - order.indexOf(b.seen?.state ?? 'todo'),
       due: (a, b) => (a.item.due || '9999').localeCompare(b.item.due || '9999'),
-      findings: (a, b) => (b.seen?.severe ?? 0) * 1000 + (b.seen?.minor ?? 0) - ((a.seen?.severe ?? 0) * 1000 + (a.seen?.minor ?? 0)),
+      findings: (a, b) =>
+        (b.seen?.severe ?? 0) * 1000 + (b.seen?.minor ?? 0) - ((a.seen?.severe ?? 0) * 1000 + (a.seen?.minor ?? 0)),
     };
     return out.sort((a, b) => by[this.sort](a, b) || place(a) - place(b));
   });
@@ -68,7 +80,8 @@ export class Clearance {
     const words = this.query.toLowerCase().split(/\s+/).filter(Boolean);
     return this.rows.filter(
       (r) =>
-        (this.state === 'all' || (this.state === 'open' ? !ended(r.seen?.state ?? 'todo') : (r.seen?.state ?? 'todo') === this.state)) &&
+        (this.state === 'all' ||
+          (this.state === 'open' ? !ended(r.seen?.state ?? 'todo') : (r.seen?.state ?? 'todo') === this.state)) &&
         (!this.kind || r.item.kind === this.kind) &&
         (!this.who || (r.seen?.assignee ?? '') === (this.who === '-' ? '' : this.who)) &&
         words.every((w) => r.text.includes(w)),
@@ -120,7 +133,10 @@ export class Clearance {
           body: { rows: rows.map((x) => ({ item: x.item.id, shot: x.seen!.shot })), by: me.name, ...what },
         }),
       );
-      this.refused = r.refused.map((x) => ({ name: this.list!.items.find((i) => i.id === x.item)?.name ?? '', why: x.why }));
+      this.refused = r.refused.map((x) => ({
+        name: this.list!.items.find((i) => i.id === x.item)?.name ?? '',
+        why: x.why,
+      }));
       this.picked = new Set();
       await this.load();
     } catch (e) {

@@ -73,7 +73,12 @@ export abstract class Playhead {
       const step = Math.sign(this.speed);
       if (!rolling) {
         // A few frames are there before the clock starts.
-        if (this.frames.ready(this.shown, [1, 2, 3, 5, 8, 11].map((n) => next(at, n * step)))) {
+        if (
+          this.frames.ready(
+            this.shown,
+            [1, 2, 3, 5, 8, 11].map((n) => next(at, n * step)),
+          )
+        ) {
           rolling = true;
           from = now;
         }

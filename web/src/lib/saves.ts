@@ -98,7 +98,8 @@ export class Saves {
   /** Keeps what is unsaved in the browser as well. */
   private keep(): void {
     const commands = this.open?.commands ?? this.waiting;
-    if (commands.length) localStorage.setItem(this.place, JSON.stringify({ commands, base: this.open ? -1 : this.head.number }));
+    if (commands.length)
+      localStorage.setItem(this.place, JSON.stringify({ commands, base: this.open ? -1 : this.head.number }));
     else localStorage.removeItem(this.place);
     this.bench.waiting(this.queue.length);
   }
@@ -107,9 +108,12 @@ export class Saves {
     const at = { params: { path: { id: this.shot } } };
     const base = this.head.number;
     const key = (c.key ??= crypto.randomUUID());
-    if ('commands' in c) return ask(api.POST('/api/shots/{id}/edits', { ...at, body: { base, key, commands: c.commands } }));
+    if ('commands' in c)
+      return ask(api.POST('/api/shots/{id}/edits', { ...at, body: { base, key, commands: c.commands } }));
     if ('jump' in c) return ask(api.POST('/api/shots/{id}/jump', { ...at, body: { base, key, state: c.jump } }));
-    return ask(api.POST(c.step === 'undo' ? '/api/shots/{id}/undo' : '/api/shots/{id}/redo', { ...at, body: { base, key } }));
+    return ask(
+      api.POST(c.step === 'undo' ? '/api/shots/{id}/undo' : '/api/shots/{id}/redo', { ...at, body: { base, key } }),
+    );
   }
 
   private async run(): Promise<void> {
@@ -138,7 +142,9 @@ export class Saves {
     if (status === 0 || status === 503 || status === 507) {
       // 503: its database is away; 507: its disk is full. All of it passes.
       this.bench.say(
-        status === 0 ? 'The server cannot be reached. Your changes are kept here and saved when it is back.' : `${(e as Problem).message} Your changes are kept here and saved then.`,
+        status === 0
+          ? 'The server cannot be reached. Your changes are kept here and saved when it is back.'
+          : `${(e as Problem).message} Your changes are kept here and saved then.`,
       );
       await new Promise((r) => setTimeout(r, retry));
       return;
@@ -151,7 +157,9 @@ export class Saves {
       if (gone instanceof Problem && (gone.status === 404 || gone.status === 410)) {
         // The shot itself was taken out: nobody will ever save this.
         this.queue = [];
-        this.bench.say('This shot is not there any more: somebody took its source out of the programme. Your last changes cannot be saved.');
+        this.bench.say(
+          'This shot is not there any more: somebody took its source out of the programme. Your last changes cannot be saved.',
+        );
         return;
       }
       await new Promise((r) => setTimeout(r, retry));

@@ -29,7 +29,9 @@ class Uploads {
   unfinished = $state<Unfinished[]>(JSON.parse(localStorage.getItem(remembered) ?? '[]'));
 
   private remember() {
-    const now = this.list.filter((g) => g.state === 'sending' || g.state === 'stopped').map(({ name, size, sent }) => ({ name, size, sent }));
+    const now = this.list
+      .filter((g) => g.state === 'sending' || g.state === 'stopped')
+      .map(({ name, size, sent }) => ({ name, size, sent }));
     const old = this.unfinished.filter((u) => !this.list.some((g) => g.name === u.name && g.size === u.size));
     localStorage.setItem(remembered, JSON.stringify([...old, ...now]));
   }
@@ -75,7 +77,12 @@ class Uploads {
     g.error = '';
     this.remember();
     try {
-      await ask(api.POST('/api/programmes/{id}/sources', { params: { path: { id: g.programme } }, body: { upload: g.whole!, name: g.name } }));
+      await ask(
+        api.POST('/api/programmes/{id}/sources', {
+          params: { path: { id: g.programme } },
+          body: { upload: g.whole!, name: g.name },
+        }),
+      );
       g.state = 'done';
       this.list = this.list.filter((x) => x !== g && x.state !== 'done');
     } catch (e) {

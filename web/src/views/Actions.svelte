@@ -6,7 +6,9 @@
   let { b }: { b: Bench } = $props();
   let dialog = $state<HTMLDialogElement>();
   let search = $state('');
-  const found = $derived(actions.filter((a) => (a.name + ' ' + a.keys.join(' ')).toLowerCase().includes(search.toLowerCase())));
+  const found = $derived(
+    actions.filter((a) => (a.name + ' ' + a.keys.join(' ')).toLowerCase().includes(search.toLowerCase())),
+  );
 
   onMount(() => {
     const open = () => {
@@ -21,19 +23,26 @@
 
 <dialog bind:this={dialog} class="modal" aria-label="All actions and keys">
   <div class="modal-box flex max-h-[80vh] max-w-md flex-col gap-2 p-4">
-    <input class="input input-sm w-full" aria-label="Search the actions" placeholder="Search the actions" bind:value={search} />
+    <input
+      class="input w-full input-sm"
+      aria-label="Search the actions"
+      placeholder="Search the actions"
+      bind:value={search}
+    />
     <ul class="overflow-auto">
       {#each found as a (a.name)}
         <li>
           <button
             disabled={!a.run}
-            class="enabled:hover:bg-base-200 flex w-full items-center justify-between gap-3 px-2 py-1 text-left"
+            class="flex w-full items-center justify-between gap-3 px-2 py-1 text-left enabled:hover:bg-base-200"
             onclick={() => {
               dialog?.close();
               a.run?.(b);
             }}
           >
-            <span>{a.name}</span><span class="flex flex-wrap justify-end gap-1">{#each a.keys as k (k)}<kbd class="kbd kbd-sm">{words(k)}</kbd>{/each}</span>
+            <span>{a.name}</span><span class="flex flex-wrap justify-end gap-1"
+              >{#each a.keys as k (k)}<kbd class="kbd kbd-sm">{words(k)}</kbd>{/each}</span
+            >
           </button>
         </li>
       {:else}

@@ -35,7 +35,9 @@
     return () => b.close();
   });
 
-  const active = $derived(b.deliveries.filter((d) => ['queued', 'rendering', 'joining', 'verifying'].includes(d.state)));
+  const active = $derived(
+    b.deliveries.filter((d) => ['queued', 'rendering', 'joining', 'verifying'].includes(d.state)),
+  );
 </script>
 
 <svelte:window
@@ -59,26 +61,60 @@
   </main>
 {:else if opened && b.shot}
   <main class="grid h-full overflow-hidden" style="grid-template: 38px minmax(0,1fr) auto / 124px minmax(0,1fr) 200px">
-    <header class="border-base-300 col-span-3 flex items-center gap-2 border-b px-2">
-      <a class="quiet hover:underline" href="/programmes/{b.shot.programme}" onclick={route.follow}>{b.shot.programmeName}</a>
+    <header class="col-span-3 flex items-center gap-2 border-b border-base-300 px-2">
+      <a class="quiet hover:underline" href="/programmes/{b.shot.programme}" onclick={route.follow}
+        >{b.shot.programmeName}</a
+      >
       <span class="quiet" aria-hidden="true">/</span>
       <h1 class="font-semibold">{b.shot.name}</h1>
       <span class="tc ml-auto text-[15px]" data-testid="timecode">{core.timecode(b.frame)}</span>
       <span class="tc quiet w-14" data-testid="frame">f {b.frame}</span>
       <div class="ml-auto flex items-center gap-1">
         {#if b.error}
-          <span class="text-error flex items-center gap-1" role="alert"><CircleAlert size={14} /> {b.error}</span>
+          <span class="flex items-center gap-1 text-error" role="alert"><CircleAlert size={14} /> {b.error}</span>
         {:else}
-          <button class="btn btn-ghost btn-xs quiet max-w-80 font-normal" title="All changes (Ctrl+Y)" onclick={() => document.dispatchEvent(new CustomEvent('all-changes'))}>
-            <span class="truncate" data-testid="saved">{#if b.saving}Saving{:else if b.revision?.number}<Check size={13} class="inline" /> Saved: {b.revision.label}{:else}Nothing changed yet{/if}</span>
+          <button
+            class="quiet btn max-w-80 btn-ghost font-normal btn-xs"
+            title="All changes (Ctrl+Y)"
+            onclick={() => document.dispatchEvent(new CustomEvent('all-changes'))}
+          >
+            <span class="truncate" data-testid="saved"
+              >{#if b.saving}Saving{:else if b.revision?.number}<Check size={13} class="inline" /> Saved: {b.revision
+                  .label}{:else}Nothing changed yet{/if}</span
+            >
           </button>
         {/if}
-        <button class="btn btn-ghost btn-xs btn-square" aria-label="Undo (Ctrl+Z)" disabled={!b.revision?.canUndo} onclick={b.undo}><Undo2 size={15} /></button>
-        <button class="btn btn-ghost btn-xs btn-square" aria-label="Redo (Ctrl+Shift+Z)" disabled={!b.revision?.canRedo} onclick={b.redo}><Redo2 size={15} /></button>
-        <button class="btn btn-ghost btn-xs btn-square" aria-label="All actions and keys (?)" onclick={() => document.dispatchEvent(new CustomEvent('all-actions'))}><Keyboard size={15} /></button>
-        <button class="btn btn-ghost btn-xs font-normal {b.checks.severe ? 'text-error' : b.checks.said === 'clean' ? 'text-success' : 'quiet'}" title="What the check found (Alt+5)" data-testid="check" onclick={() => b.go('check')}>{b.checks.severe && b.checks.current ? '▼ ' : ''}{b.checks.said}</button>
+        <button
+          class="btn btn-square btn-ghost btn-xs"
+          aria-label="Undo (Ctrl+Z)"
+          disabled={!b.revision?.canUndo}
+          onclick={b.undo}><Undo2 size={15} /></button
+        >
+        <button
+          class="btn btn-square btn-ghost btn-xs"
+          aria-label="Redo (Ctrl+Shift+Z)"
+          disabled={!b.revision?.canRedo}
+          onclick={b.redo}><Redo2 size={15} /></button
+        >
+        <button
+          class="btn btn-square btn-ghost btn-xs"
+          aria-label="All actions and keys (?)"
+          onclick={() => document.dispatchEvent(new CustomEvent('all-actions'))}><Keyboard size={15} /></button
+        >
+        <button
+          class="btn btn-ghost font-normal btn-xs {b.checks.severe
+            ? 'text-error'
+            : b.checks.said === 'clean'
+              ? 'text-success'
+              : 'quiet'}"
+          title="What the check found (Alt+5)"
+          data-testid="check"
+          onclick={() => b.go('check')}>{b.checks.severe && b.checks.current ? '▼ ' : ''}{b.checks.said}</button
+        >
         <button class="btn btn-xs" onclick={() => (delivering = true)}>
-          <Truck size={14} /> Deliver{#if active.length}&nbsp;<span class="tc">{Math.round((100 * active[0]!.rendered) / active[0]!.frames)} %</span>{/if}
+          <Truck size={14} /> Deliver{#if active.length}&nbsp;<span class="tc"
+              >{Math.round((100 * active[0]!.rendered) / active[0]!.frames)} %</span
+            >{/if}
         </button>
       </div>
     </header>
@@ -87,17 +123,25 @@
       <Picture {b} />
       {#if b.conflict}
         {@const head = b.conflict.head}
-        <div class="bg-base-100 border-error absolute inset-x-8 top-3 flex items-center gap-3 border-l-4 px-3 py-2" role="alertdialog" aria-label="Two versions" data-testid="conflict">
+        <div
+          class="absolute inset-x-8 top-3 flex items-center gap-3 border-l-4 border-error bg-base-100 px-3 py-2"
+          role="alertdialog"
+          aria-label="Two versions"
+          data-testid="conflict"
+        >
           <p>
-            The shot was changed in the meantime ({head.label}, by {head.author}), and you changed the same cover: <em>{b.conflict.label}</em>. Theirs is shown; yours is kept here{#if b.conflict.path}, dashed in red{/if}.
+            The shot was changed in the meantime ({head.label}, by {head.author}), and you changed the same cover:
+            <em>{b.conflict.label}</em>. Theirs is shown; yours is kept here{#if b.conflict.path}, dashed in red{/if}.
           </p>
-          <button class="btn btn-sm btn-primary" onclick={() => b.resolve(true)}>Put mine on top</button>
+          <button class="btn btn-primary btn-sm" onclick={() => b.resolve(true)}>Put mine on top</button>
           <button class="btn btn-sm" onclick={() => b.resolve(false)}>Keep theirs</button>
         </div>
       {/if}
     </div>
     <StepCard {b} />
-    <div class="border-base-300 col-span-3 border-t"><Transport {b} /><Louvre {b} />{#if b.strip && b.follows.striped}<SteadyStrip {b} />{/if}</div>
+    <div class="col-span-3 border-t border-base-300">
+      <Transport {b} /><Louvre {b} />{#if b.strip && b.follows.striped}<SteadyStrip {b} />{/if}
+    </div>
   </main>
   <Actions {b} />
   <Changes {b} />

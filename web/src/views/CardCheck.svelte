@@ -30,69 +30,140 @@
 </script>
 
 <div class="flex items-center gap-2" data-testid="check-state">
-  <span class="{k.severe ? 'text-error font-semibold' : k.said === 'clean' ? 'text-success' : ''} flex-1" role="status">{k.severe && k.current ? '▼ ' : ''}{k.said}</span>
+  <span class="{k.severe ? 'font-semibold text-error' : k.said === 'clean' ? 'text-success' : ''} flex-1" role="status"
+    >{k.severe && k.current ? '▼ ' : ''}{k.said}</span
+  >
   <button class="btn btn-xs" onclick={() => k.run()} disabled={k.running}>Check now</button>
 </div>
-{#if k.result?.state === 'running' && k.result.frames}<progress class="progress progress-primary h-1.5 w-full" value={k.result.done} max={k.result.frames} aria-label="Frames checked"></progress>{/if}
+{#if k.result?.state === 'running' && k.result.frames}<progress
+    class="progress h-1.5 w-full progress-primary"
+    value={k.result.done}
+    max={k.result.frames}
+    aria-label="Frames checked"
+  ></progress>{/if}
 {#if k.running && k.result?.waiting}<p class="text-[12px]" role="status">{k.result.waiting}</p>{/if}
-{#if k.result?.error}<p class="text-error text-[12px]" role="alert">{k.result.error}</p>{/if}
+{#if k.result?.error}<p class="text-[12px] text-error" role="alert">{k.result.error}</p>{/if}
 
 <ul class="flex flex-col gap-1.5" data-testid="findings">
   {#each here as f (f.id)}
     {@const hand = k.picked === f.id}
-    <li class="border-base-300 border-l-4 {f.state === 'waived' ? 'opacity-80' : f.severity === 'severe' ? 'border-l-[#d9573a]' : 'border-l-[#8d7a45]'} bg-base-200 flex flex-col gap-1 p-1.5" data-testid="finding" data-kind={f.kind} data-state={f.state}>
+    <li
+      class="border-l-4 border-base-300 {f.state === 'waived'
+        ? 'opacity-80'
+        : f.severity === 'severe'
+          ? 'border-l-[#d9573a]'
+          : 'border-l-[#8d7a45]'} flex flex-col gap-1 bg-base-200 p-1.5"
+      data-testid="finding"
+      data-kind={f.kind}
+      data-state={f.state}
+    >
       <button class="text-left" onclick={() => k.go(f)} aria-current={hand}>
         <span class="font-semibold">{f.title}</span>
-        <span class="quiet text-[12px]">{f.state === 'waived' ? 'waived' : f.severity}, {f.figure < 10 ? f.figure.toFixed(1).replace('.0', '') : f.figure.toFixed(0)} {f.unit}</span>
-        <span class="tc block truncate text-[12px]">f {frames(f).slice(0, 4).join(', ')}{f.frames.length > 4 ? ' …' : ''}</span>
+        <span class="quiet text-[12px]"
+          >{f.state === 'waived' ? 'waived' : f.severity}, {f.figure < 10
+            ? f.figure.toFixed(1).replace('.0', '')
+            : f.figure.toFixed(0)}
+          {f.unit}</span
+        >
+        <span class="tc block truncate text-[12px]"
+          >f {frames(f).slice(0, 4).join(', ')}{f.frames.length > 4 ? ' …' : ''}</span
+        >
       </button>
       {#if hand || here.length === 1}
         <p class="text-[12px]">{f.says}</p>
         {#if f.recovered}
           <figure class="flex flex-col gap-0.5">
-            <img class="w-full bg-black" style="image-rendering:auto" src="/api/findings/{f.id}/recovered?r={f.revision}" alt="The original above, what was made out below" data-testid="recovered" />
-            <figcaption class="quiet text-[12px]">Above the original, below what the frames give away.{#if f.evidence}&nbsp;A machine reads “{f.evidence}”.{/if}</figcaption>
+            <img
+              class="w-full bg-black"
+              style="image-rendering:auto"
+              src="/api/findings/{f.id}/recovered?r={f.revision}"
+              alt="The original above, what was made out below"
+              data-testid="recovered"
+            />
+            <figcaption class="quiet text-[12px]">
+              Above the original, below what the frames give away.{#if f.evidence}&nbsp;A machine reads “{f.evidence}”.{/if}
+            </figcaption>
           </figure>
         {:else}
-          <img class="w-full bg-black" src={still(f)} alt="The picture as it would be delivered, f {f.frame}" data-testid="still" />
+          <img
+            class="w-full bg-black"
+            src={still(f)}
+            alt="The picture as it would be delivered, f {f.frame}"
+            data-testid="still"
+          />
         {/if}
         {#if f.state === 'waived'}
           <p class="text-[12px]">Waived by {f.by}: {f.reason}</p>
-          <button class="btn btn-xs self-start" onclick={() => k.waive(f, '')}>Open it again</button>
+          <button class="btn self-start btn-xs" onclick={() => k.waive(f, '')}>Open it again</button>
         {:else if waiving === f.id}
           <form class="flex flex-col gap-1" onsubmit={(e) => waive(e, f)}>
             <!-- svelte-ignore a11y_autofocus -->
-            <input class="input input-xs" aria-label="Reason for waiving it" placeholder="Why it may stand" bind:value={reason} required maxlength="2000" autofocus onkeydown={(e) => e.key === 'Escape' && (waiving = '')} />
-            <div class="flex gap-1"><button class="btn btn-primary btn-xs">Waive it</button><button type="button" class="btn btn-xs" onclick={() => (waiving = '')}>Leave it</button></div>
+            <input
+              class="input input-xs"
+              aria-label="Reason for waiving it"
+              placeholder="Why it may stand"
+              bind:value={reason}
+              required
+              maxlength="2000"
+              autofocus
+              onkeydown={(e) => e.key === 'Escape' && (waiving = '')}
+            />
+            <div class="flex gap-1">
+              <button class="btn btn-primary btn-xs">Waive it</button><button
+                type="button"
+                class="btn btn-xs"
+                onclick={() => (waiving = '')}>Leave it</button
+              >
+            </div>
           </form>
         {:else}
           {@const m = k.mend(f)}
           <div class="flex flex-wrap gap-1">
-            {#if m}<button class="btn btn-xs btn-primary" title="Shift+G" onclick={m.run}>{m.says}</button>{/if}
+            {#if m}<button class="btn btn-primary btn-xs" title="Shift+G" onclick={m.run}>{m.says}</button>{/if}
             <button class="btn btn-xs" onclick={() => ((waiving = f.id), (reason = ''))}>Waive with a reason</button>
           </div>
         {/if}
       {/if}
     </li>
   {:else}
-    <li class="quiet text-[12px]">{k.current ? 'Nothing was found on this item: neither exposed, nor bare at its ends, nor readable, on one frame or over all.' : k.running ? 'The check begins when you pause.' : 'Not checked as it stands.'}</li>
+    <li class="quiet text-[12px]">
+      {k.current
+        ? 'Nothing was found on this item: neither exposed, nor bare at its ends, nor readable, on one frame or over all.'
+        : k.running
+          ? 'The check begins when you pause.'
+          : 'Not checked as it stands.'}
+    </li>
   {/each}
 </ul>
-{#if elsewhere}<button class="quiet text-left text-[12px] underline" onclick={() => k.next(1)}>{elsewhere} more on other items (Ctrl+↓)</button>{/if}
+{#if elsewhere}<button class="quiet text-left text-[12px] underline" onclick={() => k.next(1)}
+    >{elsewhere} more on other items (Ctrl+↓)</button
+  >{/if}
 
 {#if k.seen}
   {@const s = states[k.seen.state]}
-  <div class="border-base-300 mt-1 flex flex-col gap-1.5 border-t pt-2" data-testid="standing">
-    <p><span class={s.colour} aria-hidden="true">{s.mark}</span> <span class="font-semibold">{s.name}</span>{#if k.seen.by}<span class="quiet text-[12px]">, {k.seen.by}</span>{/if}</p>
+  <div class="mt-1 flex flex-col gap-1.5 border-t border-base-300 pt-2" data-testid="standing">
+    <p>
+      <span class={s.colour} aria-hidden="true">{s.mark}</span>
+      <span class="font-semibold">{s.name}</span>{#if k.seen.by}<span class="quiet text-[12px]">, {k.seen.by}</span
+        >{/if}
+    </p>
     {#if k.seen.state !== 'ready' && k.seen.state !== 'approved'}
-      <button class="btn btn-sm {k.severe ? '' : 'btn-primary'}" onclick={() => k.move('ready')} disabled={!b.cover}>Ready for review</button>
+      <button class="btn btn-sm {k.severe ? '' : 'btn-primary'}" onclick={() => k.move('ready')} disabled={!b.cover}
+        >Ready for review</button
+      >
       {#if k.severe}<p class="quiet text-[12px]">It cannot be approved while severe findings are open.</p>{/if}
     {:else}
-      <button class="btn btn-xs self-start" onclick={() => k.move('work')}>Back to work</button>
+      <button class="btn self-start btn-xs" onclick={() => k.move('work')}>Back to work</button>
     {/if}
     {#each notes.slice(0, 3) as n (n.id)}
-      <button class="bg-base-200 p-1.5 text-left text-[12px]" disabled={n.frame === undefined} onclick={() => n.frame !== undefined && b.seek(n.frame)} data-testid="note">
-        <span class="quiet">{n.by}{n.frame !== undefined ? `, f ${n.frame}` : ''}:</span> {n.note}
+      <button
+        class="bg-base-200 p-1.5 text-left text-[12px]"
+        disabled={n.frame === undefined}
+        onclick={() => n.frame !== undefined && b.seek(n.frame)}
+        data-testid="note"
+      >
+        <span class="quiet">{n.by}{n.frame !== undefined ? `, f ${n.frame}` : ''}:</span>
+        {n.note}
       </button>
     {/each}
   </div>

@@ -38,62 +38,130 @@
 {#if h.all.length}
   <ul class="flex flex-col gap-px" aria-label="Holdouts of {item.name}">
     {#each h.all as x (x.id)}
-      <li><button class="flex w-full justify-between gap-1 border-l-4 px-1.5 py-0.5 text-left {c?.id === x.id ? 'border-primary bg-base-200' : 'border-base-300 hover:bg-base-200'}" aria-pressed={c?.id === x.id} onclick={() => (c?.id === x.id ? h.close() : h.take(x.id))}>
-        <span class="truncate">{x.name}</span><span class="quiet tc text-[12px]">{x.off ? 'off' : `f ${x.span.first}–${x.span.last}`}</span>
-      </button></li>
+      <li>
+        <button
+          class="flex w-full justify-between gap-1 border-l-4 px-1.5 py-0.5 text-left {c?.id === x.id
+            ? 'border-primary bg-base-200'
+            : 'border-base-300 hover:bg-base-200'}"
+          aria-pressed={c?.id === x.id}
+          onclick={() => (c?.id === x.id ? h.close() : h.take(x.id))}
+        >
+          <span class="truncate">{x.name}</span><span class="quiet tc text-[12px]"
+            >{x.off ? 'off' : `f ${x.span.first}–${x.span.last}`}</span
+          >
+        </button>
+      </li>
     {/each}
   </ul>
 {:else}
-  <p class="quiet text-[12px]">Where something passes in front of the cover, a holdout keeps the cover off it. Let it be found, or draw it.</p>
+  <p class="quiet text-[12px]">
+    Where something passes in front of the cover, a holdout keeps the cover off it. Let it be found, or draw it.
+  </p>
 {/if}
 
 {#if run}
-  <p class="text-[12px]" data-testid="looking">{run.done ? `Looking: f ${run.at}, ${run.done} of ${run.frames} frames, ${run.rate.toFixed(0)} a second.` : 'Looking at the surface.'}</p>
-  <progress class="progress progress-primary w-full" value={run.done} max={run.frames} aria-label="Looking for the foreground"></progress>
+  <p class="text-[12px]" data-testid="looking">
+    {run.done
+      ? `Looking: f ${run.at}, ${run.done} of ${run.frames} frames, ${run.rate.toFixed(0)} a second.`
+      : 'Looking at the surface.'}
+  </p>
+  <progress
+    class="progress w-full progress-primary"
+    value={run.done}
+    max={run.frames}
+    aria-label="Looking for the foreground"
+  ></progress>
   <button class="btn btn-xs" onclick={() => void h.stop()}>Stop; what was found stays</button>
 {:else if !c}
-  <button class="btn btn-sm btn-primary" disabled={!h.surface} onclick={() => void h.propose()}>Find what is in front (Shift+F)</button>
-  {#if !h.surface}<p class="quiet text-[12px]">For that the cover must ride on a followed surface: what differs from it is in front.</p>{/if}
-  <p class="quiet text-[12px]">{h.drawing ? crossing[0][1] : 'Or draw it on the frame where it first touches the cover:'}</p>
+  <button class="btn btn-primary btn-sm" disabled={!h.surface} onclick={() => void h.propose()}
+    >Find what is in front (Shift+F)</button
+  >
+  {#if !h.surface}<p class="quiet text-[12px]">
+      For that the cover must ride on a followed surface: what differs from it is in front.
+    </p>{/if}
+  <p class="quiet text-[12px]">
+    {h.drawing ? crossing[0][1] : 'Or draw it on the frame where it first touches the cover:'}
+  </p>
   <div class="grid grid-cols-4 gap-1" role="group" aria-label="Draw a holdout">
     {#each tools as [t, name, Icon] (t)}
-      <button class="btn btn-sm px-0 {h.drawing && b.tool === t ? 'btn-primary' : ''}" aria-label={name} title={name} aria-pressed={h.drawing && b.tool === t} onclick={() => h.draw(t)}><Icon size={15} /></button>
+      <button
+        class="btn px-0 btn-sm {h.drawing && b.tool === t ? 'btn-primary' : ''}"
+        aria-label={name}
+        title={name}
+        aria-pressed={h.drawing && b.tool === t}
+        onclick={() => h.draw(t)}><Icon size={15} /></button
+      >
     {/each}
   </div>
 {/if}
 
 {#if c && !p}
-  <p class="quiet text-[12px]" data-testid="crossing-advice">{h.next >= 0 ? crossing[h.next]![1] : 'All four are marked. Step through and drag it where it strays.'}</p>
+  <p class="quiet text-[12px]" data-testid="crossing-advice">
+    {h.next >= 0 ? crossing[h.next]![1] : 'All four are marked. Step through and drag it where it strays.'}
+  </p>
   <ol class="grid grid-cols-2 gap-1" aria-label="The crossing">
     {#each crossing as [name], i (name)}
       {@const f = c.crossing?.[i] ?? -1}
       <li class="contents">
-        <button class="btn btn-xs justify-between px-1.5 {h.next === i ? 'btn-primary' : ''}" disabled={c.locked} onclick={() => h.mark(i)} title="Mark this frame">{i + 1} {name}</button>
-        <button class="btn btn-xs btn-ghost justify-start px-1" disabled={f < 0} onclick={() => b.seek(f)}><span class="tc">{f < 0 ? 'not marked' : `f ${f}`}</span></button>
+        <button
+          class="btn justify-between px-1.5 btn-xs {h.next === i ? 'btn-primary' : ''}"
+          disabled={c.locked}
+          onclick={() => h.mark(i)}
+          title="Mark this frame">{i + 1} {name}</button
+        >
+        <button class="btn justify-start btn-ghost px-1 btn-xs" disabled={f < 0} onclick={() => b.seek(f)}
+          ><span class="tc">{f < 0 ? 'not marked' : `f ${f}`}</span></button
+        >
       </li>
     {/each}
   </ol>
   {#if v}
     <p class="quiet text-[12px]" data-testid="between">{b.between}</p>
     <ScopeSwitch label="A change of place or shape is for" bind:scope={b.shapeScope} />
-    <p class="quiet text-[12px]">The edge goes inward, so that what it softens stays hidden. Soften only along the edge that is seen.</p>
-    <NumberField label="Soften across" unit="px" value={v.values['soften/across'] ?? 0} min={0} max={1000} onchange={(n) => b.set(['soften/across'], n)} {...key('soften/across')} />
-    <NumberField label="Soften down" unit="px" value={v.values['soften/down'] ?? 0} min={0} max={1000} onchange={(n) => b.set(['soften/down'], n)} {...key('soften/down')} />
-    <p class="quiet text-[12px]">Its outline and its motion, by keys or by tracking the thing itself, are in the steps Outline and Follow.</p>
+    <p class="quiet text-[12px]">
+      The edge goes inward, so that what it softens stays hidden. Soften only along the edge that is seen.
+    </p>
+    <NumberField
+      label="Soften across"
+      unit="px"
+      value={v.values['soften/across'] ?? 0}
+      min={0}
+      max={1000}
+      onchange={(n) => b.set(['soften/across'], n)}
+      {...key('soften/across')}
+    />
+    <NumberField
+      label="Soften down"
+      unit="px"
+      value={v.values['soften/down'] ?? 0}
+      min={0}
+      max={1000}
+      onchange={(n) => b.set(['soften/down'], n)}
+      {...key('soften/down')}
+    />
+    <p class="quiet text-[12px]">
+      Its outline and its motion, by keys or by tracking the thing itself, are in the steps Outline and Follow.
+    </p>
   {/if}
 {/if}
 
 {#if c && p && !run}
   <p class="text-[12px]" data-testid="found-here">
-    {share >= 0.0005 ? `In front here: ${(100 * share).toFixed(1)} % of the surface, ${h.accepted(b.here) ? 'held out' : 'not accepted yet'}.` : 'Nothing found in front on this frame.'}
+    {share >= 0.0005
+      ? `In front here: ${(100 * share).toFixed(1)} % of the surface, ${h.accepted(b.here) ? 'held out' : 'not accepted yet'}.`
+      : 'Nothing found in front on this frame.'}
   </p>
   {#if stretches.length}
-    <ul class="border-base-300 divide-base-300 max-h-28 divide-y overflow-auto border" aria-label="Stretches found">
+    <ul class="max-h-28 divide-y divide-base-300 overflow-auto border border-base-300" aria-label="Stretches found">
       {#each stretches as s (s.first)}
         {@const on = taken(s)}
         <li class="flex items-center gap-1 px-1 py-0.5">
-          <button class="tc flex-1 text-left text-[12px] hover:underline" onclick={() => b.seek(s.first)}>f {s.first}–{s.last}</button>
-          <button class="btn btn-xs {on ? '' : 'btn-primary'}" aria-pressed={on} onclick={() => h.accept(s, !on)}>{#if on}<Check size={13} /> Accepted{:else}Accept{/if}</button>
+          <button class="tc flex-1 text-left text-[12px] hover:underline" onclick={() => b.seek(s.first)}
+            >f {s.first}–{s.last}</button
+          >
+          <button class="btn btn-xs {on ? '' : 'btn-primary'}" aria-pressed={on} onclick={() => h.accept(s, !on)}
+            >{#if on}<Check size={13} /> Accepted{:else}Accept{/if}</button
+          >
         </li>
       {/each}
     </ul>
@@ -102,23 +170,66 @@
     <p class="text-[12px]">Nothing was found in front of the surface.</p>
   {/if}
   <div class="grid grid-cols-2 gap-1" role="group" aria-label="Brush">
-    <button class="btn btn-xs {b.tool === 'brush' && h.adds ? 'btn-primary' : ''}" aria-pressed={b.tool === 'brush' && h.adds} onclick={() => h.brush(true)}><Brush size={13} /> Add</button>
-    <button class="btn btn-xs {b.tool === 'brush' && !h.adds ? 'btn-primary' : ''}" aria-pressed={b.tool === 'brush' && !h.adds} onclick={() => h.brush(false)}><Eraser size={13} /> Take away</button>
+    <button
+      class="btn btn-xs {b.tool === 'brush' && h.adds ? 'btn-primary' : ''}"
+      aria-pressed={b.tool === 'brush' && h.adds}
+      onclick={() => h.brush(true)}><Brush size={13} /> Add</button
+    >
+    <button
+      class="btn btn-xs {b.tool === 'brush' && !h.adds ? 'btn-primary' : ''}"
+      aria-pressed={b.tool === 'brush' && !h.adds}
+      onclick={() => h.brush(false)}><Eraser size={13} /> Take away</button
+    >
   </div>
   <NumberField label="Brush" unit="px" value={h.radius} min={1} max={400} digits={0} onchange={(n) => (h.radius = n)} />
-  <label class="flex items-center justify-between text-[12px]"><span>On the whole stretch, carried along</span><input type="checkbox" class="toggle toggle-xs" bind:checked={h.along} /></label>
+  <label class="flex items-center justify-between text-[12px]"
+    ><span>On the whole stretch, carried along</span><input
+      type="checkbox"
+      class="toggle toggle-xs"
+      bind:checked={h.along}
+    /></label
+  >
   <hr class="border-base-300" />
 {/if}
 {#if !run && (!c || p) && h.surface}
-  <NumberField label="Sensitivity" unit="%" value={100 * h.sensitivity} min={0} max={100} digits={0} onchange={(n) => (h.sensitivity = n / 100)} />
+  <NumberField
+    label="Sensitivity"
+    unit="%"
+    value={100 * h.sensitivity}
+    min={0}
+    max={100}
+    digits={0}
+    onchange={(n) => (h.sensitivity = n / 100)}
+  />
   <NumberField label="Edge width" unit="px" value={h.edge} min={1} max={40} onchange={(n) => (h.edge = n)} />
-  <NumberField label="Smallest area" unit="px²" value={h.least} min={0} max={100000} digits={0} onchange={(n) => (h.least = n)} />
-  {#if c && p}<button class="btn btn-xs {wider ? 'btn-primary' : ''}" onclick={() => void h.propose()}>Look again</button>{/if}
+  <NumberField
+    label="Smallest area"
+    unit="px²"
+    value={h.least}
+    min={0}
+    max={100000}
+    digits={0}
+    onchange={(n) => (h.least = n)}
+  />
+  {#if c && p}<button class="btn btn-xs {wider ? 'btn-primary' : ''}" onclick={() => void h.propose()}
+      >Look again</button
+    >{/if}
 {/if}
 
 {#if c}
-  <label class="flex items-center justify-between text-[12px]"><span>Before all covers of the shot</span><input type="checkbox" class="toggle toggle-xs" checked={c.holdsOut?.includes('*')} onchange={(e) => h.before(e.currentTarget.checked)} /></label>
-  <div class="flex flex-wrap gap-x-2 text-[12px]"><span class="quiet">Write</span><a class="underline" href="/api/shots/{b.shot!.id}/mattes/{c.id}" download>mattes, a PNG for each frame</a></div>
+  <label class="flex items-center justify-between text-[12px]"
+    ><span>Before all covers of the shot</span><input
+      type="checkbox"
+      class="toggle toggle-xs"
+      checked={c.holdsOut?.includes('*')}
+      onchange={(e) => h.before(e.currentTarget.checked)}
+    /></label
+  >
+  <div class="flex flex-wrap gap-x-2 text-[12px]">
+    <span class="quiet">Write</span><a class="underline" href="/api/shots/{b.shot!.id}/mattes/{c.id}" download
+      >mattes, a PNG for each frame</a
+    >
+  </div>
   <div class="grid grid-cols-2 gap-1">
     <button class="btn btn-xs" onclick={() => h.turn(!!c.off)}>{c.off ? 'Switch on' : 'Switch off'}</button>
     <button class="btn btn-xs" onclick={() => h.remove()}><Trash2 size={13} /> Remove</button>

@@ -27,27 +27,78 @@
 {#if !cover}<p>{item.name} has no cover yet. Choose a shape and draw it over the thing.</p>{/if}
 <div class="grid grid-cols-4 gap-1" role="group" aria-label="Draw">
   {#each tools as [t, name, Icon] (t)}
-    <button class="btn btn-sm px-0 {b.tool === t ? 'btn-primary' : ''}" aria-label={name} aria-pressed={b.tool === t} title={name} disabled={cover?.locked} onclick={() => b.takeUp(b.tool === t ? 'move' : t)}><Icon size={15} /></button>
+    <button
+      class="btn px-0 btn-sm {b.tool === t ? 'btn-primary' : ''}"
+      aria-label={name}
+      aria-pressed={b.tool === t}
+      title={name}
+      disabled={cover?.locked}
+      onclick={() => b.takeUp(b.tool === t ? 'move' : t)}><Icon size={15} /></button
+    >
   {/each}
 </div>
 {#if cover && h}
   <div class="join grid grid-cols-2" role="group" aria-label="What drawing does">
-    <button class="btn btn-xs join-item {b.adding ? '' : 'bg-base-300'}" aria-pressed={!b.adding} onclick={() => (b.adding = false)}>Fit again</button>
-    <button class="btn btn-xs join-item {b.adding ? 'bg-base-300' : ''}" aria-pressed={b.adding} onclick={() => (b.adding = true)}>Add outline</button>
+    <button
+      class="btn join-item btn-xs {b.adding ? '' : 'bg-base-300'}"
+      aria-pressed={!b.adding}
+      onclick={() => (b.adding = false)}>Fit again</button
+    >
+    <button
+      class="btn join-item btn-xs {b.adding ? 'bg-base-300' : ''}"
+      aria-pressed={b.adding}
+      onclick={() => (b.adding = true)}>Add outline</button
+    >
   </div>
   <hr class="border-base-300" />
   <p class="quiet text-[12px]" data-testid="between">{b.between}</p>
   <ScopeSwitch label="A change of place or shape is for" bind:scope={b.shapeScope} />
   <div class="grid grid-cols-2 gap-x-2 gap-y-1">
-    <NumberField label="Centre across" short="x" digits={1} value={h.centre.x} disabled={cover.locked} onchange={(v) => b.change((p) => ({ ...p, move: { x: p.move.x + v - h.centre.x, y: p.move.y } }))} />
-    <NumberField label="Centre down" short="y" value={h.centre.y} disabled={cover.locked} onchange={(v) => b.change((p) => ({ ...p, move: { x: p.move.x, y: p.move.y + v - h.centre.y } }))} />
-    <NumberField label="Width" short="w" value={h.size.x} min={1} disabled={cover.locked} onchange={(v) => b.sizeBy(v / h.size.x, 1)} />
-    <NumberField label="Height" short="h" value={h.size.y} min={1} disabled={cover.locked} onchange={(v) => b.sizeBy(1, v / h.size.y)} />
+    <NumberField
+      label="Centre across"
+      short="x"
+      digits={1}
+      value={h.centre.x}
+      disabled={cover.locked}
+      onchange={(v) => b.change((p) => ({ ...p, move: { x: p.move.x + v - h.centre.x, y: p.move.y } }))}
+    />
+    <NumberField
+      label="Centre down"
+      short="y"
+      value={h.centre.y}
+      disabled={cover.locked}
+      onchange={(v) => b.change((p) => ({ ...p, move: { x: p.move.x, y: p.move.y + v - h.centre.y } }))}
+    />
+    <NumberField
+      label="Width"
+      short="w"
+      value={h.size.x}
+      min={1}
+      disabled={cover.locked}
+      onchange={(v) => b.sizeBy(v / h.size.x, 1)}
+    />
+    <NumberField
+      label="Height"
+      short="h"
+      value={h.size.y}
+      min={1}
+      disabled={cover.locked}
+      onchange={(v) => b.sizeBy(1, v / h.size.y)}
+    />
   </div>
-  <NumberField label="Turn" unit="°" value={h.placement.turn} disabled={cover.locked} onchange={(v) => b.turnBy(v - h.placement.turn)} {...key('placement')} />
+  <NumberField
+    label="Turn"
+    unit="°"
+    value={h.placement.turn}
+    disabled={cover.locked}
+    onchange={(v) => b.turnBy(v - h.placement.turn)}
+    {...key('placement')}
+  />
   {#if b.picked.knots.length && picked}
-    <div class="border-base-300 flex flex-col gap-1 border-y py-1.5">
-      <span class="quiet text-[12px]">{b.picked.knots.length === 1 ? 'One knot' : `${b.picked.knots.length} knots`} of {picked.knots.length}</span>
+    <div class="flex flex-col gap-1 border-y border-base-300 py-1.5">
+      <span class="quiet text-[12px]"
+        >{b.picked.knots.length === 1 ? 'One knot' : `${b.picked.knots.length} knots`} of {picked.knots.length}</span
+      >
       {#if b.picked.knots.length === 1}
         {@const i = b.picked.knots[0]!}
         {@const k = picked.knots[i]!}
@@ -57,27 +108,90 @@
         </div>
       {/if}
       <div class="join grid grid-cols-3">
-        <button class="btn btn-xs join-item px-0" onclick={() => b.onKnots({ do: 'smooth', on: false })}>Corner</button>
-        <button class="btn btn-xs join-item px-0" onclick={() => b.onKnots({ do: 'smooth', on: true })}>Smooth</button>
-        <button class="btn btn-xs join-item px-0" disabled={picked.knots.length - b.picked.knots.length < 3} onclick={() => b.onKnots({ do: 'removeKnots' })}>Remove</button>
+        <button class="btn join-item px-0 btn-xs" onclick={() => b.onKnots({ do: 'smooth', on: false })}>Corner</button>
+        <button class="btn join-item px-0 btn-xs" onclick={() => b.onKnots({ do: 'smooth', on: true })}>Smooth</button>
+        <button
+          class="btn join-item px-0 btn-xs"
+          disabled={picked.knots.length - b.picked.knots.length < 3}
+          onclick={() => b.onKnots({ do: 'removeKnots' })}>Remove</button
+        >
       </div>
     </div>
   {/if}
   <ul class="flex flex-col" aria-label="Outlines">
     {#each h.outlines as o, i (o.id)}
       <li class="flex items-center gap-1">
-        <span class="mr-auto">{names[o.shape]}{h.outlines.length > 1 ? ` ${i + 1}` : ''}{#if o.shape === 'path'}<span class="quiet">, {o.knots.length} knots</span>{/if}</span>
-        {#if o.shape === 'box'}<button class="btn btn-ghost btn-xs px-1" disabled={cover.locked} onclick={() => b.onCover({ do: 'shape', id: o.id, shape: 'corners' })}>Free corners</button>{/if}
-        {#if o.shape !== 'path'}<button class="btn btn-ghost btn-xs px-1" disabled={cover.locked} onclick={() => b.onCover({ do: 'shape', id: o.id, shape: 'path' })}>To path</button>{/if}
-        {#if h.outlines.length > 1}<button class="btn btn-ghost btn-xs btn-square" disabled={cover.locked} aria-label="Remove outline {i + 1}" onclick={() => b.onCover({ do: 'removeOutline', id: o.id })}><Trash2 size={13} /></button>{/if}
+        <span class="mr-auto"
+          >{names[o.shape]}{h.outlines.length > 1 ? ` ${i + 1}` : ''}{#if o.shape === 'path'}<span class="quiet"
+              >, {o.knots.length} knots</span
+            >{/if}</span
+        >
+        {#if o.shape === 'box'}<button
+            class="btn btn-ghost px-1 btn-xs"
+            disabled={cover.locked}
+            onclick={() => b.onCover({ do: 'shape', id: o.id, shape: 'corners' })}>Free corners</button
+          >{/if}
+        {#if o.shape !== 'path'}<button
+            class="btn btn-ghost px-1 btn-xs"
+            disabled={cover.locked}
+            onclick={() => b.onCover({ do: 'shape', id: o.id, shape: 'path' })}>To path</button
+          >{/if}
+        {#if h.outlines.length > 1}<button
+            class="btn btn-square btn-ghost btn-xs"
+            disabled={cover.locked}
+            aria-label="Remove outline {i + 1}"
+            onclick={() => b.onCover({ do: 'removeOutline', id: o.id })}><Trash2 size={13} /></button
+          >{/if}
       </li>
     {/each}
   </ul>
-  <label class="flex items-center justify-between"><span>Hide all but the outline</span><input type="checkbox" class="toggle toggle-xs" checked={!!cover.inverted} disabled={cover.locked} onchange={(e) => b.onCover({ do: 'invert', on: e.currentTarget.checked })} /></label>
+  <label class="flex items-center justify-between"
+    ><span>Hide all but the outline</span><input
+      type="checkbox"
+      class="toggle toggle-xs"
+      checked={!!cover.inverted}
+      disabled={cover.locked}
+      onchange={(e) => b.onCover({ do: 'invert', on: e.currentTarget.checked })}
+    /></label
+  >
   <hr class="border-base-300" />
-  <NumberField label="Grow" unit="px" value={h.values['grow']!} min={0} max={1000} disabled={cover.locked} onchange={(v) => b.set(['grow'], v)} {...key('grow')} />
-  <NumberField label="Soften across" unit="px" value={h.values['soften/across']!} min={0} max={1000} disabled={cover.locked} onchange={(v) => b.set(['soften/across'], v)} {...key('soften/across')} />
-  <NumberField label="Soften down" unit="px" value={h.values['soften/down']!} min={0} max={1000} disabled={cover.locked} onchange={(v) => b.set(['soften/down'], v)} {...key('soften/down')} />
-  {#if ['grow', 'soften/across', 'soften/down'].some((l) => b.keyState(l) !== 'none')}<ScopeSwitch label="A change of a keyed number is for" bind:scope={b.valueScope} />{/if}
-  <button class="btn btn-xs btn-ghost text-error justify-start" disabled={cover.locked} onclick={() => b.onCover({ do: 'remove' })}><Trash2 size={13} /> Remove this cover</button>
+  <NumberField
+    label="Grow"
+    unit="px"
+    value={h.values['grow']!}
+    min={0}
+    max={1000}
+    disabled={cover.locked}
+    onchange={(v) => b.set(['grow'], v)}
+    {...key('grow')}
+  />
+  <NumberField
+    label="Soften across"
+    unit="px"
+    value={h.values['soften/across']!}
+    min={0}
+    max={1000}
+    disabled={cover.locked}
+    onchange={(v) => b.set(['soften/across'], v)}
+    {...key('soften/across')}
+  />
+  <NumberField
+    label="Soften down"
+    unit="px"
+    value={h.values['soften/down']!}
+    min={0}
+    max={1000}
+    disabled={cover.locked}
+    onchange={(v) => b.set(['soften/down'], v)}
+    {...key('soften/down')}
+  />
+  {#if ['grow', 'soften/across', 'soften/down'].some((l) => b.keyState(l) !== 'none')}<ScopeSwitch
+      label="A change of a keyed number is for"
+      bind:scope={b.valueScope}
+    />{/if}
+  <button
+    class="btn justify-start btn-ghost text-error btn-xs"
+    disabled={cover.locked}
+    onclick={() => b.onCover({ do: 'remove' })}><Trash2 size={13} /> Remove this cover</button
+  >
 {/if}

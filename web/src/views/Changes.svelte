@@ -8,7 +8,10 @@
 
   onMount(() => {
     const open = () => {
-      b.loadEdits().then(() => dialog?.showModal(), (e) => b.say(e));
+      b.loadEdits().then(
+        () => dialog?.showModal(),
+        (e) => b.say(e),
+      );
     };
     document.addEventListener('all-changes', open);
     return () => document.removeEventListener('all-changes', open);
@@ -24,13 +27,24 @@
   <div class="modal-box flex max-h-[80vh] max-w-lg flex-col gap-2 p-4">
     <h2 class="font-semibold">All changes of this shot</h2>
     <p class="quiet">Going back keeps everything: it is a change itself and can be undone.</p>
-    <ol class="border-base-300 overflow-auto border" aria-label="Changes, the newest first">
+    <ol class="overflow-auto border border-base-300" aria-label="Changes, the newest first">
       {#each b.edits as e (e.state)}
         <li>
-          <button class="flex w-full items-baseline gap-2 px-2 py-1 text-left {e.current ? 'bg-base-300' : 'hover:bg-base-200'}" aria-current={e.current} disabled={e.current} onclick={() => go(e.state)}>
+          <button
+            class="flex w-full items-baseline gap-2 px-2 py-1 text-left {e.current
+              ? 'bg-base-300'
+              : 'hover:bg-base-200'}"
+            aria-current={e.current}
+            disabled={e.current}
+            onclick={() => go(e.state)}
+          >
             <span class="w-3">{e.current ? '▸' : ''}</span>
             <span class={e.undone ? 'quiet line-through' : ''}>{e.label}</span>
-            <span class="quiet ml-auto whitespace-nowrap text-[12px]">{e.current ? 'shown now' : e.undone ? 'undone' : ''}{#if e.state}&ensp;{e.author}, {when(e.at)}{/if}</span>
+            <span class="quiet ml-auto text-[12px] whitespace-nowrap"
+              >{e.current ? 'shown now' : e.undone ? 'undone' : ''}{#if e.state}&ensp;{e.author}, {when(
+                  e.at,
+                )}{/if}</span
+            >
           </button>
         </li>
       {/each}

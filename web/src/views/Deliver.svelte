@@ -29,14 +29,25 @@
       <fieldset class="flex flex-col gap-1">
         <legend class="sr-only">Format</legend>
         {#if still}
-          <p>A still picture, as {still.toUpperCase()} like the source: {still === 'jpeg' ? 'encoded anew at the highest quality; how far it is off outside the covers is measured' : 'every sample outside the covers is proved equal to the source'}. Embedded thumbnails and notes are left out.</p>
+          <p>
+            A still picture, as {still.toUpperCase()} like the source: {still === 'jpeg'
+              ? 'encoded anew at the highest quality; how far it is off outside the covers is measured'
+              : 'every sample outside the covers is proved equal to the source'}. Embedded thumbnails and notes are left
+            out.
+          </p>
         {:else}
-        <label class="flex gap-2"><input type="radio" class="radio radio-sm" name="preset" value="review" bind:group={preset} /> Review copy: H.264 in MP4, plays everywhere</label>
-        <label class="flex gap-2"><input type="radio" class="radio radio-sm" name="preset" value="archive" bind:group={preset} /> Archive master: FFV1 in Matroska, lossless; every sample outside the covers is proved equal to the source</label>
+          <label class="flex gap-2"
+            ><input type="radio" class="radio radio-sm" name="preset" value="review" bind:group={preset} /> Review copy: H.264
+            in MP4, plays everywhere</label
+          >
+          <label class="flex gap-2"
+            ><input type="radio" class="radio radio-sm" name="preset" value="archive" bind:group={preset} /> Archive master:
+            FFV1 in Matroska, lossless; every sample outside the covers is proved equal to the source</label
+          >
         {/if}
       </fieldset>
       <div class="flex gap-2">
-        <input class="input input-sm flex-1" aria-label="Name of the file" bind:value={name} required maxlength="120" />
+        <input class="input flex-1 input-sm" aria-label="Name of the file" bind:value={name} required maxlength="120" />
         <button class="btn btn-primary btn-sm" disabled={!ready}>Deliver</button>
       </div>
       {#if !ready}<p class="quiet">The source is still being brought in.</p>{/if}

@@ -12,13 +12,17 @@
       case 'queued':
         return 'waiting for its turn';
       case 'rendering':
-        return `${d.rendered} of ${d.frames} frames` + (d.rate > 0 ? `, ${d.rate.toFixed(1)} a second, ${duration(d.left)} left` : '');
+        return (
+          `${d.rendered} of ${d.frames} frames` +
+          (d.rate > 0 ? `, ${d.rate.toFixed(1)} a second, ${duration(d.left)} left` : '')
+        );
       case 'joining':
         return 'joining the segments';
       case 'verifying':
         return d.preset === 'archive' ? `verifying, ${d.verified} of ${d.frames} frames compared` : 'verifying';
       case 'done':
-        if (d.proof?.off !== undefined) return `${bytes(d.size)}, outside the covers at most ${d.proof.off} of 256 codes from the source`;
+        if (d.proof?.off !== undefined)
+          return `${bytes(d.size)}, outside the covers at most ${d.proof.off} of 256 codes from the source`;
         return d.proof?.compared
           ? `${bytes(d.size)}, every sample outside the covers equals the source's in all ${d.proof.compared} frames`
           : `${bytes(d.size)}, ${d.proof?.frames} frames, duration and sound verified`;
@@ -40,17 +44,28 @@
 </script>
 
 {#if error}<p class="text-error" role="alert">{error}</p>{/if}
-<ul class="border-base-300 divide-base-300 divide-y border">
+<ul class="divide-y divide-base-300 border border-base-300">
   {#each list as d (d.id)}
     <li class="flex flex-col gap-1 px-3 py-2" data-testid="delivery" data-state={d.state}>
       <div class="flex items-baseline gap-3">
         <span class="font-semibold">{d.name}</span>
         <span class="quiet">{shots.find((s) => s.id === d.shot)?.name ?? ''} {d.preset}, revision {d.revision}</span>
-        {#if going(d)}<button class="btn btn-xs ml-auto" onclick={() => cancel(d)}>Cancel</button>
-        {:else if d.state === 'done'}<a class="btn btn-xs btn-primary ml-auto" href="/api/deliveries/{d.id}/file" download={d.name}>Download</a>{/if}
+        {#if going(d)}<button class="btn ml-auto btn-xs" onclick={() => cancel(d)}>Cancel</button>
+        {:else if d.state === 'done'}<a
+            class="btn ml-auto btn-primary btn-xs"
+            href="/api/deliveries/{d.id}/file"
+            download={d.name}>Download</a
+          >{/if}
       </div>
-      {#if going(d)}<progress class="progress progress-primary" value={d.state === 'verifying' ? d.verified : d.rendered} max={d.frames} aria-label="Progress of {d.name}"></progress>{/if}
-      <span class={d.state === 'failed' ? 'text-error' : 'quiet'}>{d.state === 'done' ? 'Verified: ' : ''}{said(d)}</span>
+      {#if going(d)}<progress
+          class="progress progress-primary"
+          value={d.state === 'verifying' ? d.verified : d.rendered}
+          max={d.frames}
+          aria-label="Progress of {d.name}"
+        ></progress>{/if}
+      <span class={d.state === 'failed' ? 'text-error' : 'quiet'}
+        >{d.state === 'done' ? 'Verified: ' : ''}{said(d)}</span
+      >
     </li>
   {/each}
 </ul>

@@ -8,17 +8,32 @@
   let dialog = $state<HTMLDialogElement>();
   let error = $state('');
   // svelte-ignore state_referenced_locally
-  let f = $state(row ? { ...row.item } : { name: '', kind: 'plate' as const, description: '', reason: '', requester: '', due: '' });
+  let f = $state(
+    row ? { ...row.item } : { name: '', kind: 'plate' as const, description: '', reason: '', requester: '', due: '' },
+  );
   let shot = $state('');
   onMount(() => dialog?.showModal());
-  const details = () => ({ name: f.name, kind: f.kind, description: f.description, reason: f.reason, requester: f.requester, due: f.due });
+  const details = () => ({
+    name: f.name,
+    kind: f.kind,
+    description: f.description,
+    reason: f.reason,
+    requester: f.requester,
+    due: f.due,
+  });
   async function keep(e: Event) {
     e.preventDefault();
     try {
       const item = row
         ? await ask(api.PUT('/api/items/{id}', { params: { path: { id: row.item.id } }, body: details() }))
         : await ask(api.POST('/api/programmes/{id}/items', { params: { path: { id: c.programme } }, body: details() }));
-      if (shot) await ask(api.PUT('/api/shots/{id}/items/{item}', { params: { path: { id: shot, item: item.id } }, body: { first: -1, last: -1 } }));
+      if (shot)
+        await ask(
+          api.PUT('/api/shots/{id}/items/{item}', {
+            params: { path: { id: shot, item: item.id } },
+            body: { first: -1, last: -1 },
+          }),
+        );
       await c.load();
       dialog?.close();
     } catch (x) {
@@ -26,10 +41,21 @@
     }
   }
   async function away(all: boolean) {
-    if (!row || !confirm(all ? `Take ${row.item.name} out of the list? Covers that were made for it stay in their shots.` : `Take ${row.item.name} out of ${row.shot!.name}?`)) return;
+    if (
+      !row ||
+      !confirm(
+        all
+          ? `Take ${row.item.name} out of the list? Covers that were made for it stay in their shots.`
+          : `Take ${row.item.name} out of ${row.shot!.name}?`,
+      )
+    )
+      return;
     try {
       if (all) await ask(api.DELETE('/api/items/{id}', { params: { path: { id: row.item.id } } }));
-      else await ask(api.DELETE('/api/shots/{id}/items/{item}', { params: { path: { id: row.shot!.id, item: row.item.id } } }));
+      else
+        await ask(
+          api.DELETE('/api/shots/{id}/items/{item}', { params: { path: { id: row.shot!.id, item: row.item.id } } }),
+        );
       await c.load();
       dialog?.close();
     } catch (x) {
@@ -43,19 +69,50 @@
     <h2 id="item-title" class="text-lg font-semibold">{row ? row.item.name : 'A new item'}</h2>
     {#if error}<p class="text-error" role="alert">{error}</p>{/if}
     <div class="grid grid-cols-[8rem_1fr] items-center gap-2">
-      <label for="i-name">Name</label><input id="i-name" class="input input-sm w-full" bind:value={f.name} required maxlength="200" />
-      <label for="i-kind">Kind</label><select id="i-kind" class="select select-sm w-full" bind:value={f.kind}>{#each Object.entries(kinds) as [k, t] (k)}<option value={k}>{t}</option>{/each}</select>
-      <label for="i-desc">Description</label><input id="i-desc" class="input input-sm w-full" bind:value={f.description} maxlength="2000" />
-      <label for="i-reason">Reason</label><input id="i-reason" class="input input-sm w-full" bind:value={f.reason} maxlength="2000" />
-      <label for="i-req">Requested by</label><input id="i-req" class="input input-sm w-full" bind:value={f.requester} maxlength="200" />
-      <label for="i-due">Due</label><input id="i-due" type="date" class="input input-sm w-full" bind:value={f.due} />
+      <label for="i-name">Name</label><input
+        id="i-name"
+        class="input w-full input-sm"
+        bind:value={f.name}
+        required
+        maxlength="200"
+      />
+      <label for="i-kind">Kind</label><select id="i-kind" class="select w-full select-sm" bind:value={f.kind}
+        >{#each Object.entries(kinds) as [k, t] (k)}<option value={k}>{t}</option>{/each}</select
+      >
+      <label for="i-desc">Description</label><input
+        id="i-desc"
+        class="input w-full input-sm"
+        bind:value={f.description}
+        maxlength="2000"
+      />
+      <label for="i-reason">Reason</label><input
+        id="i-reason"
+        class="input w-full input-sm"
+        bind:value={f.reason}
+        maxlength="2000"
+      />
+      <label for="i-req">Requested by</label><input
+        id="i-req"
+        class="input w-full input-sm"
+        bind:value={f.requester}
+        maxlength="200"
+      />
+      <label for="i-due">Due</label><input id="i-due" type="date" class="input w-full input-sm" bind:value={f.due} />
       <label for="i-shot">{row ? 'Also seen in' : 'Seen in'}</label>
-      <select id="i-shot" class="select select-sm w-full" bind:value={shot}><option value="">{row ? 'no other shot' : 'no shot yet'}</option>{#each c.list?.shots ?? [] as s (s.id)}<option value={s.id}>{s.name}</option>{/each}</select>
+      <select id="i-shot" class="select w-full select-sm" bind:value={shot}
+        ><option value="">{row ? 'no other shot' : 'no shot yet'}</option>{#each c.list?.shots ?? [] as s (s.id)}<option
+            value={s.id}>{s.name}</option
+          >{/each}</select
+      >
     </div>
     <div class="mt-2 flex gap-2">
-      {#if row}<button type="button" class="btn btn-sm btn-ghost" onclick={() => away(true)}>Take out of the list</button>{#if row.shot}<button type="button" class="btn btn-sm btn-ghost" onclick={() => away(false)}>Not in this shot</button>{/if}{/if}
-      <button type="button" class="btn btn-sm ml-auto" onclick={() => dialog?.close()}>Leave it</button>
-      <button class="btn btn-sm btn-primary">Keep it</button>
+      {#if row}<button type="button" class="btn btn-ghost btn-sm" onclick={() => away(true)}
+          >Take out of the list</button
+        >{#if row.shot}<button type="button" class="btn btn-ghost btn-sm" onclick={() => away(false)}
+            >Not in this shot</button
+          >{/if}{/if}
+      <button type="button" class="btn ml-auto btn-sm" onclick={() => dialog?.close()}>Leave it</button>
+      <button class="btn btn-primary btn-sm">Keep it</button>
     </div>
   </form>
 </dialog>

@@ -17,15 +17,24 @@
   const frames = $derived(b.last + 1);
   const step = $derived(width / frames);
   const x = (f: number) => (f + 0.5) * step;
-  const frameAt = (e: PointerEvent) => Math.min(Math.max(Math.floor((e.clientX - track!.getBoundingClientRect().left) / step), 0), b.last);
+  const frameAt = (e: PointerEvent) =>
+    Math.min(Math.max(Math.floor((e.clientX - track!.getBoundingClientRect().left) / step), 0), b.last);
   /** Frames between the ruler's marks: a round number of them, far enough apart to read. */
   const every = $derived([1, 5, 10, 25, 50, 100, 250, 500, 1000, 5000, 10000].find((n) => n * step >= 44) ?? 50000);
 
   // States of a followed frame as they lie on the slat; a good one is the slat itself.
   const looks: Record<string, { name: string; fill: string; more: string }> = {
     w: { name: 'Weak', fill: 'repeating-linear-gradient(135deg,#262626 0 3px,#c9a24f 3px 6px)', more: '' },
-    l: { name: 'Lost', fill: '#d9573a', more: 'clip-path:polygon(0 0,100% 0,100% 100%,calc(50% + 4px) 100%,50% 45%,calc(50% - 4px) 100%,0 100%)' },
-    o: { name: 'Outside the picture', fill: '#262626', more: 'border-top:1px dashed #8d8d8d;border-bottom:1px dashed #8d8d8d' },
+    l: {
+      name: 'Lost',
+      fill: '#d9573a',
+      more: 'clip-path:polygon(0 0,100% 0,100% 100%,calc(50% + 4px) 100%,50% 45%,calc(50% - 4px) 100%,0 100%)',
+    },
+    o: {
+      name: 'Outside the picture',
+      fill: '#262626',
+      more: 'border-top:1px dashed #8d8d8d;border-bottom:1px dashed #8d8d8d',
+    },
     '-': { name: 'Not followed', fill: '#262626', more: 'border-bottom:1px solid #6b6b6b' },
   };
   function stretches(states: string, at: number, first: number, last: number): [string, number, number][] {
@@ -80,7 +89,10 @@
     if (!pin || !b.cover) return;
     const all = b.pins.length ? b.pins : [pin.from];
     const { first, last } = b.cover.span;
-    pin = { from: pin.from, by: Math.min(Math.max(frameAt(e) - pin.from, first - Math.min(...all)), last - Math.max(...all)) };
+    pin = {
+      from: pin.from,
+      by: Math.min(Math.max(frameAt(e) - pin.from, first - Math.min(...all)), last - Math.max(...all)),
+    };
   }
   function pinUp() {
     const p = pin;
@@ -113,31 +125,64 @@
     return `repeating-linear-gradient(90deg,${colour} 0 ${w}px,transparent ${w}px ${Math.max(step, 1.4)}px)`;
   };
   const kinds = (id: string, f: number) => {
-    const on = b.slats.get(id)!.lanes.filter((l) => l.frames.includes(f)).map((l) => l.name);
-    return { place: on.includes('placement'), shape: on.some((n) => n.startsWith('outline/')), number: on.some((n) => n !== 'placement' && !n.startsWith('outline/')) };
+    const on = b.slats
+      .get(id)!
+      .lanes.filter((l) => l.frames.includes(f))
+      .map((l) => l.name);
+    return {
+      place: on.includes('placement'),
+      shape: on.some((n) => n.startsWith('outline/')),
+      number: on.some((n) => n !== 'placement' && !n.startsWith('outline/')),
+    };
   };
-  const words = (k: { place: boolean; shape: boolean; number: boolean }) => [k.place && 'place', k.shape && 'shape', k.number && 'numbers'].filter(Boolean).join(' and ');
+  const words = (k: { place: boolean; shape: boolean; number: boolean }) =>
+    [k.place && 'place', k.shape && 'shape', k.number && 'numbers'].filter(Boolean).join(' and ');
 </script>
 
 <!-- A holdout: grey stripes where it holds out, an edge only where it does not; how much is found in front, frame by frame; the four frames of its crossing. -->
 {#snippet front(hold: Cover)}
   {@const slat = b.slats.get(hold.id)}
   {@const taken = hold.proposed ? hold.proposed.accepted : [hold.span]}
-  <div class="border-base-300 relative h-5 border-b" data-testid="holdout-slat">
-    <div class="absolute top-1 h-[11px] border border-dashed border-[#6b6b6b]" style="left:{hold.span.first * step}px;width:{(hold.span.last - hold.span.first + 1) * step}px"></div>
+  <div class="relative h-5 border-b border-base-300" data-testid="holdout-slat">
+    <div
+      class="absolute top-1 h-[11px] border border-dashed border-[#6b6b6b]"
+      style="left:{hold.span.first * step}px;width:{(hold.span.last - hold.span.first + 1) * step}px"
+    ></div>
     {#if !hold.off}
       {#each taken as s (s.first)}
         {@const [from, to] = [Math.max(s.first, hold.span.first), Math.min(s.last, hold.span.last)]}
-        {#if to >= from}<div class="absolute top-1 h-[11px]" style="left:{from * step}px;width:{(to - from + 1) * step}px;background:repeating-linear-gradient(135deg,#a8a8a8 0 3px,#3a3a3a 3px 6px)" data-testid="held-out"></div>{/if}
+        {#if to >= from}<div
+            class="absolute top-1 h-[11px]"
+            style="left:{from * step}px;width:{(to - from + 1) *
+              step}px;background:repeating-linear-gradient(135deg,#a8a8a8 0 3px,#3a3a3a 3px 6px)"
+            data-testid="held-out"
+          ></div>{/if}
       {/each}
     {/if}
     {#if slat?.shares.length}
-      <svg class="pointer-events-none absolute top-1" style="left:{slat.begin * step}px;width:{slat.shares.length * step}px;height:11px" viewBox="0 0 {slat.shares.length} 1" preserveAspectRatio="none" data-testid="shares">
-        <path d={'M0 1' + slat.shares.map((s) => `V${(1 - Math.min(Math.sqrt(s), 1)).toFixed(2)}h1`).join('') + 'V1Z'} fill="#f2f2f2" fill-opacity=".75" />
+      <svg
+        class="pointer-events-none absolute top-1"
+        style="left:{slat.begin * step}px;width:{slat.shares.length * step}px;height:11px"
+        viewBox="0 0 {slat.shares.length} 1"
+        preserveAspectRatio="none"
+        data-testid="shares"
+      >
+        <path
+          d={'M0 1' + slat.shares.map((s) => `V${(1 - Math.min(Math.sqrt(s), 1)).toFixed(2)}h1`).join('') + 'V1Z'}
+          fill="#f2f2f2"
+          fill-opacity=".75"
+        />
       </svg>
     {/if}
     {#each hold.crossing ?? [] as f, i (i)}
-      {#if f >= 0}<button class="absolute top-0 h-5 w-[11px] -translate-x-1/2 text-[10px] leading-none text-white" style="left:{x(f)}px" aria-label="{crossing[i]![0]}: frame {f}" onpointerdown={(e) => (e.stopPropagation(), b.holds.take(hold.id), b.seek(f))}><span class="mx-auto block h-full w-px bg-white"></span><span class="absolute top-0 left-[7px]">{i + 1}</span></button>{/if}
+      {#if f >= 0}<button
+          class="absolute top-0 h-5 w-[11px] -translate-x-1/2 text-[10px] leading-none text-white"
+          style="left:{x(f)}px"
+          aria-label="{crossing[i]![0]}: frame {f}"
+          onpointerdown={(e) => (e.stopPropagation(), b.holds.take(hold.id), b.seek(f))}
+          ><span class="mx-auto block h-full w-px bg-white"></span><span class="absolute top-0 left-[7px]">{i + 1}</span
+          ></button
+        >{/if}
     {/each}
   </div>
 {/snippet}
@@ -145,10 +190,18 @@
 <div class="grid max-h-44 overflow-auto pb-2" style="grid-template-columns: 124px minmax(0,1fr) 12px">
   <div class="flex flex-col pt-4">
     {#each b.items as it (it.id)}
-      <button class="h-8 shrink-0 truncate px-2 text-left {b.item === it.id ? 'text-primary font-medium' : 'quiet'}" onclick={() => (b.item === it.id ? b.holds.close() : b.choose(it.id))}>{it.name}</button>
+      <button
+        class="h-8 shrink-0 truncate px-2 text-left {b.item === it.id ? 'font-medium text-primary' : 'quiet'}"
+        onclick={() => (b.item === it.id ? b.holds.close() : b.choose(it.id))}>{it.name}</button
+      >
       {#if b.item === it.id}
         {#each b.holds.all as hold (hold.id)}
-          <button class="h-5 shrink-0 truncate pr-2 pl-5 text-left text-[12px] {b.holds.hand === hold.id ? 'text-primary' : 'quiet'}" onclick={() => b.holds.take(hold.id)}>{hold.name}</button>
+          <button
+            class="h-5 shrink-0 truncate pr-2 pl-5 text-left text-[12px] {b.holds.hand === hold.id
+              ? 'text-primary'
+              : 'quiet'}"
+            onclick={() => b.holds.take(hold.id)}>{hold.name}</button
+          >
         {/each}
       {/if}
     {:else}
@@ -167,7 +220,7 @@
   >
     <div class="tc quiet relative h-4 overflow-hidden text-[11px]">
       {#each Array.from({ length: Math.ceil(frames / every) }, (_, i) => i * every) as f (f)}
-        <span class="border-base-300 absolute border-l pl-0.5" style="left:{f * step}px">{f}</span>
+        <span class="absolute border-l border-base-300 pl-0.5" style="left:{f * step}px">{f}</span>
       {/each}
     </div>
     {#each b.items as it (it.id)}
@@ -177,43 +230,80 @@
       {@const first = hand && end?.side === 'first' ? end.frame : (cover?.span.first ?? 0)}
       {@const last = hand && end?.side === 'last' ? end.frame : (cover?.span.last ?? -1)}
       {@const lit = cover?.off ? '#6b6b6b' : hand ? '#b8964c' : '#8d8d8d'}
-      <div class="border-base-300 relative h-8 border-b">
+      <div class="relative h-8 border-b border-base-300">
         <div class="absolute inset-x-0 top-[15px] h-px bg-[#3a3a3a]"></div>
         {#if cover && slat && last >= first}
           {@const held = cover.track ? first : Math.min(Math.max(slat.keys[0] ?? first, first), last + 1)}
           <!-- One thin slat a frame; before the first key, which holds backward, only its edge. -->
           {#if cover.off}
-            <div class="absolute top-2 h-[13px]" style="left:{first * step}px;width:{(last - first + 1) * step}px;background:repeating-linear-gradient(135deg,#4a4a4a 0 3px,transparent 3px 7px)"></div>
+            <div
+              class="absolute top-2 h-[13px]"
+              style="left:{first * step}px;width:{(last - first + 1) *
+                step}px;background:repeating-linear-gradient(135deg,#4a4a4a 0 3px,transparent 3px 7px)"
+            ></div>
           {:else}
-            <div class="absolute top-2 h-[13px]" style="left:{held * step}px;width:{(last - held + 1) * step}px;background:{louvre(lit)}"></div>
+            <div
+              class="absolute top-2 h-[13px]"
+              style="left:{held * step}px;width:{(last - held + 1) * step}px;background:{louvre(lit)}"
+            ></div>
             {#if held > first}
-              <div class="absolute top-2 h-[13px] border-y-2" style="left:{first * step}px;width:{(held - first) * step}px;border-color:{lit}" title="The first key, at f {held}, holds backward" data-testid="held-backward"></div>
+              <div
+                class="absolute top-2 h-[13px] border-y-2"
+                style="left:{first * step}px;width:{(held - first) * step}px;border-color:{lit}"
+                title="The first key, at f {held}, holds backward"
+                data-testid="held-backward"
+              ></div>
             {/if}
           {/if}
           <!-- How well its track is known: weak hatched, lost notched, what is outside or not followed only as an edge. -->
           {@const known = b.follows.states(cover)}
           {#if known && !cover.off}
             {#each stretches(known.states, known.first, first, last) as [c, from, to] (from)}
-              <div class="absolute top-2 h-[13px]" style="left:{from * step}px;width:{Math.max((to - from + 1) * step, 2)}px;background:{looks[c]!.fill};{looks[c]!.more}" title="{looks[c]!.name}, f {from}–{to}" data-testid="state-{c}"></div>
+              <div
+                class="absolute top-2 h-[13px]"
+                style="left:{from * step}px;width:{Math.max((to - from + 1) * step, 2)}px;background:{looks[c]!
+                  .fill};{looks[c]!.more}"
+                title="{looks[c]!.name}, f {from}–{to}"
+                data-testid="state-{c}"
+              ></div>
             {/each}
             <!-- The surer a frame, the fuller its slat. -->
-            <svg class="pointer-events-none absolute top-2" style="left:{first * step}px;width:{(last - first + 1) * step}px;height:13px" viewBox="0 0 {last - first + 1} 1" preserveAspectRatio="none" data-testid="sure">
+            <svg
+              class="pointer-events-none absolute top-2"
+              style="left:{first * step}px;width:{(last - first + 1) * step}px;height:13px"
+              viewBox="0 0 {last - first + 1} 1"
+              preserveAspectRatio="none"
+              data-testid="sure"
+            >
               <path d={doubt(known, first, last)} fill="#1c1c1c" fill-opacity=".8" />
             </svg>
             {#each known.anchors as f (f)}
-              <button class="absolute top-[3px] h-[10px] w-[10px] -translate-x-1/2 rotate-45 border border-[#161616] bg-white" style="left:{x(f)}px" aria-label="Anchor at frame {f}" data-testid="anchor" onpointerdown={(e) => (e.stopPropagation(), b.choose(it.id), b.seek(f))}></button>
+              <button
+                class="absolute top-[3px] h-[10px] w-[10px] -translate-x-1/2 rotate-45 border border-[#161616] bg-white"
+                style="left:{x(f)}px"
+                aria-label="Anchor at frame {f}"
+                data-testid="anchor"
+                onpointerdown={(e) => (e.stopPropagation(), b.choose(it.id), b.seek(f))}
+              ></button>
             {/each}
           {/if}
           <!-- A line under what was looked at since the last change. -->
           {#each runs(b.looked[cover.id] ?? []) as [from, to] (from)}
-            <div class="absolute top-[24px] h-[3px] bg-[#6fb39d]" style="left:{from * step}px;width:{Math.max((to - from + 1) * step, 3)}px" data-testid="looked-at"></div>
+            <div
+              class="absolute top-[24px] h-[3px] bg-[#6fb39d]"
+              style="left:{from * step}px;width:{Math.max((to - from + 1) * step, 3)}px"
+              data-testid="looked-at"
+            ></div>
           {/each}
           <!-- What the check found: severe ones notched from above, minor ones as an edge. -->
           {#each b.checks.of(cover.id).filter((f) => f.state === 'open') as f (f.id)}
             {#each f.frames as s (s.first)}
               <button
                 class="absolute top-[1px] h-[8px] cursor-pointer"
-                style="left:{s.first * step}px;width:{Math.max((s.last - s.first + 1) * step, 5)}px;{f.severity === 'severe' ? 'background:#e8684a;clip-path:polygon(0 0,100% 0,100% 45%,calc(50% + 5px) 45%,50% 100%,calc(50% - 5px) 45%,0 45%)' : 'border-top:2px dashed #e0bd6b'}"
+                style="left:{s.first * step}px;width:{Math.max((s.last - s.first + 1) * step, 5)}px;{f.severity ===
+                'severe'
+                  ? 'background:#e8684a;clip-path:polygon(0 0,100% 0,100% 45%,calc(50% + 5px) 45%,50% 100%,calc(50% - 5px) 45%,0 45%)'
+                  : 'border-top:2px dashed #e0bd6b'}"
                 aria-label="{f.title}, f {s.first}–{s.last}"
                 title={f.title}
                 data-testid="slat-finding"
@@ -224,7 +314,9 @@
           {#if hand && !cover.locked}
             {#each ['first', 'last'] as const as side (side)}
               <div
-                class="absolute top-1 h-[23px] w-2 cursor-ew-resize border-y-2 border-[#f0cd7c] {side === 'first' ? 'border-l-2' : 'border-r-2'}"
+                class="absolute top-1 h-[23px] w-2 cursor-ew-resize border-y-2 border-[#f0cd7c] {side === 'first'
+                  ? 'border-l-2'
+                  : 'border-r-2'}"
                 style="left:{side === 'first' ? first * step - 3 : (last + 1) * step - 5}px"
                 role="presentation"
                 data-testid="span-{side}"
@@ -258,10 +350,17 @@
               onpointermove={pinMove}
               onpointerup={pinUp}
             >
-              {#if k.place}<span class="h-[7px] w-[7px] shrink-0 rounded-full border border-[#161616]" style="background:{colour}"></span>{/if}
-              {#if k.shape}<span class="h-[6px] w-[6px] shrink-0 rotate-45 border border-[#161616]" style="background:{colour}"></span>{/if}
+              {#if k.place}<span
+                  class="h-[7px] w-[7px] shrink-0 rounded-full border border-[#161616]"
+                  style="background:{colour}"
+                ></span>{/if}
+              {#if k.shape}<span
+                  class="h-[6px] w-[6px] shrink-0 rotate-45 border border-[#161616]"
+                  style="background:{colour}"
+                ></span>{/if}
               <span class="w-px flex-1" style="background:{colour}"></span>
-              {#if k.number}<span class="h-[4px] w-[7px] shrink-0 border border-[#161616]" style="background:{colour}"></span>{/if}
+              {#if k.number}<span class="h-[4px] w-[7px] shrink-0 border border-[#161616]" style="background:{colour}"
+                ></span>{/if}
             </button>
           {/each}
         {/if}
@@ -270,6 +369,18 @@
         {#each b.holds.all as hold (hold.id)}{@render front(hold)}{/each}
       {/if}
     {/each}
-    <div class="pointer-events-none absolute inset-y-0 left-0 w-px bg-white will-change-transform" style="transform:translateX({x(b.frame)}px)" role="slider" tabindex="0" aria-label="Playhead" aria-valuemin="0" aria-valuemax={b.last} aria-valuenow={b.frame} aria-valuetext={core.timecode(b.frame)}><span class="absolute -top-0 -left-[4px] h-[5px] w-[9px] bg-white"></span></div>
+    <div
+      class="pointer-events-none absolute inset-y-0 left-0 w-px bg-white will-change-transform"
+      style="transform:translateX({x(b.frame)}px)"
+      role="slider"
+      tabindex="0"
+      aria-label="Playhead"
+      aria-valuemin="0"
+      aria-valuemax={b.last}
+      aria-valuenow={b.frame}
+      aria-valuetext={core.timecode(b.frame)}
+    >
+      <span class="absolute -top-0 -left-[4px] h-[5px] w-[9px] bg-white"></span>
+    </div>
   </div>
 </div>

@@ -19,7 +19,20 @@
     onkey?: () => void;
     onchange: (v: number) => void;
   }
-  let { label, short, unit = '', value, step = 1, digits = 1, min = -Infinity, max = Infinity, keyed, disabled = false, onkey, onchange }: Props = $props();
+  let {
+    label,
+    short,
+    unit = '',
+    value,
+    step = 1,
+    digits = 1,
+    min = -Infinity,
+    max = Infinity,
+    keyed,
+    disabled = false,
+    onkey,
+    onchange,
+  }: Props = $props();
 
   function commit(text: string, input: HTMLInputElement) {
     const v = Number(text.replace(',', '.'));
@@ -50,12 +63,30 @@
 <div class="flex min-w-0 items-center justify-between gap-1">
   <label class="flex min-w-0 flex-1 items-center justify-between gap-1">
     <span class="quiet truncate">{short ?? label}</span>
-    <input class="input input-xs tc text-right {short ? 'w-[54px] px-1' : 'w-[62px]'}" aria-label={label} {disabled} value={value.toFixed(digits)} onblur={(e) => commit(e.currentTarget.value, e.currentTarget)} onkeydown={key} />
+    <input
+      class="tc input text-right input-xs {short ? 'w-[54px] px-1' : 'w-[62px]'}"
+      aria-label={label}
+      {disabled}
+      value={value.toFixed(digits)}
+      onblur={(e) => commit(e.currentTarget.value, e.currentTarget)}
+      onkeydown={key}
+    />
   </label>
   {#if !short || unit}<span class="quiet w-4 text-[12px]">{unit}</span>{/if}
   {#if keyed && onkey}
-    <button type="button" class="grid h-5 w-4 place-items-center" {disabled} aria-label="{label}: {said[keyed]}; {keyed === 'here' ? 'remove the key' : 'key it here'}" onclick={onkey}>
-      <Diamond size={11} class={keyed === 'none' ? 'text-[#8a8a8a]' : 'text-primary'} strokeWidth={keyed === 'none' ? 1.5 : 2.5} fill={keyed === 'here' ? 'currentColor' : 'none'} />
+    <button
+      type="button"
+      class="grid h-5 w-4 place-items-center"
+      {disabled}
+      aria-label="{label}: {said[keyed]}; {keyed === 'here' ? 'remove the key' : 'key it here'}"
+      onclick={onkey}
+    >
+      <Diamond
+        size={11}
+        class={keyed === 'none' ? 'text-[#8a8a8a]' : 'text-primary'}
+        strokeWidth={keyed === 'none' ? 1.5 : 2.5}
+        fill={keyed === 'here' ? 'currentColor' : 'none'}
+      />
     </button>
   {/if}
 </div>

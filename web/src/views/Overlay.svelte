@@ -18,7 +18,16 @@
   const dark = '#161616';
   const hand = $derived(b.held);
   const cover = $derived(b.cover);
-  const free = $derived(b.tool === 'move' && !cover?.locked && !cover?.unseen && b.speed === 0 && hand?.inside && (b.step !== 'hold' || b.holds.drawn) ? hand : undefined); // holding out moves no cover
+  const free = $derived(
+    b.tool === 'move' &&
+      !cover?.locked &&
+      !cover?.unseen &&
+      b.speed === 0 &&
+      hand?.inside &&
+      (b.step !== 'hold' || b.holds.drawn)
+      ? hand
+      : undefined,
+  ); // holding out moves no cover
   const mending = $derived(b.follows.mending?.frame === b.frame ? b.follows.mending : undefined);
   // A box is sized by its own corners; around other outlines stands a frame apart.
   const boxes = $derived(hand?.outlines.every((o) => o.shape === 'box' || o.shape === 'ellipse') ?? true);
@@ -29,9 +38,14 @@
     if (e.button !== 0 || pans(e) || !free) return;
     b.play(0);
     let last: Command | undefined;
-    follow(e, (q, m) => b.show([(last = to(q, m))]), (moved) => void (moved && last && b.save([last])));
+    follow(
+      e,
+      (q, m) => b.show([(last = to(q, m))]),
+      (moved) => void (moved && last && b.save([last])),
+    );
   }
-  const placed = (e: PointerEvent, to: (q: Point, m: PointerEvent) => Placement) => drag(e, (q, m) => b.place(to(q, m)));
+  const placed = (e: PointerEvent, to: (q: Point, m: PointerEvent) => Placement) =>
+    drag(e, (q, m) => b.place(to(q, m)));
 
   function moveCover(e: PointerEvent) {
     const from = place(e);
@@ -65,7 +79,8 @@
       const k = m.altKey ? 2 : 1;
       let nw = sx ? Math.max((sx * local.x - apart) * k, 2) : c.size.x;
       let nh = sy ? Math.max((sy * local.y - apart) * k, 2) : c.size.y;
-      if (m.ctrlKey && sx && sy) { // in proportion
+      if (m.ctrlKey && sx && sy) {
+        // in proportion
         const r = Math.max(nw / c.size.x, nh / c.size.y);
         [nw, nh] = [c.size.x * r, c.size.y * r];
       }
@@ -104,7 +119,12 @@
     const was = hand!.outlines.find((o) => o.id === outline)!.knots;
     const from = place(e);
     const picked = new Set(b.picked.knots);
-    drag(e, (q) => b.reshape(outline, was.map((k, j) => (picked.has(j) ? { ...k, p: { x: k.p.x + q.x - from.x, y: k.p.y + q.y - from.y } } : k))));
+    drag(e, (q) =>
+      b.reshape(
+        outline,
+        was.map((k, j) => (picked.has(j) ? { ...k, p: { x: k.p.x + q.x - from.x, y: k.p.y + q.y - from.y } } : k)),
+      ),
+    );
   }
 
   /** Drags a handle; the one across stays in line with it, or with Alt where it is. */
@@ -112,14 +132,20 @@
     const was = hand!.outlines.find((o) => o.id === outline)!.knots;
     const k = was[i]!;
     const other = end === 'in' ? 'out' : 'in';
-    const inLine = k.in && k.out && Math.abs(k.in.x * k.out.y - k.in.y * k.out.x) < 1e-3 * Math.hypot(k.in.x, k.in.y) * Math.hypot(k.out.x, k.out.y);
+    const inLine =
+      k.in &&
+      k.out &&
+      Math.abs(k.in.x * k.out.y - k.in.y * k.out.x) < 1e-3 * Math.hypot(k.in.x, k.in.y) * Math.hypot(k.out.x, k.out.y);
     drag(e, (q, m) => {
       const d = { x: q.x - k.p.x, y: q.y - k.p.y };
       const next: Knot = { ...k, [end]: d };
       const l = Math.hypot(d.x, d.y);
       const far = k[other] ? Math.hypot(k[other].x, k[other].y) : 0;
       if (inLine && !m.altKey && l > 0) next[other] = { x: (-d.x * far) / l, y: (-d.y * far) / l };
-      return b.reshape(outline, was.map((x, j) => (j === i ? next : x)));
+      return b.reshape(
+        outline,
+        was.map((x, j) => (j === i ? next : x)),
+      );
     });
   }
 
@@ -142,7 +168,15 @@
     if (e.button !== 0 || pans(e)) return;
     const from = place(e);
     const was = b.follows.mending!;
-    follow(e, (q) => (b.follows.mending = { ...was, corners: was.corners.map((p, j) => (i < 0 || i === j ? { x: p.x + q.x - from.x, y: p.y + q.y - from.y } : p)) }), () => {});
+    follow(
+      e,
+      (q) =>
+        (b.follows.mending = {
+          ...was,
+          corners: was.corners.map((p, j) => (i < 0 || i === j ? { x: p.x + q.x - from.x, y: p.y + q.y - from.y } : p)),
+        }),
+      () => {},
+    );
   }
 
   // The course of the centre: a point a frame, larger where the placement has a key.
@@ -150,7 +184,9 @@
     if (!b.course || !cover) return [];
     void b.at;
     const keyed = new Set(hand!.lanes.find((l) => l.name === 'placement')?.frames);
-    return core.course(cover.id).map((p, i) => ({ ...p, f: cover.span.first + i, key: keyed.has(cover.span.first + i) }));
+    return core
+      .course(cover.id)
+      .map((p, i) => ({ ...p, f: cover.span.first + i, key: keyed.has(cover.span.first + i) }));
   });
   function courseDown(e: PointerEvent, f: number) {
     const from = place(e);
@@ -159,7 +195,13 @@
     const home = carry(h.back, from);
     drag(e, (at) => {
       const q = carry(h.back, at);
-      return { do: 'place', cover: cover!.id, frame: f, scope: 'frame', placement: { ...p, move: { x: p.move.x + q.x - home.x, y: p.move.y + q.y - home.y } } };
+      return {
+        do: 'place',
+        cover: cover!.id,
+        frame: f,
+        scope: 'frame',
+        placement: { ...p, move: { x: p.move.x + q.x - home.x, y: p.move.y + q.y - home.y } },
+      };
     });
   }
 
@@ -168,14 +210,29 @@
     return b.document?.labels?.length ? core.labels(b.frame) : [];
   });
 
-  const handles = [[-1, -1], [0, -1], [1, -1], [1, 0], [1, 1], [0, 1], [-1, 1], [-1, 0]] as const;
+  const handles = [
+    [-1, -1],
+    [0, -1],
+    [1, -1],
+    [1, 0],
+    [1, 1],
+    [0, 1],
+    [-1, 1],
+    [-1, 0],
+  ] as const;
   const drawn = $derived.by(() => {
     const d = b.drawing;
     if (!d?.open) return undefined;
     const ks = d.knots;
     if (d.shape === 'ellipse') return { d: '', ellipse: [ks[0]!.p, ks[2]!.p] as const };
-    const seg = (k: Knot, l: Knot) => `C${k.p.x + (k.out?.x ?? 0)} ${k.p.y + (k.out?.y ?? 0)} ${l.p.x + (l.in?.x ?? 0)} ${l.p.y + (l.in?.y ?? 0)} ${l.p.x} ${l.p.y}`;
-    let s = `M${ks[0]!.p.x} ${ks[0]!.p.y}` + ks.slice(1).map((k, i) => seg(ks[i]!, k)).join('');
+    const seg = (k: Knot, l: Knot) =>
+      `C${k.p.x + (k.out?.x ?? 0)} ${k.p.y + (k.out?.y ?? 0)} ${l.p.x + (l.in?.x ?? 0)} ${l.p.y + (l.in?.y ?? 0)} ${l.p.x} ${l.p.y}`;
+    let s =
+      `M${ks[0]!.p.x} ${ks[0]!.p.y}` +
+      ks
+        .slice(1)
+        .map((k, i) => seg(ks[i]!, k))
+        .join('');
     if (ks.length === 4 && d.shape !== 'path') s += 'Z';
     else if (d.at) s += seg(ks.at(-1)!, { p: d.at });
     return { d: s, ellipse: undefined };
@@ -183,19 +240,61 @@
 </script>
 
 {#snippet line(d: string, colour: string, width: number, dash?: string)}
-  <path {d} fill="none" stroke="#000" stroke-opacity=".55" stroke-width={width + 2} vector-effect="non-scaling-stroke" pointer-events="none" />
-  <path {d} fill="none" stroke={colour} stroke-width={width} stroke-dasharray={dash} vector-effect="non-scaling-stroke" pointer-events="none" />
+  <path
+    {d}
+    fill="none"
+    stroke="#000"
+    stroke-opacity=".55"
+    stroke-width={width + 2}
+    vector-effect="non-scaling-stroke"
+    pointer-events="none"
+  />
+  <path
+    {d}
+    fill="none"
+    stroke={colour}
+    stroke-width={width}
+    stroke-dasharray={dash}
+    vector-effect="non-scaling-stroke"
+    pointer-events="none"
+  />
 {/snippet}
 
 {#each b.at as c (c.id)}
   {@const doc = b.document!.covers.find((x) => x.id === c.id)!}
   {@const inHand = c.id === cover?.id}
   {#if c.inside && !doc.unseen}
-    {@render line(c.path, inHand ? bright : '#d6d6d6', inHand ? 1.5 : 1, doc.off ? '2 5' : doc.locked ? '7 3' : doc.holdsOut ? '10 2 2 2' : undefined)}
+    {@render line(
+      c.path,
+      inHand ? bright : '#d6d6d6',
+      inHand ? 1.5 : 1,
+      doc.off ? '2 5' : doc.locked ? '7 3' : doc.holdsOut ? '10 2 2 2' : undefined,
+    )}
     {#if inHand}
-      <path d={c.path} fill="transparent" stroke="transparent" stroke-width="10" vector-effect="non-scaling-stroke" style:cursor={free ? 'move' : 'inherit'} onpointerdown={moveCover} ondblclick={insert} role="presentation" data-testid="cover-in-hand" />
+      <path
+        d={c.path}
+        fill="transparent"
+        stroke="transparent"
+        stroke-width="10"
+        vector-effect="non-scaling-stroke"
+        style:cursor={free ? 'move' : 'inherit'}
+        onpointerdown={moveCover}
+        ondblclick={insert}
+        role="presentation"
+        data-testid="cover-in-hand"
+      />
     {:else if b.tool === 'move'}
-      <path d={c.path} fill="transparent" role="presentation" onpointerdown={(e) => !pans(e) && e.button === 0 && (doc.item || doc.holdsOut) && (e.stopPropagation(), doc.holdsOut ? b.holds.all.some((h) => h.id === doc.id) && b.holds.take(doc.id) : b.choose(doc.item!))} />
+      <path
+        d={c.path}
+        fill="transparent"
+        role="presentation"
+        onpointerdown={(e) =>
+          !pans(e) &&
+          e.button === 0 &&
+          (doc.item || doc.holdsOut) &&
+          (e.stopPropagation(),
+          doc.holdsOut ? b.holds.all.some((h) => h.id === doc.id) && b.holds.take(doc.id) : b.choose(doc.item!))}
+      />
     {/if}
   {/if}
 {/each}
@@ -204,9 +303,29 @@
 {#each labels as l (l)}
   {@const [cx, cy] = [(l.box.min.x + l.box.max.x) / 2, (l.box.min.y + l.box.max.y) / 2]}
   {@const [rx, ry] = [(l.box.max.x - l.box.min.x) * 0.6 + 4, (l.box.max.y - l.box.min.y) * 0.6 + 4]}
-  {#if l.ring}<ellipse {cx} {cy} {rx} {ry} fill="none" stroke={l.colour} stroke-width={Math.max(l.size / 9, 2)} pointer-events="none" />{/if}
+  {#if l.ring}<ellipse
+      {cx}
+      {cy}
+      {rx}
+      {ry}
+      fill="none"
+      stroke={l.colour}
+      stroke-width={Math.max(l.size / 9, 2)}
+      pointer-events="none"
+    />{/if}
   {#if l.text}
-    <text x={cx} y={Math.max((l.ring ? cy - ry - l.size / 4 : l.box.min.y) - l.size / 2, l.size)} text-anchor="middle" font-size={l.size} fill={l.colour} stroke="#141414" stroke-width={l.size / 6} paint-order="stroke" pointer-events="none" data-testid="label">{l.text}</text>
+    <text
+      x={cx}
+      y={Math.max((l.ring ? cy - ry - l.size / 4 : l.box.min.y) - l.size / 2, l.size)}
+      text-anchor="middle"
+      font-size={l.size}
+      fill={l.colour}
+      stroke="#141414"
+      stroke-width={l.size / 6}
+      paint-order="stroke"
+      pointer-events="none"
+      data-testid="label">{l.text}</text
+    >
   {/if}
 {/each}
 
@@ -217,24 +336,72 @@
     {#if c.id === b.holds.hand || on}
       <defs>
         <mask id="front-{c.id}" maskUnits="userSpaceOnUse" x="0" y="0" width={b.width} height={b.height}>
-          <image href="/api/shots/{b.shot!.id}/front/{b.shown}/{c.id}/{b.frame}" x="0" y="0" width={b.width} height={b.height} preserveAspectRatio="none" />
+          <image
+            href="/api/shots/{b.shot!.id}/front/{b.shown}/{c.id}/{b.frame}"
+            x="0"
+            y="0"
+            width={b.width}
+            height={b.height}
+            preserveAspectRatio="none"
+          />
         </mask>
-        <pattern id="hatch-{c.id}" patternUnits="userSpaceOnUse" width={(on ? 7 : 5) * px} height={(on ? 7 : 5) * px} patternTransform="rotate(45)">
-          {#if on}<rect width={3 * px} height={7 * px} fill="#e6e6e6" fill-opacity=".55" /><rect x={3 * px} width={px} height={7 * px} fill="#161616" fill-opacity=".6" />{:else}<circle cx={1.5 * px} cy={1.5 * px} r={1.1 * px} fill="#ffffff" fill-opacity=".85" />{/if}
+        <pattern
+          id="hatch-{c.id}"
+          patternUnits="userSpaceOnUse"
+          width={(on ? 7 : 5) * px}
+          height={(on ? 7 : 5) * px}
+          patternTransform="rotate(45)"
+        >
+          {#if on}<rect width={3 * px} height={7 * px} fill="#e6e6e6" fill-opacity=".55" /><rect
+              x={3 * px}
+              width={px}
+              height={7 * px}
+              fill="#161616"
+              fill-opacity=".6"
+            />{:else}<circle cx={1.5 * px} cy={1.5 * px} r={1.1 * px} fill="#ffffff" fill-opacity=".85" />{/if}
         </pattern>
       </defs>
-      <rect width={b.width} height={b.height} fill="url(#hatch-{c.id})" mask="url(#front-{c.id})" pointer-events="none" data-testid="front" data-accepted={on} />
+      <rect
+        width={b.width}
+        height={b.height}
+        fill="url(#hatch-{c.id})"
+        mask="url(#front-{c.id})"
+        pointer-events="none"
+        data-testid="front"
+        data-accepted={on}
+      />
     {/if}
   {/each}
 {/if}
 {#if b.holds.stroke.length}
-  <path d={'M' + b.holds.stroke.map((p) => `${p.x} ${p.y}`).join('L') + (b.holds.stroke.length === 1 ? 'h0' : '')} fill="none" stroke={b.holds.adds ? '#e6e6e6' : dark} stroke-opacity=".6" stroke-width={2 * b.holds.radius} stroke-linecap="round" stroke-linejoin="round" pointer-events="none" />
+  <path
+    d={'M' + b.holds.stroke.map((p) => `${p.x} ${p.y}`).join('L') + (b.holds.stroke.length === 1 ? 'h0' : '')}
+    fill="none"
+    stroke={b.holds.adds ? '#e6e6e6' : dark}
+    stroke-opacity=".6"
+    stroke-width={2 * b.holds.radius}
+    stroke-linecap="round"
+    stroke-linejoin="round"
+    pointer-events="none"
+  />
 {/if}
 
 {#if course.length}
   {@render line('M' + course.map((p) => `${p.x} ${p.y}`).join('L'), '#9fc9ba', 1)}
   {#each course as p (p.f)}
-    <circle cx={p.x} cy={p.y} r={(p.key ? 4 : p.f === b.frame ? 3 : 1.5) * px} fill={p.key ? '#9fc9ba' : p.f === b.frame ? '#fff' : '#6e9485'} stroke={dark} stroke-width={p.key ? 1 : 0} vector-effect="non-scaling-stroke" style:cursor={free ? 'move' : 'default'} onpointerdown={(e) => courseDown(e, p.f)} role="presentation" data-testid={p.key ? `course ${p.f}` : undefined} />
+    <circle
+      cx={p.x}
+      cy={p.y}
+      r={(p.key ? 4 : p.f === b.frame ? 3 : 1.5) * px}
+      fill={p.key ? '#9fc9ba' : p.f === b.frame ? '#fff' : '#6e9485'}
+      stroke={dark}
+      stroke-width={p.key ? 1 : 0}
+      vector-effect="non-scaling-stroke"
+      style:cursor={free ? 'move' : 'default'}
+      onpointerdown={(e) => courseDown(e, p.f)}
+      role="presentation"
+      data-testid={p.key ? `course ${p.f}` : undefined}
+    />
   {/each}
 {/if}
 
@@ -242,21 +409,49 @@
 {#snippet ticks(corners: Point[], colour: string)}
   {#each corners as p, i (i)}
     {@const [q, r] = [corners[(i + 1) % corners.length]!, corners[(i + corners.length - 1) % corners.length]!]}
-    {@const way = (to: Point) => { const l = Math.hypot(to.x - p.x, to.y - p.y) || 1; const k = Math.min(9 * px, l / 3) / l; return { x: p.x + (to.x - p.x) * k, y: p.y + (to.y - p.y) * k }; }}
+    {@const way = (to: Point) => {
+      const l = Math.hypot(to.x - p.x, to.y - p.y) || 1;
+      const k = Math.min(9 * px, l / 3) / l;
+      return { x: p.x + (to.x - p.x) * k, y: p.y + (to.y - p.y) * k };
+    }}
     {@const [u, v] = [way(q), way(r)]}
     {@render line(`M${u.x} ${u.y}L${p.x} ${p.y}L${v.x} ${v.y}`, colour, 2)}
   {/each}
 {/snippet}
 {#snippet cross(p: Point, colour: string)}
-  {@render line(`M${p.x - 6 * px} ${p.y}L${p.x + 6 * px} ${p.y}M${p.x} ${p.y - 6 * px}L${p.x} ${p.y + 6 * px}`, colour, 1.5)}
+  {@render line(
+    `M${p.x - 6 * px} ${p.y}L${p.x + 6 * px} ${p.y}M${p.x} ${p.y - 6 * px}L${p.x} ${p.y + 6 * px}`,
+    colour,
+    1.5,
+  )}
 {/snippet}
 {#if mending}
   {@render line('M' + mending.corners.map((p) => `${p.x} ${p.y}`).join('L') + 'Z', '#ffffff', 1, '1 4')}
   {@render ticks(mending.corners, '#ffffff')}
   {#each mending.corners as p, i (i)}
-    <circle cx={p.x} cy={p.y} r={6 * px} fill="#fff" fill-opacity=".25" stroke="#fff" stroke-width="1.5" vector-effect="non-scaling-stroke" style="cursor:move" onpointerdown={(e) => mendDown(e, i)} role="presentation" data-testid="mend {i}" />
+    <circle
+      cx={p.x}
+      cy={p.y}
+      r={6 * px}
+      fill="#fff"
+      fill-opacity=".25"
+      stroke="#fff"
+      stroke-width="1.5"
+      vector-effect="non-scaling-stroke"
+      style="cursor:move"
+      onpointerdown={(e) => mendDown(e, i)}
+      role="presentation"
+      data-testid="mend {i}"
+    />
   {/each}
-  <path d={'M' + mending.corners.map((p) => `${p.x} ${p.y}`).join('L') + 'Z'} fill="transparent" style="cursor:move" onpointerdown={(e) => mendDown(e, -1)} role="presentation" data-testid="mend all" />
+  <path
+    d={'M' + mending.corners.map((p) => `${p.x} ${p.y}`).join('L') + 'Z'}
+    fill="transparent"
+    style="cursor:move"
+    onpointerdown={(e) => mendDown(e, -1)}
+    role="presentation"
+    data-testid="mend all"
+  />
 {:else if (b.step === 'follow' && b.follows.shown) || b.follows.running}
   {@const s = b.follows.surface}
   {#if s && s.state !== '-'}
@@ -294,9 +489,37 @@
     {@const up = at(0, -hy)}
     {@const far = Math.hypot(up.x - c.centre.x, up.y - c.centre.y) || 1}
     {@const knob = { x: up.x + ((up.x - c.centre.x) / far) * 24 * px, y: up.y + ((up.y - c.centre.y) / far) * 24 * px }}
-    {#if !boxes}<polygon points={[at(-hx, -hy), at(hx, -hy), at(hx, hy), at(-hx, hy)].map((p) => `${p.x},${p.y}`).join(' ')} fill="none" stroke={bright} stroke-opacity=".7" stroke-dasharray="2 4" vector-effect="non-scaling-stroke" pointer-events="none" />{/if}
-    <line x1={up.x} y1={up.y} x2={knob.x} y2={knob.y} stroke={bright} stroke-width="1" vector-effect="non-scaling-stroke" />
-    <circle cx={knob.x} cy={knob.y} r={5 * px} fill={dark} stroke={bright} stroke-width="1.5" vector-effect="non-scaling-stroke" style="cursor:grab" onpointerdown={turnCover} role="presentation" data-testid="turn" />
+    {#if !boxes}<polygon
+        points={[at(-hx, -hy), at(hx, -hy), at(hx, hy), at(-hx, hy)].map((p) => `${p.x},${p.y}`).join(' ')}
+        fill="none"
+        stroke={bright}
+        stroke-opacity=".7"
+        stroke-dasharray="2 4"
+        vector-effect="non-scaling-stroke"
+        pointer-events="none"
+      />{/if}
+    <line
+      x1={up.x}
+      y1={up.y}
+      x2={knob.x}
+      y2={knob.y}
+      stroke={bright}
+      stroke-width="1"
+      vector-effect="non-scaling-stroke"
+    />
+    <circle
+      cx={knob.x}
+      cy={knob.y}
+      r={5 * px}
+      fill={dark}
+      stroke={bright}
+      stroke-width="1.5"
+      vector-effect="non-scaling-stroke"
+      style="cursor:grab"
+      onpointerdown={turnCover}
+      role="presentation"
+      data-testid="turn"
+    />
     {#each handles as [sx, sy] (`${sx}${sy}`)}
       {@const p = at(sx * hx, sy * hy)}
       <circle
@@ -322,8 +545,29 @@
           {#each ['in', 'out'] as const as end (end)}
             {@const d = k[end]}
             {#if d && (d.x || d.y)}
-              <line x1={k.p.x} y1={k.p.y} x2={k.p.x + d.x} y2={k.p.y + d.y} stroke={bright} stroke-width="1" vector-effect="non-scaling-stroke" pointer-events="none" />
-              <circle cx={k.p.x + d.x} cy={k.p.y + d.y} r={3.5 * px} fill={dark} stroke={bright} stroke-width="1.5" vector-effect="non-scaling-stroke" style="cursor:move" onpointerdown={(e) => handleDown(e, o.id, i, end)} role="presentation" data-testid="handle {i} {end}" />
+              <line
+                x1={k.p.x}
+                y1={k.p.y}
+                x2={k.p.x + d.x}
+                y2={k.p.y + d.y}
+                stroke={bright}
+                stroke-width="1"
+                vector-effect="non-scaling-stroke"
+                pointer-events="none"
+              />
+              <circle
+                cx={k.p.x + d.x}
+                cy={k.p.y + d.y}
+                r={3.5 * px}
+                fill={dark}
+                stroke={bright}
+                stroke-width="1.5"
+                vector-effect="non-scaling-stroke"
+                style="cursor:move"
+                onpointerdown={(e) => handleDown(e, o.id, i, end)}
+                role="presentation"
+                data-testid="handle {i} {end}"
+              />
             {/if}
           {/each}
         {/if}
@@ -349,12 +593,30 @@
 {#if drawn}
   {#if drawn.ellipse}
     {@const [p, q] = drawn.ellipse}
-    <ellipse cx={(p.x + q.x) / 2} cy={(p.y + q.y) / 2} rx={(q.x - p.x) / 2} ry={(q.y - p.y) / 2} fill="none" stroke={bright} stroke-width="1.5" vector-effect="non-scaling-stroke" />
+    <ellipse
+      cx={(p.x + q.x) / 2}
+      cy={(p.y + q.y) / 2}
+      rx={(q.x - p.x) / 2}
+      ry={(q.y - p.y) / 2}
+      fill="none"
+      stroke={bright}
+      stroke-width="1.5"
+      vector-effect="non-scaling-stroke"
+    />
   {:else}
     {@render line(drawn.d, bright, 1.5)}
     {#if b.drawing!.shape === 'path' || b.drawing!.shape === 'corners'}
       {#each b.drawing!.knots as k, i (i)}
-        <circle cx={k.p.x} cy={k.p.y} r={(i === 0 ? 6 : 3.5) * px} fill={i === 0 ? dark : bright} stroke={i === 0 ? bright : dark} stroke-width="1.5" vector-effect="non-scaling-stroke" pointer-events="none" />
+        <circle
+          cx={k.p.x}
+          cy={k.p.y}
+          r={(i === 0 ? 6 : 3.5) * px}
+          fill={i === 0 ? dark : bright}
+          stroke={i === 0 ? bright : dark}
+          stroke-width="1.5"
+          vector-effect="non-scaling-stroke"
+          pointer-events="none"
+        />
       {/each}
     {/if}
   {/if}

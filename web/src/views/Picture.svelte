@@ -21,7 +21,12 @@
   const pair = $derived(b.shownLook === 'pair' && !!b.conceals.other);
   const side = $derived(b.shownLook === 'side' || pair);
   // The two lie the way in which they come out larger.
-  const halves = $derived([{ w: (whole.w - 1) / 2, h: whole.h }, { w: whole.w, h: (whole.h - 1) / 2 }].map((r) => ({ ...r, fits: Math.min(r.w / (b.width * aspect), r.h / b.height) })));
+  const halves = $derived(
+    [
+      { w: (whole.w - 1) / 2, h: whole.h },
+      { w: whole.w, h: (whole.h - 1) / 2 },
+    ].map((r) => ({ ...r, fits: Math.min(r.w / (b.width * aspect), r.h / b.height) })),
+  );
   const below = $derived(side && halves[1]!.fits > halves[0]!.fits);
   const room = $derived(side ? halves[below ? 1 : 0]! : whole);
   /** Screen pixels for a source pixel, down; across it is times the pixel aspect. */
@@ -38,12 +43,21 @@
     const size = Math.sqrt(Math.abs((p.x - o.x) * (q.y - o.y) - (p.y - o.y) * (q.x - o.x)));
     return { turn: Math.atan2(p.y - o.y, p.x - o.x), size: Math.min(Math.max(size, 0.05), 20) };
   });
-  const full = $derived(b.speed === 0 && (scale / lock.size) * devicePixelRatio > (src.viewHeight / b.height) * 1.2 && src.viewHeight < b.height && src.state === 'ready');
+  const full = $derived(
+    b.speed === 0 &&
+      (scale / lock.size) * devicePixelRatio > (src.viewHeight / b.height) * 1.2 &&
+      src.viewHeight < b.height &&
+      src.state === 'ready',
+  );
   const onCover = $derived(b.steady && b.held?.inside);
   const centre = $derived(onCover ? b.held!.centre : (b.centre ?? { x: b.width / 2, y: b.height / 2 }));
   // Some room is left around the picture, for outlines that reach beyond it.
   const edge = (at: number, size: number, room: number) =>
-    onCover ? room / 2 - at : size <= room ? (room - size) / 2 : Math.min(Math.max(room / 2 - at, room - size - 60), 60);
+    onCover
+      ? room / 2 - at
+      : size <= room
+        ? (room - size) / 2
+        : Math.min(Math.max(room / 2 - at, room - size - 60), 60);
   const left = $derived(edge(centre.x * aspect * scale, w, room.w));
   const top = $derived(edge(centre.y * scale, h, room.h));
 
@@ -131,7 +145,10 @@
     // From the middle of the view, which the steady view turns and sizes about.
     const [x, y] = [e.clientX - r.left - room.w / 2, e.clientY - r.top - room.h / 2];
     const [c, n] = [Math.cos(lock.turn) * lock.size, Math.sin(lock.turn) * lock.size];
-    return { x: ((c * x - n * y + room.w / 2 - left) / w) * b.width, y: ((n * x + c * y + room.h / 2 - top) / h) * b.height };
+    return {
+      x: ((c * x - n * y + room.w / 2 - left) / w) * b.width,
+      y: ((n * x + c * y + room.h / 2 - top) / h) * b.height,
+    };
   }
 
   let drag: ((e: PointerEvent) => void) | undefined;
@@ -162,7 +179,15 @@
       const from = { ...centre };
       const start = { x: e.clientX, y: e.clientY };
       b.steady = false;
-      follow(e, (_, m) => (b.centre = { x: from.x - (m.clientX - start.x) / scale / aspect, y: from.y - (m.clientY - start.y) / scale }), () => {});
+      follow(
+        e,
+        (_, m) =>
+          (b.centre = {
+            x: from.x - (m.clientX - start.x) / scale / aspect,
+            y: from.y - (m.clientY - start.y) / scale,
+          }),
+        () => {},
+      );
       return;
     }
     if (e.button !== 0) return;
@@ -170,24 +195,32 @@
     if (b.tool === 'pick') return pick(p);
     if (b.tool === 'brush') {
       b.holds.stroke = [p];
-      follow(e, (q) => (b.holds.stroke = [...b.holds.stroke, q]), () => b.holds.paint(b.holds.stroke));
+      follow(
+        e,
+        (q) => (b.holds.stroke = [...b.holds.stroke, q]),
+        () => b.holds.paint(b.holds.stroke),
+      );
       return;
     }
     if (b.tool !== 'move') return draw(e, p);
     // On nothing: picks the knots inside a rectangle, or none.
     marquee = { from: p, to: p };
-    follow(e, (q) => (marquee = { from: p, to: q }), (moved) => {
-      const m = marquee!;
-      marquee = undefined;
-      b.picked = { outline: '', knots: [] };
-      if (!moved || b.cover?.locked) return;
-      const inside = (q: Point) => (q.x - m.from.x) * (q.x - m.to.x) <= 0 && (q.y - m.from.y) * (q.y - m.to.y) <= 0;
-      for (const o of b.held?.outlines ?? []) {
-        if (o.shape !== 'path' && o.shape !== 'corners') continue;
-        const knots = o.knots.flatMap((k, i) => (inside(k.p) ? [i] : []));
-        if (knots.length > b.picked.knots.length) b.picked = { outline: o.id, knots };
-      }
-    });
+    follow(
+      e,
+      (q) => (marquee = { from: p, to: q }),
+      (moved) => {
+        const m = marquee!;
+        marquee = undefined;
+        b.picked = { outline: '', knots: [] };
+        if (!moved || b.cover?.locked) return;
+        const inside = (q: Point) => (q.x - m.from.x) * (q.x - m.to.x) <= 0 && (q.y - m.from.y) * (q.y - m.to.y) <= 0;
+        for (const o of b.held?.outlines ?? []) {
+          if (o.shape !== 'path' && o.shape !== 'corners') continue;
+          const knots = o.knots.flatMap((k, i) => (inside(k.p) ? [i] : []));
+          if (knots.length > b.picked.knots.length) b.picked = { outline: o.id, knots };
+        }
+      },
+    );
   }
 
   function draw(e: PointerEvent, p: Point) {
@@ -206,14 +239,22 @@
     const close = (q: Point, r: number) => Math.hypot((q.x - p.x) * aspect, q.y - p.y) * scale < r;
     if (d.shape === 'box' || d.shape === 'ellipse') {
       d.drag(p, p);
-      follow(e, (q) => d.drag(p, q), () => b.finish());
+      follow(
+        e,
+        (q) => d.drag(p, q),
+        () => b.finish(),
+      );
       return;
     }
     if (d.shape === 'corners') {
       d.add(p);
-      follow(e, (q) => d.knots.length === 1 || d.knots.length === 4 ? d.drag(p, q) : undefined, (moved) => {
-        if (d.knots.length === 4 && (moved || d.whole)) b.finish();
-      });
+      follow(
+        e,
+        (q) => (d.knots.length === 1 || d.knots.length === 4 ? d.drag(p, q) : undefined),
+        (moved) => {
+          if (d.knots.length === 4 && (moved || d.whole)) b.finish();
+        },
+      );
       return;
     }
     if (d.knots.length >= 3 && (close(d.knots[0]!.p, 9) || close(d.knots.at(-1)!.p, 4))) {
@@ -221,7 +262,11 @@
       return b.finish();
     }
     d.add(p);
-    follow(e, (q) => d.pull(q), () => {});
+    follow(
+      e,
+      (q) => d.pull(q),
+      () => {},
+    );
   }
 
   function pick(p: Point) {
@@ -255,11 +300,18 @@
     const p = place(e);
     const at = plate!.getBoundingClientRect();
     b.zoom = next;
-    b.centre = { x: p.x - (e.clientX - at.left - room.w / 2) / next / aspect, y: p.y - (e.clientY - at.top - room.h / 2) / next };
+    b.centre = {
+      x: p.x - (e.clientX - at.left - room.w / 2) / next / aspect,
+      y: p.y - (e.clientY - at.top - room.h / 2) / next,
+    };
   }
 
   function wipeDown(e: PointerEvent) {
-    follow(e, (_, m) => (wipe = Math.min(Math.max((m.clientX - pane!.getBoundingClientRect().left) / whole.w, 0), 1)), () => {});
+    follow(
+      e,
+      (_, m) => (wipe = Math.min(Math.max((m.clientX - pane!.getBoundingClientRect().left) / whole.w, 0), 1)),
+      () => {},
+    );
   }
 
   const name = $derived(b.items.find((i) => i.id === b.item)?.name);
@@ -271,15 +323,30 @@
     if (b.tool === 'points') return `Points that move with ${name}: click one, two or more`;
     if (b.tool === 'brush') return b.holds.adds ? 'Paint what is in front too' : 'Paint what is not in front';
     const fits = b.cover && !b.adding && b.tool !== 'path';
-    const what = { box: 'Drag a box', ellipse: 'Drag an ellipse', corners: 'Click the four corners', path: 'Click for corners, drag for curves, close on the first knot or with Enter' }[b.tool];
+    const what = {
+      box: 'Drag a box',
+      ellipse: 'Drag an ellipse',
+      corners: 'Click the four corners',
+      path: 'Click for corners, drag for curves, close on the first knot or with Enter',
+    }[b.tool];
     if (b.holds.drawing) return `What passes in front of ${name}: ${what.toLowerCase()}`;
-    return fits ? `Fit ${name} at f ${b.frame}: ${what.toLowerCase()}` : `${b.cover ? 'One more outline of' : 'Outline of'} ${name}: ${what.toLowerCase()}`;
+    return fits
+      ? `Fit ${name} at f ${b.frame}: ${what.toLowerCase()}`
+      : `${b.cover ? 'One more outline of' : 'Outline of'} ${name}: ${what.toLowerCase()}`;
   });
 </script>
 
 {#snippet choice(other: boolean)}
   {@const ts = (other ? b.conceals.other : b.conceals.cover?.treatments) ?? []}
-  <button class="btn btn-sm absolute bottom-2 left-2" onpointerdown={(e) => e.stopPropagation()} onclick={() => b.conceals.choose(other)}>Keep {ts.filter((t) => !t.off).map((t) => core.kinds().find((k) => k.kind === t.kind)?.title).join(' + ')}</button>
+  <button
+    class="btn absolute bottom-2 left-2 btn-sm"
+    onpointerdown={(e) => e.stopPropagation()}
+    onclick={() => b.conceals.choose(other)}
+    >Keep {ts
+      .filter((t) => !t.off)
+      .map((t) => core.kinds().find((k) => k.kind === t.kind)?.title)
+      .join(' + ')}</button
+  >
 {/snippet}
 
 <div
@@ -301,38 +368,83 @@
 >
   {#if side}
     <div class="relative min-h-0 flex-1 overflow-hidden outline outline-[#4a4a4a]" data-testid="beside">
-      <canvas bind:this={beside} class="absolute max-w-none" style="left:{left}px;top:{top}px;width:{w}px;height:{h}px;image-rendering:{scale >= 2 ? 'pixelated' : 'auto'}"></canvas>
-      {#if pair}{@render choice(true)}{:else}<span class="bg-base-100/90 absolute bottom-2 left-2 px-2 py-0.5">Clean</span>{/if}
+      <canvas
+        bind:this={beside}
+        class="absolute max-w-none"
+        style="left:{left}px;top:{top}px;width:{w}px;height:{h}px;image-rendering:{scale >= 2 ? 'pixelated' : 'auto'}"
+      ></canvas>
+      {#if pair}{@render choice(true)}{:else}<span class="absolute bottom-2 left-2 bg-base-100/90 px-2 py-0.5"
+          >Clean</span
+        >{/if}
     </div>
   {/if}
   <div bind:this={plate} class="relative min-h-0 flex-1 overflow-hidden">
-    <div class="absolute inset-0" style:transform={lock.turn || lock.size !== 1 ? `rotate(${-lock.turn}rad) scale(${1 / lock.size})` : undefined}>
-    <canvas bind:this={canvas} data-main class="absolute max-w-none" style="left:{left}px;top:{top}px;width:{w}px;height:{h}px;image-rendering:{scale >= 2 ? 'pixelated' : 'auto'}"></canvas>
-    {#if b.overlays && !b.bare}
-      <svg class="absolute overflow-visible" style="left:{left}px;top:{top}px;width:{w}px;height:{h}px" viewBox="0 0 {b.width} {b.height}" preserveAspectRatio="none">
-        <Overlay {b} px={lock.size / scale} {place} {follow} {pans} />
-        {#if marquee}
-          <rect x={Math.min(marquee.from.x, marquee.to.x)} y={Math.min(marquee.from.y, marquee.to.y)} width={Math.abs(marquee.to.x - marquee.from.x)} height={Math.abs(marquee.to.y - marquee.from.y)} fill="#f0cd7c" fill-opacity=".08" stroke="#f0cd7c" stroke-dasharray="3 3" vector-effect="non-scaling-stroke" />
-        {/if}
-      </svg>
-    {/if}
+    <div
+      class="absolute inset-0"
+      style:transform={lock.turn || lock.size !== 1 ? `rotate(${-lock.turn}rad) scale(${1 / lock.size})` : undefined}
+    >
+      <canvas
+        bind:this={canvas}
+        data-main
+        class="absolute max-w-none"
+        style="left:{left}px;top:{top}px;width:{w}px;height:{h}px;image-rendering:{scale >= 2 ? 'pixelated' : 'auto'}"
+      ></canvas>
+      {#if b.overlays && !b.bare}
+        <svg
+          class="absolute overflow-visible"
+          style="left:{left}px;top:{top}px;width:{w}px;height:{h}px"
+          viewBox="0 0 {b.width} {b.height}"
+          preserveAspectRatio="none"
+        >
+          <Overlay {b} px={lock.size / scale} {place} {follow} {pans} />
+          {#if marquee}
+            <rect
+              x={Math.min(marquee.from.x, marquee.to.x)}
+              y={Math.min(marquee.from.y, marquee.to.y)}
+              width={Math.abs(marquee.to.x - marquee.from.x)}
+              height={Math.abs(marquee.to.y - marquee.from.y)}
+              fill="#f0cd7c"
+              fill-opacity=".08"
+              stroke="#f0cd7c"
+              stroke-dasharray="3 3"
+              vector-effect="non-scaling-stroke"
+            />
+          {/if}
+        </svg>
+      {/if}
     </div>
-    {#if pair}{@render choice(false)}{:else if side}<span class="bg-base-100/90 pointer-events-none absolute bottom-2 left-2 px-2 py-0.5">Concealed</span>{/if}
+    {#if pair}{@render choice(false)}{:else if side}<span
+        class="pointer-events-none absolute bottom-2 left-2 bg-base-100/90 px-2 py-0.5">Concealed</span
+      >{/if}
   </div>
   {#if b.shownLook === 'wipe'}
-    <div class="absolute inset-y-0 w-4 -translate-x-1/2 cursor-ew-resize" style="left:{wipe * 100}%" role="presentation" data-testid="wipe" onpointerdown={wipeDown}>
+    <div
+      class="absolute inset-y-0 w-4 -translate-x-1/2 cursor-ew-resize"
+      style="left:{wipe * 100}%"
+      role="presentation"
+      data-testid="wipe"
+      onpointerdown={wipeDown}
+    >
       <div class="mx-auto h-full w-px bg-[#f2f2f2]"></div>
-      <span class="bg-base-100/90 absolute bottom-2 right-5 px-2 py-0.5">Clean</span>
-      <span class="bg-base-100/90 absolute bottom-2 left-5 px-2 py-0.5">Concealed</span>
+      <span class="absolute right-5 bottom-2 bg-base-100/90 px-2 py-0.5">Clean</span>
+      <span class="absolute bottom-2 left-5 bg-base-100/90 px-2 py-0.5">Concealed</span>
     </div>
   {/if}
   {#if waiting}
-    <p class="bg-base-100/90 absolute bottom-2 left-2 px-2 py-1" role="status">
-      {src.state === 'ready' ? 'Decoding the frame' : src.state === 'failed' ? src.error : `View frames are being made: ${src.views} of ${src.frames}`}
+    <p class="absolute bottom-2 left-2 bg-base-100/90 px-2 py-1" role="status">
+      {src.state === 'ready'
+        ? 'Decoding the frame'
+        : src.state === 'failed'
+          ? src.error
+          : `View frames are being made: ${src.views} of ${src.frames}`}
     </p>
   {/if}
   {#if b.shownLook === 'clean' || b.shownLook === 'matte'}
-    <p class="bg-base-100/90 pointer-events-none absolute top-2 right-2 px-2 py-1" role="status">{b.shownLook === 'clean' ? 'Clean picture' : 'Matte'}</p>
+    <p class="pointer-events-none absolute top-2 right-2 bg-base-100/90 px-2 py-1" role="status">
+      {b.shownLook === 'clean' ? 'Clean picture' : 'Matte'}
+    </p>
   {/if}
-  {#if hint && !b.clean}<p class="bg-base-100/90 pointer-events-none absolute top-2 left-2 px-2 py-1" role="status">{hint}</p>{/if}
+  {#if hint && !b.clean}<p class="pointer-events-none absolute top-2 left-2 bg-base-100/90 px-2 py-1" role="status">
+      {hint}
+    </p>{/if}
 </div>

@@ -57,7 +57,16 @@
   function press(e: KeyboardEvent) {
     const t = e.target as HTMLElement;
     if (e.key === 'Escape' && t === search) return search!.blur();
-    if (e.ctrlKey || e.metaKey || e.altKey || t.closest('input:not([type=checkbox]),select,textarea,dialog,button,a[href]') || file || editing || asking) return;
+    if (
+      e.ctrlKey ||
+      e.metaKey ||
+      e.altKey ||
+      t.closest('input:not([type=checkbox]),select,textarea,dialog,button,a[href]') ||
+      file ||
+      editing ||
+      asking
+    )
+      return;
     const row = c.rows.find((r) => r.key === c.at);
     const keys: Record<string, () => unknown> = {
       ArrowDown: () => c.move(1),
@@ -116,7 +125,10 @@
   }
 
   async function remove(s: Source) {
-    const what = s.state === 'failed' ? `Take ${s.name} out of the programme?` : `Take ${s.name} and its shots with all covers out of the programme?`;
+    const what =
+      s.state === 'failed'
+        ? `Take ${s.name} out of the programme?`
+        : `Take ${s.name} and its shots with all covers out of the programme?`;
     if (!confirm(`${what} An uploaded file is deleted; a file in the media folder stays.`)) return;
     try {
       await ask(api.DELETE('/api/sources/{id}', { params: { path: { id: s.id } } }));
@@ -153,12 +165,24 @@
       <a class="quiet hover:underline" href="/" onclick={route.follow}>Programmes</a>
       <h1 class="text-2xl font-semibold">{p?.name ?? ''}</h1>
       <span class="quiet">{p && c.list ? `${p.shots.length} shots, ${c.list.items.length} items` : ''}</span>
-      <label class="quiet ml-auto flex items-center gap-1">You are <input class="input input-xs w-32" aria-label="Your name" bind:value={who} onchange={() => (me.name = who)} maxlength="200" /></label>
-      <a class="btn btn-sm" href="/review/{id}" onclick={route.follow}>Review{c.counts.ready ? ` (${c.counts.ready})` : ''}</a>
+      <label class="quiet ml-auto flex items-center gap-1"
+        >You are <input
+          class="input w-32 input-xs"
+          aria-label="Your name"
+          bind:value={who}
+          onchange={() => (me.name = who)}
+          maxlength="200"
+        /></label
+      >
+      <a class="btn btn-sm" href="/review/{id}" onclick={route.follow}
+        >Review{c.counts.ready ? ` (${c.counts.ready})` : ''}</a
+      >
       <div class="dropdown dropdown-end">
         <button class="btn btn-sm" aria-haspopup="menu">Report</button>
-        <ul class="dropdown-content menu bg-base-100 border-base-300 z-20 w-44 border p-1" role="menu">
-          <li role="none"><a role="menuitem" href="/api/programmes/{id}/report.html" target="_blank">To read and print</a></li>
+        <ul class="dropdown-content menu z-20 w-44 border border-base-300 bg-base-100 p-1" role="menu">
+          <li role="none">
+            <a role="menuitem" href="/api/programmes/{id}/report.html" target="_blank">To read and print</a>
+          </li>
           <li role="none"><a role="menuitem" href="/api/programmes/{id}/report.pdf" download>As PDF</a></li>
           <li role="none"><a role="menuitem" href="/api/programmes/{id}/report.csv" download>As CSV</a></li>
         </ul>
@@ -169,18 +193,59 @@
     <section class="flex flex-col gap-2" aria-labelledby="list-title">
       <div class="flex flex-wrap items-center gap-2">
         <h2 id="list-title" class="text-lg font-semibold">Clearance list</h2>
-        <span class="bg-base-300 relative h-2 w-40 overflow-hidden" role="progressbar" aria-label="Approved or waived" aria-valuenow={done} aria-valuemin="0" aria-valuemax="100"><span class="bg-success absolute inset-y-0 left-0" style="width:{done}%"></span></span>
-        <span class="quiet mr-auto">{done} % done{#each order as s (s)}{#if c.counts[s]}, {c.counts[s]} {states[s].name.toLowerCase()}{/if}{/each}</span>
+        <span
+          class="relative h-2 w-40 overflow-hidden bg-base-300"
+          role="progressbar"
+          aria-label="Approved or waived"
+          aria-valuenow={done}
+          aria-valuemin="0"
+          aria-valuemax="100"><span class="absolute inset-y-0 left-0 bg-success" style="width:{done}%"></span></span
+        >
+        <span class="quiet mr-auto"
+          >{done} % done{#each order as s (s)}{#if c.counts[s]}, {c.counts[s]}
+              {states[s].name.toLowerCase()}{/if}{/each}</span
+        >
         <button class="btn btn-sm" onclick={checkAll}>Check all</button>
-        <label class="btn btn-sm">Import CSV<input type="file" accept=".csv,text/csv" class="sr-only" data-testid="import-file" onchange={(e) => ((file = e.currentTarget.files?.[0]), (e.currentTarget.value = ''))} /></label>
+        <label class="btn btn-sm"
+          >Import CSV<input
+            type="file"
+            accept=".csv,text/csv"
+            class="sr-only"
+            data-testid="import-file"
+            onchange={(e) => ((file = e.currentTarget.files?.[0]), (e.currentTarget.value = ''))}
+          /></label
+        >
         <a class="btn btn-sm" href="/api/programmes/{id}/list.csv" download>Export CSV</a>
         <button class="btn btn-sm" onclick={() => (editing = 'new')}>New item</button>
       </div>
       <div class="flex flex-wrap items-center gap-2">
-        <input bind:this={search} class="input input-sm w-56" type="search" placeholder="Search the list (/)" aria-label="Search the list" bind:value={c.query} oninput={() => c.narrowed()} />
-        <select class="select select-sm w-36" aria-label="State" bind:value={c.state} onchange={() => c.narrowed()}><option value="all">All states</option><option value="open">Not done</option>{#each order as s (s)}<option value={s}>{states[s].name}</option>{/each}</select>
-        <select class="select select-sm w-36" aria-label="Kind" bind:value={c.kind} onchange={() => c.narrowed()}><option value="">All kinds</option>{#each Object.entries(kinds) as [k, t] (k)}<option value={k}>{t}</option>{/each}</select>
-        {#if c.people.length}<select class="select select-sm w-36" aria-label="Assigned to" bind:value={c.who} onchange={() => c.narrowed()}><option value="">Anybody’s</option><option value="-">Nobody’s</option>{#each c.people as w (w)}<option>{w}</option>{/each}</select>{/if}
+        <input
+          bind:this={search}
+          class="input w-56 input-sm"
+          type="search"
+          placeholder="Search the list (/)"
+          aria-label="Search the list"
+          bind:value={c.query}
+          oninput={() => c.narrowed()}
+        />
+        <select class="select w-36 select-sm" aria-label="State" bind:value={c.state} onchange={() => c.narrowed()}
+          ><option value="all">All states</option><option value="open">Not done</option>{#each order as s (s)}<option
+              value={s}>{states[s].name}</option
+            >{/each}</select
+        >
+        <select class="select w-36 select-sm" aria-label="Kind" bind:value={c.kind} onchange={() => c.narrowed()}
+          ><option value="">All kinds</option>{#each Object.entries(kinds) as [k, t] (k)}<option value={k}>{t}</option
+            >{/each}</select
+        >
+        {#if c.people.length}<select
+            class="select w-36 select-sm"
+            aria-label="Assigned to"
+            bind:value={c.who}
+            onchange={() => c.narrowed()}
+            ><option value="">Anybody’s</option><option value="-">Nobody’s</option>{#each c.people as w (w)}<option
+                >{w}</option
+              >{/each}</select
+          >{/if}
         <span class="quiet" data-testid="shown">{c.shown.length} of {c.rows.length}</span>
         {#if c.picked.size || c.at}
           <span class="ml-auto flex items-center gap-1" data-testid="bulk">
@@ -188,21 +253,44 @@
             <button class="btn btn-xs" onclick={() => c.change({ state: 'work' })} title="T">In work</button>
             <button class="btn btn-xs" onclick={() => c.change({ state: 'ready' })} title="R">Ready</button>
             <button class="btn btn-xs" onclick={() => ((asking = 'waived'), (note = ''))} title="W">Waive</button>
-            <input class="input input-xs w-28" placeholder="Assign to" aria-label="Assign to" list="people" onchange={(e) => (c.change({ assignee: e.currentTarget.value }), (e.currentTarget.value = ''))} />
-            <datalist id="people">{#each c.people as w (w)}<option>{w}</option>{/each}</datalist>
+            <input
+              class="input w-28 input-xs"
+              placeholder="Assign to"
+              aria-label="Assign to"
+              list="people"
+              onchange={(e) => (c.change({ assignee: e.currentTarget.value }), (e.currentTarget.value = ''))}
+            />
+            <datalist id="people"
+              >{#each c.people as w (w)}<option>{w}</option>{/each}</datalist
+            >
           </span>
         {/if}
       </div>
       {#if asking}
         <form class="flex items-center gap-2" onsubmit={noted}>
           <!-- svelte-ignore a11y_autofocus -->
-          <input class="input input-sm flex-1" aria-label="Why it is waived" placeholder="Why it needs no cover" bind:value={note} required maxlength="2000" autofocus onkeydown={(e) => e.key === 'Escape' && (asking = '')} />
-          <button class="btn btn-sm btn-primary">Waive {c.meant.length}</button><button type="button" class="btn btn-sm" onclick={() => (asking = '')}>Leave it</button>
+          <input
+            class="input flex-1 input-sm"
+            aria-label="Why it is waived"
+            placeholder="Why it needs no cover"
+            bind:value={note}
+            required
+            maxlength="2000"
+            autofocus
+            onkeydown={(e) => e.key === 'Escape' && (asking = '')}
+          />
+          <button class="btn btn-primary btn-sm">Waive {c.meant.length}</button><button
+            type="button"
+            class="btn btn-sm"
+            onclick={() => (asking = '')}>Leave it</button
+          >
         </form>
       {/if}
       {#if c.refused.length}
-        <div class="border-error flex items-start gap-2 border-l-4 pl-3" role="alert" data-testid="refused">
-          <ul class="max-h-32 flex-1 overflow-auto">{#each c.refused as r, i (i)}<li>{r.name}: {r.why}</li>{/each}</ul>
+        <div class="flex items-start gap-2 border-l-4 border-error pl-3" role="alert" data-testid="refused">
+          <ul class="max-h-32 flex-1 overflow-auto">
+            {#each c.refused as r, i (i)}<li>{r.name}: {r.why}</li>{/each}
+          </ul>
           <button class="btn btn-xs" onclick={() => (c.refused = [])}>Read</button>
         </div>
       {/if}
@@ -214,40 +302,62 @@
         <h2 class="mr-auto text-lg font-semibold">Shots</h2>
         <label class="btn btn-sm">
           <UploadIcon size={15} /> Upload clips
-          <input type="file" multiple accept="video/*,.mkv,.mxf,.ts,.nut,.y4m,.dv" class="sr-only" onchange={chosen} data-testid="upload" />
+          <input
+            type="file"
+            multiple
+            accept="video/*,.mkv,.mxf,.ts,.nut,.y4m,.dv"
+            class="sr-only"
+            onchange={chosen}
+            data-testid="upload"
+          />
         </label>
-        <button class="btn btn-sm" onclick={showMedia} aria-expanded={!!media}><FolderOpen size={15} /> From the media folder</button>
+        <button class="btn btn-sm" onclick={showMedia} aria-expanded={!!media}
+          ><FolderOpen size={15} /> From the media folder</button
+        >
       </div>
 
       {#each uploads.unfinished as u (u.name + u.size)}
-        <p class="border-base-300 flex items-center gap-3 border px-3 py-2">
-          <span>{u.name}: the upload was interrupted at {pct(u.sent, u.size)} %. Choose the same file again and it goes on from there.</span>
-          <button class="btn btn-xs ml-auto" onclick={() => uploads.forget(u)}>Forget it</button>
+        <p class="flex items-center gap-3 border border-base-300 px-3 py-2">
+          <span
+            >{u.name}: the upload was interrupted at {pct(u.sent, u.size)} %. Choose the same file again and it goes on from
+            there.</span
+          >
+          <button class="btn ml-auto btn-xs" onclick={() => uploads.forget(u)}>Forget it</button>
         </p>
       {/each}
       {#each uploads.list as g (g.name + g.size)}
-        <div class="border-base-300 flex items-center gap-3 border px-3 py-2" data-testid="upload-row">
+        <div class="flex items-center gap-3 border border-base-300 px-3 py-2" data-testid="upload-row">
           <span class="w-64 truncate">{g.name}</span>
           {#if g.state === 'failed'}
             <span class="text-error" role="alert">{g.error}</span>
-            {#if g.whole}<button class="btn btn-xs ml-auto" onclick={() => uploads.bringIn(g)}>Try again</button>{/if}
+            {#if g.whole}<button class="btn ml-auto btn-xs" onclick={() => uploads.bringIn(g)}>Try again</button>{/if}
             <button class="btn btn-xs {g.whole ? '' : 'ml-auto'}" onclick={() => uploads.dismiss(g)}>Dismiss</button>
           {:else}
-            <progress class="progress progress-primary flex-1" value={g.sent} max={g.size} aria-label="Upload of {g.name}"></progress>
-            <span class="tc">{g.state === 'checking' ? 'checking' : `${pct(g.sent, g.size)} % of ${bytes(g.size)}`}</span>
+            <progress
+              class="progress flex-1 progress-primary"
+              value={g.sent}
+              max={g.size}
+              aria-label="Upload of {g.name}"
+            ></progress>
+            <span class="tc"
+              >{g.state === 'checking' ? 'checking' : `${pct(g.sent, g.size)} % of ${bytes(g.size)}`}</span
+            >
             {#if g.state === 'sending'}<button class="btn btn-xs" onclick={() => uploads.stop(g)}>Stop</button>
-            {:else if g.state === 'stopped'}<button class="btn btn-xs" onclick={() => uploads.resume(g)}>Go on</button>{/if}
+            {:else if g.state === 'stopped'}<button class="btn btn-xs" onclick={() => uploads.resume(g)}>Go on</button
+              >{/if}
           {/if}
         </div>
       {/each}
 
       {#if media}
-        <ul class="border-base-300 divide-base-300 max-h-64 divide-y overflow-auto border" data-testid="media">
+        <ul class="max-h-64 divide-y divide-base-300 overflow-auto border border-base-300" data-testid="media">
           {#each media as f (f.path)}
             <li class="flex items-center gap-3 px-3 py-1.5">
               <span class="tc truncate">{f.path}</span>
               <span class="quiet ml-auto whitespace-nowrap">{bytes(f.size)}</span>
-              <button class="btn btn-xs" disabled={bringing !== ''} onclick={() => fromMedia(f.path)}>{bringing === f.path ? 'Looking at it' : 'Bring in'}</button>
+              <button class="btn btn-xs" disabled={bringing !== ''} onclick={() => fromMedia(f.path)}
+                >{bringing === f.path ? 'Looking at it' : 'Bring in'}</button
+              >
             </li>
           {:else}
             <li class="quiet px-3 py-2">The media folder has no clips. Put files there, or upload them.</li>
@@ -258,42 +368,77 @@
       <ul class="grid grid-cols-3 gap-4">
         {#each (p?.shots ?? []).slice(0, lots) as shot (shot.id)}
           {@const s = sourceOf(shot)}
-          <li class="border-base-300 bg-base-200 flex flex-col border" data-testid="shot">
-            <a href={s.state === 'failed' ? `/sources/${s.id}` : `/shots/${shot.id}`} onclick={route.follow} class="block aspect-video overflow-hidden bg-[#1c1c1c]" aria-label="Open {shot.name}">
+          <li class="flex flex-col border border-base-300 bg-base-200" data-testid="shot">
+            <a
+              href={s.state === 'failed' ? `/sources/${s.id}` : `/shots/${shot.id}`}
+              onclick={route.follow}
+              class="block aspect-video overflow-hidden bg-[#1c1c1c]"
+              aria-label="Open {shot.name}"
+            >
               {#if s.state !== 'failed' && s.views > shot.first + Math.min(20, shot.frames - 1)}
-                <img class="h-full w-full object-contain" alt="" loading="lazy" src="/api/sources/{s.id}/views/{shot.first + Math.min(20, shot.frames - 1)}.jpg" />
+                <img
+                  class="h-full w-full object-contain"
+                  alt=""
+                  loading="lazy"
+                  src="/api/sources/{s.id}/views/{shot.first + Math.min(20, shot.frames - 1)}.jpg"
+                />
               {/if}
             </a>
             <div class="flex flex-1 flex-col gap-1 p-3">
               <div class="flex items-baseline gap-2">
-                <a class="truncate text-base font-semibold hover:underline" href="/shots/{shot.id}" onclick={route.follow}>{shot.name}</a>
+                <a
+                  class="truncate text-base font-semibold hover:underline"
+                  href="/shots/{shot.id}"
+                  onclick={route.follow}>{shot.name}</a
+                >
               </div>
               <div class="quiet">
                 {#if s.state === 'failed'}
                   <span class="text-error" role="alert">{s.error}</span>
                 {:else}
-                  <span class="tc">{s.info.width}×{s.info.height} · {(s.info.rate.num / s.info.rate.den).toFixed(2).replace('.00', '')} · {shot.frames} f</span>
+                  <span class="tc"
+                    >{s.info.width}×{s.info.height} · {(s.info.rate.num / s.info.rate.den)
+                      .toFixed(2)
+                      .replace('.00', '')} · {shot.frames} f</span
+                  >
                 {/if}
               </div>
               {#if s.waiting}<p class="text-[12px]" role="status" data-testid="waiting">{s.waiting}</p>{/if}
               {#if s.state !== 'ready' && s.state !== 'failed'}
                 <div class="flex items-center gap-2">
-                  <progress class="progress progress-primary" value={s.views} max={s.frames} aria-label="View frames of {shot.name}"></progress>
-                  <span class="tc whitespace-nowrap">{s.state === 'conforming' ? 'conforming' : `${pct(s.views, s.frames)} %`}</span>
+                  <progress
+                    class="progress progress-primary"
+                    value={s.views}
+                    max={s.frames}
+                    aria-label="View frames of {shot.name}"
+                  ></progress>
+                  <span class="tc whitespace-nowrap"
+                    >{s.state === 'conforming' ? 'conforming' : `${pct(s.views, s.frames)} %`}</span
+                  >
                 </div>
               {/if}
               <div class="mt-auto flex gap-3 pt-1">
-                <a class="quiet hover:underline" href="/sources/{s.id}" onclick={route.follow}>About the source{s.notes.length ? ` (${s.notes.length})` : ''}</a>
-                {#if s.state === 'failed'}<button class="quiet ml-auto hover:underline" onclick={() => retry(s)}>Try again</button>{/if}
-                <button class="quiet {s.state === 'failed' ? '' : 'ml-auto'} hover:underline" onclick={() => remove(s)}>Take out</button>
+                <a class="quiet hover:underline" href="/sources/{s.id}" onclick={route.follow}
+                  >About the source{s.notes.length ? ` (${s.notes.length})` : ''}</a
+                >
+                {#if s.state === 'failed'}<button class="quiet ml-auto hover:underline" onclick={() => retry(s)}
+                    >Try again</button
+                  >{/if}
+                <button class="quiet {s.state === 'failed' ? '' : 'ml-auto'} hover:underline" onclick={() => remove(s)}
+                  >Take out</button
+                >
               </div>
             </div>
           </li>
         {:else}
-          {#if p}<li class="quiet col-span-3">No shots yet. Upload clips or bring them in from the media folder; each becomes a shot.</li>{/if}
+          {#if p}<li class="quiet col-span-3">
+              No shots yet. Upload clips or bring them in from the media folder; each becomes a shot.
+            </li>{/if}
         {/each}
       </ul>
-      {#if p && p.shots.length > lots}<button class="btn btn-sm self-start" onclick={() => (lots += 96)}>{p.shots.length - lots} more shots</button>{/if}
+      {#if p && p.shots.length > lots}<button class="btn self-start btn-sm" onclick={() => (lots += 96)}
+          >{p.shots.length - lots} more shots</button
+        >{/if}
     </section>
 
     <Styles programme={id} />
@@ -308,5 +453,10 @@
 </div>
 
 <svelte:window onkeydown={press} />
-{#if file}<ImportList programme={id} {file} onclose={() => (file = undefined)} done={() => (void c.load(), void load())} />{/if}
+{#if file}<ImportList
+    programme={id}
+    {file}
+    onclose={() => (file = undefined)}
+    done={() => (void c.load(), void load())}
+  />{/if}
 {#if editing}<EditItem {c} row={editing === 'new' ? undefined : editing} onclose={() => (editing = undefined)} />{/if}

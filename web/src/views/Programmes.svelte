@@ -29,19 +29,32 @@
 <main class="mx-auto flex max-w-2xl flex-col gap-6 p-8" data-theme="celator-paper" style="min-height:100%">
   <h1 class="text-2xl font-semibold">Programmes</h1>
   {#if error}<p class="text-error" role="alert">{error}</p>{/if}
-  <ul class="divide-base-300 border-base-300 divide-y border-y">
+  <ul class="divide-y divide-base-300 border-y border-base-300">
     {#each list ?? [] as p (p.id)}
       <li>
-        <a class="hover:bg-base-200 flex justify-between px-2 py-3 text-base" href="/programmes/{p.id}" onclick={route.follow}>
+        <a
+          class="flex justify-between px-2 py-3 text-base hover:bg-base-200"
+          href="/programmes/{p.id}"
+          onclick={route.follow}
+        >
           <span>{p.name}</span><span class="quiet">{new Date(p.created).toLocaleDateString('en-GB')}</span>
         </a>
       </li>
     {:else}
-      <li class="quiet px-2 py-3">{list ? 'There is no programme yet. Name one below, then bring clips in.' : 'Loading'}</li>
+      <li class="quiet px-2 py-3">
+        {list ? 'There is no programme yet. Name one below, then bring clips in.' : 'Loading'}
+      </li>
     {/each}
   </ul>
   <form class="flex gap-2" onsubmit={add}>
-    <input class="input flex-1" aria-label="Name of a new programme" placeholder="Name of a new programme" bind:value={name} required maxlength="200" />
+    <input
+      class="input flex-1"
+      aria-label="Name of a new programme"
+      placeholder="Name of a new programme"
+      bind:value={name}
+      required
+      maxlength="200"
+    />
     <button class="btn btn-primary">Make it</button>
   </form>
 </main>

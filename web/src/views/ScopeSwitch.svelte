@@ -8,7 +8,11 @@
   <span class="quiet text-[12px]">{label}</span>
   <div class="join grid grid-cols-2" role="group" aria-label={label}>
     {#each [['frame', 'This frame'], ['span', 'Whole span']] as const as [s, t] (s)}
-      <button class="btn btn-xs join-item {scope === s ? 'bg-base-300' : ''}" aria-pressed={scope === s} onclick={() => (scope = s)}>{t}</button>
+      <button
+        class="btn join-item btn-xs {scope === s ? 'bg-base-300' : ''}"
+        aria-pressed={scope === s}
+        onclick={() => (scope = s)}>{t}</button
+      >
     {/each}
   </div>
 </div>

@@ -30,10 +30,16 @@
       ['Picture', `${i.width}×${i.height}, ${i.codec}, ${i.pixFmt}, ${i.depth} bit`],
       ['Frames', `${s.frames} at ${(i.rate.num / i.rate.den).toFixed(3)} a second, ${i.duration.toFixed(2)} s`],
       ['Start timecode', i.timecode || 'none; counted from 00:00:00:00'],
-      ['Colour', `matrix ${or(i.tags.space)}, primaries ${or(i.tags.primaries)}, transfer ${or(i.tags.transfer)}, ${i.range === 'pc' ? 'full' : 'limited'} range`],
+      [
+        'Colour',
+        `matrix ${or(i.tags.space)}, primaries ${or(i.tags.primaries)}, transfer ${or(i.tags.transfer)}, ${i.range === 'pc' ? 'full' : 'limited'} range`,
+      ],
       ['Pixel aspect', `${i.pixel.num}:${i.pixel.den}`],
       ['Field order', i.field],
-      ['Sound', i.sound?.length ? i.sound.map((a) => `${a.codec}, ${a.channels} channels, ${a.rate} Hz`).join('; ') : 'none'],
+      [
+        'Sound',
+        i.sound?.length ? i.sound.map((a) => `${a.codec}, ${a.channels} channels, ${a.rate} Hz`).join('; ') : 'none',
+      ],
       ['File', `${i.container}, ${bytes(i.size)}`],
     ];
   });
@@ -45,15 +51,18 @@
       <button class="quiet hover:underline" onclick={() => history.back()}>Back</button>
       <h1 class="text-2xl font-semibold">{s?.name ?? 'Source'}</h1>
     </header>
-    {#if error}<p class="text-error" role="alert">{error} <a class="underline" href="/" onclick={route.follow}>Go to the programmes</a></p>{/if}
+    {#if error}<p class="text-error" role="alert">
+        {error} <a class="underline" href="/" onclick={route.follow}>Go to the programmes</a>
+      </p>{/if}
     {#if s?.error}<p class="text-error" role="alert">{s.error}</p>{/if}
     {#if s?.notes.length}
-      <ul class="border-base-300 bg-base-200 flex flex-col gap-1 border p-3" data-testid="notes">
+      <ul class="flex flex-col gap-1 border border-base-300 bg-base-200 p-3" data-testid="notes">
         {#each s.notes as n (n)}<li>{n}</li>{/each}
       </ul>
     {/if}
     <dl class="grid grid-cols-[10rem_1fr] gap-y-1">
-      {#each facts as [k, v] (k)}<dt class="quiet">{k}</dt><dd>{v}</dd>{/each}
+      {#each facts as [k, v] (k)}<dt class="quiet">{k}</dt>
+        <dd>{v}</dd>{/each}
     </dl>
     {#if s && s.state !== 'ready' && s.state !== 'failed'}
       <p>View frames: {s.views} of {s.frames}</p>
