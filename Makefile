@@ -42,7 +42,9 @@ web/dist/app/index.html: web/node_modules/.stamp web/public/core.wasm web/public
 
 contract: web/node_modules/.stamp ## make docs/openapi.json and the client's types from the Go types
 	go run ./cmd/celator openapi > docs/openapi.json
-	cd web && npx --no-install openapi-typescript ../docs/openapi.json -o src/lib/api.gen.ts
+	go run ./cmd/celator openapi --browser-core > docs/browser-core.json
+	cd web && npx --no-install openapi-typescript ../docs/openapi.json -o src/api/api.gen.ts
+	cd web && npx --no-install openapi-typescript ../docs/browser-core.json -o src/core/calls.gen.ts
 
 demo: build ## draw the demo footage where it is not there
 	@./bin/celator demo

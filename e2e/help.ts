@@ -62,7 +62,7 @@ export function probe(path: string): any {
 export async function newProgramme(page: Page, name: string): Promise<string> {
   await page.goto('/');
   await page.getByLabel('Name of a new programme').fill(name);
-  await page.getByRole('button', { name: 'Make it' }).click();
+  await page.getByRole('button', { name: 'Create' }).click();
   await expect(page.getByRole('heading', { name })).toBeVisible();
   return page.url().split('/').pop()!;
 }
@@ -93,17 +93,73 @@ export async function addItem(page: Page, name: string, kind?: string): Promise<
   await page.getByLabel('Name of the item').fill(name);
   if (kind) await page.getByLabel('Kind').selectOption({ label: kind });
   await page.getByRole('button', { name: 'Add', exact: true }).click();
-  await page.waitForFunction((name) => {
-    const b = (window as any).bench;
-    return b.tool === 'box' && b.items.find((i: any) => i.id === b.item)?.name === name;
-  }, name);
+  const item = page
+    .getByRole('navigation', { name: 'Items of this shot' })
+    .getByRole('button', { name: new RegExp(`^${name}`) });
+  await expect(item).toHaveAttribute('aria-current', 'true');
+  await expect(page.getByRole('button', { name: 'Box (B)' })).toHaveAttribute('aria-pressed', 'true');
+}
+
+/** The shot on the bench, as the server has it. */
+export async function shotOf(page: Page): Promise<any> {
+  const id = new URL(page.url()).pathname.split('/').pop()!;
+  return (await page.request.get(`/api/shots/${id}`)).json();
+}
+
+/** The runs of the shot, the newest first. */
+export async function attempts(page: Page): Promise<any[]> {
+  const id = new URL(page.url()).pathname.split('/').pop()!;
+  return (await page.request.get(`/api/shots/${id}/attempts`)).json();
+}
+
+/** Waits until so many runs were made, all have ended and the bench has taken what they found. */
+export async function runsEnded(page: Page, n: number, front = false): Promise<void> {
+  const ended = ['done', 'stopped', 'failed'];
+  await expect
+    .poll(
+      async () => {
+        const all = (await attempts(page)).filter((a) => !!a.front === front);
+        return all.length === n && all.every((a) => ended.includes(a.state));
+      },
+      { timeout: 120_000 },
+    )
+    .toBe(true);
+  await expect(page.getByTestId(front ? 'looking' : 'running')).toHaveCount(0);
+  await saved(page);
+}
+
+/** The number of the frame shown. */
+export async function frame(page: Page): Promise<number> {
+  return Number((await page.getByTestId('frame').textContent())!.replace(/\D/g, ''));
+}
+
+/** Asks the core in the browser (core/session). */
+export async function core(page: Page, name: string, request: unknown = {}): Promise<any> {
+  const text = await page.evaluate(([n, r]) => (window as any).celatorCore(n, r), [name, JSON.stringify(request)]);
+  const reply = JSON.parse(text);
+  if (reply.error) throw new Error(reply.error);
+  return reply.value;
+}
+
+/** The selected cover on the frame shown, or another. */
+export async function selected(page: Page, f?: number): Promise<any> {
+  const cover = await page.getByTestId('cover-in-hand').getAttribute('data-cover');
+  return core(page, 'selected', { cover, frame: f ?? (await frame(page)) });
+}
+
+const sizes = new Map<string, { width: number; height: number }>();
+/** The source's size, px. */
+export async function size(page: Page): Promise<{ width: number; height: number }> {
+  const url = page.url();
+  if (!sizes.has(url)) sizes.set(url, (await shotOf(page)).sourceInfo.info);
+  return sizes.get(url)!;
 }
 
 /** Where a point of the picture, in source pixels, is on the screen. */
 export async function onScreen(page: Page, x: number, y: number): Promise<{ x: number; y: number }> {
   const box = (await page.locator('canvas[data-main]').boundingBox())!;
-  const [w, h] = await page.evaluate(() => [(window as any).bench.width, (window as any).bench.height]);
-  return { x: box.x + (x / w) * box.width, y: box.y + (y / h) * box.height };
+  const { width, height } = await size(page);
+  return { x: box.x + (x / width) * box.width, y: box.y + (y / height) * box.height };
 }
 
 export async function dragOn(page: Page, x0: number, y0: number, x1: number, y1: number): Promise<void> {
@@ -118,7 +174,7 @@ export async function dragOn(page: Page, x0: number, y0: number, x1: number, y1:
 }
 
 export async function saved(page: Page): Promise<void> {
-  await page.waitForFunction(() => (window as any).bench.saving === 0);
+  await expect(page.getByRole('main')).toHaveAttribute('aria-busy', 'false');
 }
 
 export async function goTo(page: Page, text: string): Promise<void> {
@@ -128,7 +184,8 @@ export async function goTo(page: Page, text: string): Promise<void> {
 }
 
 export async function document(page: Page): Promise<any> {
-  return page.evaluate(() => JSON.parse(JSON.stringify((window as any).bench.document)));
+  await saved(page);
+  return (await shotOf(page)).revision.document;
 }
 
 export const bytes = (path: string) => readFileSync(path);

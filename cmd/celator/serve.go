@@ -393,7 +393,7 @@ func loadShot(ctx context.Context, r *running, dir, programme string, s demo.Sho
 	c.Item = items[0].ID
 	_, err = r.store.Edit(ctx, shot.ID, store.On{Author: "Demo", Key: "demo"},
 		func(d *cover.Document) (*cover.Document, string, error) {
-			return d.Apply(cover.Command{Do: "add", New: &c})
+			return d.Apply(cover.AddCover{New: c})
 		})
 	var conflict *store.Conflict
 	if errors.As(err, &conflict) { // somebody works there already

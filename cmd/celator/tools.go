@@ -190,14 +190,21 @@ func same(a, b string) bool {
 }
 
 func openapiCommand() *cobra.Command {
-	return &cobra.Command{
+	var browser bool
+	c := &cobra.Command{
 		Use: "openapi", Short: "Print the HTTP API's contract",
 		RunE: func(*cobra.Command, []string) error {
-			b, err := server.OpenAPI()
+			write := server.OpenAPI
+			if browser {
+				write = server.BrowserCore
+			}
+			b, err := write()
 			if err == nil {
 				_, err = fmt.Println(strings.TrimSpace(string(b)))
 			}
 			return err
 		},
 	}
+	c.Flags().BoolVar(&browser, "browser-core", false, "that of the core in the browser instead")
+	return c
 }

@@ -4,13 +4,8 @@
 package cover
 
 import (
-	"encoding/binary"
-	"encoding/json"
-	"hash/fnv"
-	"math"
 	"slices"
 	"sort"
-	"strconv"
 
 	"celator/core/geom"
 )
@@ -238,23 +233,40 @@ type Live struct {
 func (d *Document) At(f int) []Live {
 	var live []Live
 	for i := range d.Covers {
-		l, ok := d.Covers[i].At(f)
-		if !ok {
-			continue
+		if l, ok := d.Live(&d.Covers[i], f); ok {
+			live = append(live, l)
 		}
-		for j := range d.Covers {
-			if h := &d.Covers[j]; h.passes(f) && h.holds(l.Cover) {
-				l.Holdouts = append(l.Holdouts, h.form(f))
-			}
-		}
-		live = append(live, l)
 	}
 	return live
+}
+
+// Live returns a cover of the document at frame f, with what passes in front of it; ok is
+// false when it hides nothing there.
+func (d *Document) Live(c *Cover, f int) (l Live, ok bool) {
+	if l, ok = c.At(f); !ok {
+		return l, false
+	}
+	for i := range d.Covers {
+		if h := &d.Covers[i]; h.passes(f) && h.holds(c.ID) {
+			l.Holdouts = append(l.Holdouts, h.form(f))
+		}
+	}
+	return l, true
 }
 
 // holds reports whether it is a holdout for a cover.
 func (c *Cover) holds(id string) bool {
 	return slices.Contains(c.HoldsOut, id) || slices.Contains(c.HoldsOut, "*")
+}
+
+// HoldoutsOf returns the ids of the holdouts that pass before a cover, on any frame.
+func (d *Document) HoldoutsOf(id string) (ids []string) {
+	for i := range d.Covers {
+		if h := &d.Covers[i]; h.holds(id) && h.ID != id {
+			ids = append(ids, h.ID)
+		}
+	}
+	return ids
 }
 
 // Holdouts returns the forms of all holdouts at frame f.
@@ -387,6 +399,15 @@ func (c *Cover) Centre(f int) geom.Point {
 	return c.Map(f).Apply(c.RestBounds(f).Centre())
 }
 
+// Posed returns the placement at frame f with another turn, degrees, and size, ratio to
+// what was drawn, that leaves the middle of the cover where it is.
+func (c *Cover) Posed(f int, turn float64, size geom.Point) Placement {
+	middle := c.RestBounds(f).Centre()
+	is := c.Motion.Map(f).Apply(middle)
+	at := geom.Placement(c.Motion.Pivot, geom.Point{}, turn, size.X, size.Y).Apply(middle)
+	return Placement{Move: is.Sub(at), Turn: turn, Size: size}
+}
+
 // Find returns the cover with that id, or nil.
 func (d *Document) Find(id string) *Cover {
 	for i := range d.Covers {
@@ -395,44 +416,4 @@ func (d *Document) Find(id string) *Cover {
 		}
 	}
 	return nil
-}
-
-// Digest names everything that decides a live cover's pixels at a frame. It is
-// compared only with digests made by the same program on the same platform.
-func (l Live) Digest() string {
-	h := fnv.New64a()
-	b := make([]byte, 8)
-	put := func(vs ...float64) {
-		for _, v := range vs {
-			binary.LittleEndian.PutUint64(b, math.Float64bits(v))
-			h.Write(b)
-		}
-	}
-	for _, form := range append([]Form{l.Form}, l.Holdouts...) {
-		put(float64(len(form.Paths)), form.Grow, form.Soften.X, form.Soften.Y)
-		for _, p := range form.Paths {
-			put(float64(len(p)))
-			for _, k := range p {
-				put(k.P.X, k.P.Y, k.In.X, k.In.Y, k.Out.X, k.Out.Y)
-			}
-		}
-		if form.Inverted {
-			h.Write([]byte("inverted"))
-		}
-		if d := form.Found; d != nil {
-			h.Write([]byte(d.Run))
-			put(float64(d.Frame))
-			for _, s := range d.Strokes {
-				put(s.Radius, float64(len(s.Points)), map[bool]float64{true: 1}[s.Add])
-				for _, q := range s.Points {
-					put(q.X, q.Y)
-				}
-			}
-		}
-	}
-	put(l.Transparency)
-	h.Write([]byte(l.Side))
-	b, _ = json.Marshal(l.Treatments)
-	h.Write(b)
-	return strconv.FormatUint(h.Sum64(), 36)
 }

@@ -73,7 +73,7 @@ func random(rng *rand.Rand) *Document {
 			for _, s := range kind.Settings {
 				switch {
 				case s.Sort == "choice":
-					*t.choice(s.Name) = s.Choices[rng.Intn(len(s.Choices))][0]
+					*t.choice(s.Name) = s.Choices[rng.Intn(len(s.Choices))].Value
 				case s.Sort == "switch":
 					*t.toggle(s.Name) = rng.Intn(2) == 0
 				case s.Sort == "graphic" && rng.Intn(2) == 0:

@@ -48,17 +48,6 @@ func (d *Document) GraphicOf(id string) *Graphic {
 	return nil
 }
 
-// graphic enters a graphic.
-func (d *Document) graphic(g Graphic) string {
-	d.Graphics = slices.Clone(d.Graphics)
-	if i := slices.IndexFunc(d.Graphics, func(x Graphic) bool { return x.ID == g.ID }); i >= 0 {
-		d.Graphics[i] = g
-	} else {
-		d.Graphics = append(d.Graphics, g)
-	}
-	return "brought in the graphic " + g.Name
-}
-
 // RenameGraphic gives a graphic another id, wherever it is used.
 func (d *Document) RenameGraphic(old, id string) {
 	if old == id {

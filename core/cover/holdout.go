@@ -9,7 +9,6 @@ import (
 	"math"
 	"slices"
 	"sort"
-	"strings"
 
 	"celator/core/frame"
 	"celator/core/geom"
@@ -311,47 +310,6 @@ func (c Crossing) validate(frames int) error {
 	return nil
 }
 
-// mark says that the crossing's frame i is f: the holdout gets a key there, and its
-// span begins and ends with the crossing.
-func (c *Cover) mark(i, f int) (string, error) {
-	if len(c.HoldsOut) == 0 || c.Proposed != nil {
-		return "", fmt.Errorf("edit: %s is no holdout that is drawn", c.Name)
-	}
-	if i < 0 || i > Gone {
-		return "", errors.New("edit: a crossing has four frames")
-	}
-	at := Crossing{-1, -1, -1, -1}
-	if c.Crossing != nil {
-		at = *c.Crossing
-	}
-	at[i] = f
-	for k, g := range at {
-		if g >= 0 && (k < i && g > f || k > i && g < f) {
-			return "", fmt.Errorf("edit: it %s at f %d, so it cannot be that it %s at f %d", crossingWords[k], g,
-				crossingWords[i], f)
-		}
-	}
-	switch {
-	case i == Touches:
-		c.Span = Span{f, max(c.Span.Last, f)}
-	case i == Gone:
-		c.Span = Span{min(c.Span.First, f), f}
-	case !c.Span.Holds(f):
-		c.Span = Span{min(c.Span.First, f), max(c.Span.Last, f)}
-	}
-	c.Crossing = &at
-	if c.on == nil { // on a track it needs no keys
-		for _, l := range c.lanes() {
-			if (l.name == "placement" || strings.HasPrefix(l.name, "outline/")) && l.find(f) < 0 {
-				if err := l.paste(f, l.copy(f)); err != nil {
-					return "", err
-				}
-			}
-		}
-	}
-	return fmt.Sprintf("%s %s at f %d", c.Name, crossingWords[i], f), nil
-}
-
 // AttachMattes gives the proposed holdouts their mattes, by run. Where of returns nil
 // they have none.
 func (d *Document) AttachMattes(of func(run string) *Mattes) {
@@ -362,42 +320,4 @@ func (d *Document) AttachMattes(of func(run string) *Mattes) {
 			d.Covers[i].Proposed = &q
 		}
 	}
-}
-
-// applyHoldout does what is done to holdouts only.
-func (c *Cover) applyHoldout(cmd Command) (string, error) {
-	if len(c.HoldsOut) == 0 {
-		return "", fmt.Errorf("edit: %s is no holdout", c.Name)
-	}
-	if cmd.Do == "mark" {
-		return c.mark(cmd.Index, cmd.Frame)
-	}
-	if cmd.Do == "holds" {
-		if len(cmd.For) == 0 {
-			return "", errors.New("edit: a holdout holds out of one cover at least; remove it instead")
-		}
-		c.HoldsOut = slices.Clone(cmd.For)
-		return word(slices.Contains(cmd.For, "*"), "let "+c.Name+" pass before all covers",
-			"let "+c.Name+" pass before "+count(len(cmd.For), "cover")), nil
-	}
-	if c.Proposed == nil {
-		return "", fmt.Errorf("edit: %s was drawn, not found in the picture", c.Name)
-	}
-	p := *c.Proposed
-	defer func() { c.Proposed = &p }()
-	switch {
-	case cmd.Do == "accept" && cmd.Span != nil:
-		p.accept(*cmd.Span, cmd.On)
-		return fmt.Sprintf("%s %s from f %d to f %d", word(cmd.On, "took", "put back"), c.Name, cmd.Span.First,
-			cmd.Span.Last), nil
-	case cmd.Do == "paint" && cmd.Stroke != nil:
-		p.Strokes = append(slices.Clip(p.Strokes), *cmd.Stroke)
-		return word(cmd.Stroke.Add, "added to ", "took away from ") + c.Name + fmt.Sprintf(" at f %d", cmd.Stroke.Frame), nil
-	case cmd.Do == "propose" && cmd.Proposed != nil:
-		n := *cmd.Proposed
-		n.Accepted, n.Strokes = []Span{}, p.Strokes // another matte wants another look
-		p = n
-		return "looked again for " + c.Name, nil
-	}
-	return "", fmt.Errorf("edit: %s needs what it is about", cmd.Do)
 }

@@ -38,7 +38,7 @@ func held(t *testing.T) *Document {
 		ID: "h", Name: "Found", Span: Span{10, 29}, HoldsOut: []string{"c"},
 		Proposed: &Proposed{Run: "r", Sensitivity: .5, Edge: 5, Least: 60, Mattes: m},
 	}
-	d, _, err := d.Apply(Command{Do: "add", New: &c}, Command{Do: "add", New: &h})
+	d, _, err := d.Apply(AddCover{New: c}, AddCover{New: h})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -70,7 +70,7 @@ func TestAccept(t *testing.T) {
 			in[f] = on
 		}
 		var err error
-		if d, _, err = d.Apply(Command{Do: "accept", Cover: "h", Span: &s, On: on}); err != nil {
+		if d, _, err = d.Apply(AcceptProposal{Cover: "h", Span: s, On: on}); err != nil {
 			t.Fatal(err)
 		}
 		p := d.Find("h").Proposed
@@ -103,7 +103,7 @@ func TestProposed(t *testing.T) {
 		t.Error("held out before anybody accepted it")
 	}
 	before := live(15).Digest()
-	apply(Command{Do: "accept", Cover: "h", Span: &Span{12, 20}, On: true})
+	apply(AcceptProposal{Cover: "h", Span: Span{12, 20}, On: true})
 	if n := len(live(15).Holdouts); n != 1 || len(live(11).Holdouts) != 0 || len(live(21).Holdouts) != 0 {
 		t.Errorf("%d holdouts on frame 15", n)
 	}
@@ -115,7 +115,7 @@ func TestProposed(t *testing.T) {
 		t.Error("the digest does not know of the holdout")
 	}
 	// A stroke is carried along, also over a frame where the motion was not seen.
-	apply(Command{Do: "paint", Cover: "h", Stroke: &Stroke{
+	apply(PaintProposal{Cover: "h", Stroke: Stroke{
 		Frame: 14, Span: Span{12, 20}, Add: true, Radius: 3, Points: []geom.Point{{X: 100, Y: 60}},
 	}})
 	for f, want := range map[int]float64{12: 92, 14: 100, 15: 104, 18: 116, 20: 124} {
@@ -140,23 +140,23 @@ func TestProposed(t *testing.T) {
 	if bare, _ := json.Marshal(d.Bare()); strings.Contains(string(bare), "png") || !strings.Contains(string(b), "png") {
 		t.Error("the pictures stand where they should not, or not where they should")
 	}
-	apply(Command{Do: "propose", Cover: "h", Proposed: &Proposed{Run: "r2", Sensitivity: .7, Edge: 5, Least: 60}})
+	apply(ProposeAgain{Cover: "h", Proposed: Proposed{Run: "r2", Sensitivity: .7, Edge: 5, Least: 60}})
 	if p := d.Find("h").Proposed; len(p.Accepted) != 0 || len(p.Strokes) != 1 || p.Run != "r2" {
 		t.Errorf("%+v", p)
 	}
 	for words, c := range map[string]Command{
-		"was found in the picture":    {Do: "invert", Cover: "h", On: true},
-		"one cover at least":          {Do: "holds", Cover: "h"},
-		"is no holdout":               {Do: "accept", Cover: "c", Span: &Span{0, 1}, On: true},
-		"is no holdout that is drawn": {Do: "mark", Cover: "h", Frame: 12},
-		"strokes[1]": {
-			Do: "paint", Cover: "h",
-			Stroke: &Stroke{Frame: 3, Span: Span{2, 99}, Radius: 3, Points: []geom.Point{{}}},
+		"was found in the picture":    InvertCover{Cover: "h", On: true},
+		"one cover at least":          HoldOutOf{Cover: "h"},
+		"is no holdout":               AcceptProposal{Cover: "c", Span: Span{0, 1}, On: true},
+		"is no holdout that is drawn": MarkCrossing{Cover: "h", Frame: 12},
+		"strokes[1]": PaintProposal{
+			Cover:  "h",
+			Stroke: Stroke{Frame: 3, Span: Span{2, 99}, Radius: 3, Points: []geom.Point{{}}},
 		},
-		"sensitivity": {Do: "propose", Cover: "h", Proposed: &Proposed{Sensitivity: 2, Edge: 5}},
+		"sensitivity": ProposeAgain{Cover: "h", Proposed: Proposed{Sensitivity: 2, Edge: 5}},
 	} {
 		if _, _, err := d.Apply(c); err == nil || !strings.Contains(err.Error(), words) {
-			t.Errorf("%s: %v, not %q", c.Do, err, words)
+			t.Errorf("%T: %v, not %q", c, err, words)
 		}
 	}
 }
@@ -174,10 +174,10 @@ func TestCrossing(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	do(Command{Do: "add", New: &h})
+	do(AddCover{New: h})
 	for i, f := range []int{10, 20, 30, 40} {
-		do(Command{Do: "mark", Cover: "x", Index: i, Frame: f},
-			Command{Do: "place", Cover: "x", Frame: f, Placement: &Placement{
+		do(MarkCrossing{Cover: "x", Index: i, Frame: f},
+			PlaceCover{Cover: "x", Frame: f, Placement: Placement{
 				Move: geom.Pt(float64(10*f), 0), Size: geom.Pt(1, 1),
 			}})
 	}
@@ -188,7 +188,7 @@ func TestCrossing(t *testing.T) {
 	if len(d.At(9)[0].Holdouts) != 0 || len(d.At(10)[0].Holdouts) != 1 || len(d.At(41)[0].Holdouts) != 0 {
 		t.Error("it holds out outside its crossing")
 	}
-	if _, _, err := d.Apply(Command{Do: "mark", Cover: "x", Index: Clears, Frame: 15}); err == nil ||
+	if _, _, err := d.Apply(MarkCrossing{Cover: "x", Index: Clears, Frame: 15}); err == nil ||
 		!strings.Contains(err.Error(), "covers it wholly at f 20") {
 		t.Error(err)
 	}

@@ -2,7 +2,6 @@ package cover
 
 import (
 	"errors"
-	"slices"
 	"strings"
 
 	"celator/core/frame"
@@ -65,23 +64,12 @@ func (d *Document) LabelsAt(f int) []LiveLabel {
 	return out
 }
 
-// label enters a label, or changes it.
-func (d *Document) label(l Label) string {
-	d.Labels = slices.Clone(d.Labels)
-	if i := slices.IndexFunc(d.Labels, func(x Label) bool { return x.ID == l.ID }); i >= 0 {
-		d.Labels[i] = l
-		return "changed the label " + l.Text
+// Label returns the label with that id, or nil.
+func (d *Document) Label(id string) *Label {
+	for i := range d.Labels {
+		if d.Labels[i].ID == id {
+			return &d.Labels[i]
+		}
 	}
-	d.Labels = append(d.Labels, l)
-	return "labelled " + l.Text
-}
-
-func (d *Document) unlabel(id string) (string, error) {
-	i := slices.IndexFunc(d.Labels, func(x Label) bool { return x.ID == id })
-	if i < 0 {
-		return "", errors.New("edit: the label is not there any more")
-	}
-	text := d.Labels[i].Text
-	d.Labels = slices.Delete(slices.Clone(d.Labels), i, i+1)
-	return "removed the label " + text, nil
+	return nil
 }

@@ -296,6 +296,3 @@ func (c *Cover) Keyed() map[string][]ValueKey {
 	}
 	return out
 }
-
-// LaneTitle is what a lane is called.
-func LaneTitle(lane string) string { return said(lane) }

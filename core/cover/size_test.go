@@ -62,7 +62,7 @@ func TestDocumentLimit(t *testing.T) {
 		ID: "a", Span: Span{0, MaxFrames - 1}, Grow: Const(0), Treatments: []Treatment{},
 		Outlines: []Outline{{ID: "o", Shape: ShapePath, Keys: []PathKey{{Knots: knots}}}},
 	}
-	d, _, err := d.Apply(Command{Do: "add", New: &c})
+	d, _, err := d.Apply(AddCover{New: c})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -71,7 +71,7 @@ func TestDocumentLimit(t *testing.T) {
 		var cmds []Command
 		for range 40 {
 			frame++
-			cmds = append(cmds, Command{Do: "reshape", Cover: "a", ID: "o", Frame: frame, Knots: knots, Scope: ThisFrame})
+			cmds = append(cmds, ReshapeOutline{Cover: "a", ID: "o", Frame: frame, Knots: knots, Scope: ThisFrame})
 		}
 		next, _, err := d.Apply(cmds...)
 		if errors.Is(err, ErrLarge) {

@@ -32,13 +32,13 @@ func (s *Style) Validate() error {
 	c := Cover{ID: "style", Name: "style", Outlines: []Outline{
 		{ID: "o", Shape: ShapeBox, Keys: []PathKey{{Knots: geom.Box(geom.Rect{Max: geom.Pt(9, 9)})}}},
 	}}
-	c.wear(*s)
+	c.apply(*s)
 	if len(s.Treatments) == 0 {
 		return errors.New("a style needs a treatment")
 	}
 	for _, l := range c.lanes() {
 		if l.len() > 0 && c.value(l.name) != nil {
-			return fmt.Errorf("%s is keyed; a style holds for all shots", said(l.name))
+			return fmt.Errorf("%s is keyed; a style holds for all shots", LaneTitle(l.name))
 		}
 	}
 	return c.validate(1)
@@ -67,8 +67,8 @@ func (s *Style) plain() Style {
 	return p
 }
 
-// wear gives a cover what a style says.
-func (c *Cover) wear(s Style) {
+// apply gives a cover what a style says.
+func (c *Cover) apply(s Style) {
 	from := Cover{
 		Treatments: s.Treatments, Grow: s.Grow, Soften: s.Soften, SoftenSide: s.SoftenSide,
 		Transparency: s.Transparency,

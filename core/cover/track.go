@@ -274,45 +274,6 @@ func (p *Poses) validate(frames int) error {
 	return nil
 }
 
-// ErrNoTrack says that a command names a track that the document has not.
-var ErrNoTrack = errors.New("edit: the track is not there any more")
-
-// track enters a track, or changes it.
-func (d *Document) track(t Track) string {
-	t.Surface, t.Anchors = slices.Clone(t.Surface), slices.Clone(t.Anchors)
-	if t.Anchors == nil {
-		t.Anchors = []TrackAnchor{}
-	}
-	defer d.link()
-	if old := d.Track(t.ID); old != nil {
-		label := "changed " + t.Name
-		if t.Attempt != old.Attempt {
-			label = "took another attempt for " + t.Name
-		}
-		*old = t
-		return label
-	}
-	d.Tracks = append(d.Tracks, t)
-	return "followed " + t.Name
-}
-
-// untrack removes a track that nothing rides on.
-func (d *Document) untrack(id string) (string, error) {
-	t := d.Track(id)
-	if t == nil {
-		return "", ErrNoTrack
-	}
-	name := t.Name
-	for _, c := range d.Covers {
-		if c.Track == id {
-			return "", fmt.Errorf("edit: %s rides on %s; put it on another track or turn it into hand keys first", c.Name, name)
-		}
-	}
-	d.Tracks = slices.DeleteFunc(d.Tracks, func(t Track) bool { return t.ID == id })
-	d.link()
-	return "removed " + name, nil
-}
-
 // ride puts the cover on a track, as it lies at frame f: its keys of place and shape
 // give way to the track.
 func (c *Cover) ride(t *Track, f int) {

@@ -45,7 +45,7 @@ func panned(t *testing.T) (*Document, func(f int) geom.Map) {
 			}},
 		}},
 	}
-	d, _, err := d.Apply(Command{Do: "add", New: &c}, Command{Do: "track", Track: &tr})
+	d, _, err := d.Apply(AddCover{New: c}, SetTrack{Track: tr})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -57,7 +57,7 @@ func panned(t *testing.T) (*Document, func(f int) geom.Map) {
 func TestRide(t *testing.T) {
 	d, truth := panned(t)
 	was := d.Find("c").Paths(12)[0]
-	e, label, err := d.Apply(Command{Do: "ride", Cover: "c", ID: "t", Frame: 12})
+	e, label, err := d.Apply(RideTrack{Cover: "c", ID: "t", Frame: 12})
 	if err != nil || label != "put Plate on the track Side" {
 		t.Fatal(label, err)
 	}
@@ -80,7 +80,7 @@ func TestRide(t *testing.T) {
 	}
 	moved := Rest
 	moved.Move = geom.Pt(3, -2)
-	c, _, err := e.Apply(Command{Do: "place", Cover: "c", Frame: 20, Placement: &moved})
+	c, _, err := e.Apply(PlaceCover{Cover: "c", Frame: 20, Placement: moved})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -92,7 +92,7 @@ func TestRide(t *testing.T) {
 	// Knots as they lie in the picture are understood there.
 	knots := e.Find("c").Paths(25)[0]
 	knots[2].P = knots[2].P.Add(geom.Pt(7, 7))
-	r, _, err := e.Apply(Command{Do: "reshape", Cover: "c", ID: "o", Frame: 25, Knots: knots})
+	r, _, err := e.Apply(ReshapeOutline{Cover: "c", ID: "o", Frame: 25, Knots: knots})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -102,7 +102,7 @@ func TestRide(t *testing.T) {
 		}
 	}
 	rect := geom.Rect{Min: geom.Pt(150, 120), Max: geom.Pt(260, 190)}
-	r, _, err = e.Apply(Command{Do: "fit", Cover: "c", Frame: 25, Rect: &rect})
+	r, _, err = e.Apply(FitCover{Cover: "c", Frame: 25, Rect: rect})
 	if err != nil || r.Find("c").Centre(25).Sub(rect.Centre()).Len() > 1.5 {
 		t.Errorf("fitted: the centre is %v, %v", r.Find("c").Centre(25), err)
 	}
@@ -112,17 +112,17 @@ func TestRide(t *testing.T) {
 // than frames; and the track may then be removed.
 func TestByHand(t *testing.T) {
 	d, _ := panned(t)
-	d, _, err := d.Apply(Command{Do: "ride", Cover: "c", ID: "t", Frame: 12})
+	d, _, err := d.Apply(RideTrack{Cover: "c", ID: "t", Frame: 12})
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, _, err := d.Apply(Command{Do: "untrack", ID: "t"}); err == nil ||
+	if _, _, err := d.Apply(RemoveTrack{ID: "t"}); err == nil ||
 		!strings.Contains(err.Error(), "Plate rides on Side") {
 		t.Errorf("a track in use is removed: %v", err)
 	}
 	last := 100
 	for _, tol := range []float64{.1, .5, 2} {
-		e, _, err := d.Apply(Command{Do: "byHand", Cover: "c", Number: tol}, Command{Do: "untrack", ID: "t"})
+		e, _, err := d.Apply(KeyByHand{Cover: "c", Tolerance: tol}, RemoveTrack{ID: "t"})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -146,7 +146,7 @@ func TestByHand(t *testing.T) {
 // that were not followed are told; a second change of the same track is a conflict.
 func TestTracksApart(t *testing.T) {
 	d, _ := panned(t)
-	d, _, err := d.Apply(Command{Do: "ride", Cover: "c", ID: "t", Frame: 12})
+	d, _, err := d.Apply(RideTrack{Cover: "c", ID: "t", Frame: 12})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -174,7 +174,7 @@ func TestTracksApart(t *testing.T) {
 	if err := e.Followed(); err != nil {
 		t.Error(err)
 	}
-	long, _, err := e.Apply(Command{Do: "span", Cover: "c", Span: &Span{0, 29}})
+	long, _, err := e.Apply(SetSpan{Cover: "c", Span: Span{0, 29}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -183,7 +183,7 @@ func TestTracksApart(t *testing.T) {
 	}
 	renamed := e.Tracks[0]
 	renamed.Name = "Other"
-	cmds := []Command{{Do: "track", Track: &renamed}}
+	cmds := []Command{SetTrack{Track: renamed}}
 	theirs, _, err := e.Apply(cmds...)
 	if err != nil || Untouched(e, theirs, cmds) || !Untouched(e, long, cmds) {
 		t.Errorf("a change of the same track is no conflict: %v", err)
@@ -198,7 +198,7 @@ func TestHoldouts(t *testing.T) {
 	h.ID, h.Name, h.Treatments, h.HoldsOut, h.Span = "h", "Pallet", nil, []string{"c"}, Span{10, 15}
 	other := d.Find("c").clone()
 	other.ID = "d"
-	d, _, err := d.Apply(Command{Do: "add", New: &h}, Command{Do: "add", New: &other})
+	d, _, err := d.Apply(AddCover{New: h}, AddCover{New: other})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -211,13 +211,13 @@ func TestHoldouts(t *testing.T) {
 	if n := len(d.Holdouts(12)); n != 1 {
 		t.Errorf("%d holdouts", n)
 	}
-	e, _, err := d.Apply(Command{Do: "remove", Cover: "c"})
+	e, _, err := d.Apply(RemoveCover{Cover: "c"})
 	if err != nil || len(e.Covers) != 1 {
 		t.Errorf("after its cover was removed: %d covers, %v", len(e.Covers), err)
 	}
 	bad := h
 	bad.ID, bad.HoldsOut = "x", []string{"nobody"}
-	if _, _, err := d.Apply(Command{Do: "add", New: &bad}); err == nil {
+	if _, _, err := d.Apply(AddCover{New: bad}); err == nil {
 		t.Error("a holdout of nothing that is there is taken")
 	}
 }
@@ -242,13 +242,13 @@ func TestStretch(t *testing.T) {
 // its place in the order stay.
 func TestReplace(t *testing.T) {
 	d, _ := panned(t)
-	d, _, err := d.Apply(Command{Do: "ride", Cover: "c", ID: "t", Frame: 12})
+	d, _, err := d.Apply(RideTrack{Cover: "c", ID: "t", Frame: 12})
 	if err != nil {
 		t.Fatal(err)
 	}
 	other := d.Find("c").clone()
 	other.ID, other.Name, other.Item, other.Span, other.HoldsOut = "x", "Other", "else", Span{3, 9}, []string{"*"}
-	e, label, err := d.Apply(Command{Do: "replace", Cover: "c", New: &other})
+	e, label, err := d.Apply(ReplaceCover{Cover: "c", New: other})
 	if err != nil || label != "replaced all of Plate" {
 		t.Fatal(label, err)
 	}
@@ -256,7 +256,7 @@ func TestReplace(t *testing.T) {
 		len(c.HoldsOut) > 0 || c.Span != (Span{3, 9}) {
 		t.Errorf("%+v", c)
 	}
-	if _, _, err := d.Apply(Command{Do: "replace", Cover: "c"}); err == nil {
+	if _, _, err := d.Apply(ReplaceCover{Cover: "c"}); err == nil {
 		t.Error("replaced by nothing")
 	}
 }

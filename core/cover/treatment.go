@@ -80,7 +80,7 @@ type Setting struct {
 	Name  string `json:"name"` // as in the document; of a number also its lane's
 	Title string `json:"title"`
 	// Sort is "number", "choice", "switch", "colour" or "graphic".
-	Sort string `json:"sort"`
+	Sort string `json:"sort" enum:"number,choice,switch,colour,graphic"`
 	// Of a number: its unit, its range, the part of it that a slider spans, what it
 	// begins with (a switch begins off at 0), and by how much it is shown larger than it
 	// is stored.
@@ -92,9 +92,15 @@ type Setting struct {
 	Times  float64     `json:"times,omitempty"`
 	Digits int         `json:"digits"`
 	// Of a choice: its values with their titles, the first one being the absent one.
-	Choices [][2]string `json:"choices,omitempty"`
+	Choices []Choice `json:"choices,omitempty"`
 	// Unless names a switch; while that is on the setting does nothing.
 	Unless string `json:"unless,omitempty"`
+}
+
+// Choice is one value of a choice, with its title.
+type Choice struct {
+	Value string `json:"value"`
+	Title string `json:"title"`
 }
 
 // Description is what a kind of treatment is for people.
@@ -129,7 +135,7 @@ var Kinds = []Description{
 	{Kind: Mosaic, Title: "Mosaic", Settings: []Setting{
 		px("cell/across", "Cell across", 2, 2000, 24, 0, geom.Pt(2, 120)),
 		px("cell/down", "Cell down", 2, 2000, 24, 0, geom.Pt(2, 120)),
-		{Name: "form", Title: "Cells", Sort: "choice", Choices: [][2]string{
+		{Name: "form", Title: "Cells", Sort: "choice", Choices: []Choice{
 			{"square", "Square"}, {"brick", "Brick"}, {"hexagon", "Hexagon"}, {"dot", "Dot"},
 		}},
 		{Name: "rides", Title: "Grid rides with the surface", Sort: "switch"},
@@ -146,7 +152,7 @@ var Kinds = []Description{
 	{Kind: SurfaceFill, Title: "Surface", Ground: true, Settings: []Setting{grain, shading}},
 	{Kind: Patch, Title: "Patch", Ground: true, Settings: []Setting{
 		{Name: "graphic", Title: "Graphic", Sort: "graphic"},
-		{Name: "fit", Title: "Fit", Sort: "choice", Choices: [][2]string{
+		{Name: "fit", Title: "Fit", Sort: "choice", Choices: []Choice{
 			{"stretched", "Stretched"}, {"inside", "Inside"}, {"filling", "Filling"},
 		}},
 		{
@@ -278,7 +284,7 @@ func (t *Treatment) validate(frames int) error {
 				err = errors.Join(err, fmt.Errorf("%s: %w", s.Name, e))
 			}
 		case "choice":
-			if v := *t.choice(s.Name); v != "" && !slices.ContainsFunc(s.Choices, func(c [2]string) bool { return c[0] == v }) {
+			if v := *t.choice(s.Name); v != "" && !slices.ContainsFunc(s.Choices, func(c Choice) bool { return c.Value == v }) {
 				err = errors.Join(err, fmt.Errorf("%s %q is not known", s.Name, v))
 			}
 		case "colour":
@@ -302,12 +308,4 @@ func (t *Treatment) validate(frames int) error {
 		err = errors.Join(err, fmt.Errorf("a %s has settings of another kind", t.Kind))
 	}
 	return err
-}
-
-func (t Treatment) clone() Treatment {
-	for _, name := range numbers {
-		v := t.number(name)
-		v.Keys = slices.Clone(v.Keys)
-	}
-	return t
 }

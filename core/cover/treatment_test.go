@@ -46,20 +46,20 @@ func TestKindsAreTheirDescriptions(t *testing.T) {
 			}
 			lane := "treatment/t/" + s.Name
 			v := s.Least + .5*(min(s.Most, 5)-s.Least)
-			n := apply(t, d, Command{Do: "set", Cover: "a", Lane: lane, Number: v, Frame: 10, Scope: ThisFrame},
-				Command{Do: "set", Cover: "a", Lane: lane, Number: s.Least, Frame: 20, Scope: ThisFrame})
+			n := apply(t, d, SetNumber{Cover: "a", Lane: lane, Number: v, Frame: 10, Scope: ThisFrame},
+				SetNumber{Cover: "a", Lane: lane, Number: s.Least, Frame: 20, Scope: ThisFrame})
 			c := n.Find("a")
 			if got := c.Values(15)[lane]; math.Abs(got-(v+s.Least)/2) > 1e-9 {
 				t.Errorf("%s %s: %g half way from %g to %g", k.Kind, s.Name, got, v, s.Least)
 			}
-			if _, _, err := d.Apply(Command{Do: "set", Cover: "a", Lane: lane, Number: s.Most + 1}); err == nil {
+			if _, _, err := d.Apply(SetNumber{Cover: "a", Lane: lane, Number: s.Most + 1}); err == nil {
 				t.Errorf("%s %s: %g is taken, and the most is %g", k.Kind, s.Name, s.Most+1, s.Most)
 			}
 			for _, other := range Kinds {
 				if own := (&Treatment{Kind: other.Kind}).settings(); len(own) > 0 && !has(own, s.Name) {
 					x := NewTreatment("t", other.Kind)
 					*x.number(s.Name) = Const(max(s.Least, 1))
-					if _, _, err := d.Apply(Command{Do: "treat", Cover: "a", Treatments: []Treatment{x}}); err == nil {
+					if _, _, err := d.Apply(SetTreatments{Cover: "a", Treatments: []Treatment{x}}); err == nil {
 						t.Errorf("a %s with the %s of a %s is taken", other.Kind, s.Name, k.Kind)
 					}
 				}
@@ -81,7 +81,7 @@ func has(all []Setting, name string) bool {
 func TestSwappingATreatmentKeepsTheRest(t *testing.T) {
 	d := one(Blur)
 	for _, k := range Kinds {
-		n := apply(t, d, Command{Do: "treat", Cover: "a", Treatments: []Treatment{NewTreatment("t", k.Kind)}})
+		n := apply(t, d, SetTreatments{Cover: "a", Treatments: []Treatment{NewTreatment("t", k.Kind)}})
 		was, now := d.Find("a").Shape(7), n.Find("a").Shape(7)
 		if was.Digest() != now.Digest() {
 			t.Errorf("%s: the form changed", k.Kind)
@@ -97,7 +97,7 @@ func TestStyles(t *testing.T) {
 	if err := s.Validate(); err != nil {
 		t.Fatal(err)
 	}
-	n := apply(t, d, Command{Do: "style", Cover: "a", ID: "house", Style: &s})
+	n := apply(t, d, FollowStyle{Cover: "a", ID: "house", Style: &s})
 	has := n.Find("a").StyleOf()
 	if !has.Same(&s) || n.Find("a").Style != "house" || n.Find("b").Style != "" {
 		t.Fatalf("%+v", n.Find("a"))
@@ -105,7 +105,7 @@ func TestStyles(t *testing.T) {
 	if n.Find("a").Outlines[0].Keys[0].Knots[2] != d.Find("a").Outlines[0].Keys[0].Knots[2] {
 		t.Error("the style moved the cover")
 	}
-	off := apply(t, n, Command{Do: "set", Cover: "a", Lane: "grow", Number: 4})
+	off := apply(t, n, SetNumber{Cover: "a", Lane: "grow", Number: 4})
 	if has = off.Find("a").StyleOf(); has.Same(&s) {
 		t.Error("it differs and is said to be the same")
 	}
@@ -117,7 +117,7 @@ func TestStyles(t *testing.T) {
 	if (&Style{}).Validate() == nil {
 		t.Error("a style without treatments is taken")
 	}
-	if n = apply(t, n, Command{Do: "style", Cover: "a"}); n.Find("a").Style != "" ||
+	if n = apply(t, n, FollowStyle{Cover: "a"}); n.Find("a").Style != "" ||
 		n.Find("a").Treatments[0].Kind != Mosaic {
 		t.Error("following none changes nothing else")
 	}
@@ -125,11 +125,11 @@ func TestStyles(t *testing.T) {
 
 // Motion is taken over as it goes on from the span's beginning; the place is kept.
 func TestMovingLikeAnother(t *testing.T) {
-	d := apply(t, one(Blur), Command{
-		Do: "place", Cover: "a", Frame: 40,
-		Placement: &Placement{Move: geom.Pt(80, 20), Turn: 10, Size: geom.Pt(2, 2)},
+	d := apply(t, one(Blur), PlaceCover{
+		Cover: "a", Frame: 40,
+		Placement: Placement{Move: geom.Pt(80, 20), Turn: 10, Size: geom.Pt(2, 2)},
 	})
-	d = apply(t, d, Command{Do: "moveLike", Cover: "b", ID: "a"})
+	d = apply(t, d, MoveLike{Cover: "b", Other: "a"})
 	for f := 0; f < 50; f += 7 {
 		a, b := d.Find("a"), d.Find("b")
 		da, db := a.Centre(f).Sub(a.Centre(0)), b.Centre(f).Sub(b.Centre(0))
@@ -137,27 +137,27 @@ func TestMovingLikeAnother(t *testing.T) {
 			t.Errorf("f %d: moved by %v and %v", f, da, db)
 		}
 	}
-	if _, _, err := d.Apply(Command{Do: "moveLike", Cover: "a", ID: "a"}); err == nil {
+	if _, _, err := d.Apply(MoveLike{Cover: "a", Other: "a"}); err == nil {
 		t.Error("a cover moves like itself")
 	}
 }
 
 // A label follows its cover while that is live, and goes with it.
 func TestLabelsFollow(t *testing.T) {
-	d := apply(t, one(Blur), Command{Do: "label", Label: &Label{
+	d := apply(t, one(Blur), SetLabel{Label: Label{
 		ID: "l", Cover: "a", Text: "Plate", Size: 20, Colour: "#ffffff",
-	}}, Command{Do: "span", Cover: "a", Span: &Span{5, 20}},
-		Command{Do: "place", Cover: "a", Frame: 10, Placement: &Placement{Move: geom.Pt(50, 0), Size: geom.Pt(1, 1)}})
+	}}, SetSpan{Cover: "a", Span: Span{5, 20}},
+		PlaceCover{Cover: "a", Frame: 10, Placement: Placement{Move: geom.Pt(50, 0), Size: geom.Pt(1, 1)}})
 	if len(d.LabelsAt(4)) != 0 || len(d.LabelsAt(21)) != 0 {
 		t.Error("it is shown outside the span")
 	}
 	if l := d.LabelsAt(10); len(l) != 1 || math.Abs(l[0].Box.Centre().X-190) > 1e-6 {
 		t.Errorf("%+v", l)
 	}
-	if d = apply(t, d, Command{Do: "remove", Cover: "a"}); len(d.Labels) != 0 {
+	if d = apply(t, d, RemoveCover{Cover: "a"}); len(d.Labels) != 0 {
 		t.Error("it outlives its cover")
 	}
-	if _, _, err := d.Apply(Command{Do: "label", Label: &Label{
+	if _, _, err := d.Apply(SetLabel{Label: Label{
 		ID: "l", Cover: "a", Text: "Plate", Size: 20, Colour: "#ffffff",
 	}}); err == nil {
 		t.Error("it follows what is not there")

@@ -1,6 +1,9 @@
 package geom
 
-import "math"
+import (
+	"math"
+	"slices"
+)
 
 // Knot is one point of a closed path. In and Out are the offsets of its two
 // handles from P; a corner without curves has both at zero.
@@ -188,4 +191,34 @@ func (p Path) Nearest(q Point) (segment int, t, distance float64) {
 		}
 	}
 	return segment, t, distance
+}
+
+// Aligned returns the knots begun at the one, and ordered in the direction, that leave
+// each nearest to the knot of another path with as many: a thing drawn anew keeps its
+// corners, whichever was drawn first. Both are compared about their means.
+func (p Path) Aligned(was Path) Path {
+	mean := func(p Path) (m Point) {
+		for _, k := range p {
+			m = m.Add(k.P.Mul(1 / float64(len(p))))
+		}
+		return m
+	}
+	shift := mean(was).Sub(mean(p))
+	best, least := p, math.Inf(1)
+	for _, back := range []bool{false, true} {
+		for first := range p {
+			turned := append(slices.Clone(p[first:]), p[:first]...)
+			if back {
+				slices.Reverse(turned)
+			}
+			far := 0.
+			for i, k := range turned {
+				far += k.P.Add(shift).Sub(was[i].P).Len()
+			}
+			if far < least {
+				best, least = turned, far
+			}
+		}
+	}
+	return best
 }

@@ -1,6 +1,6 @@
 // The interface's figures, measured in the real browser. Prints, never judges.
 import { expect, test, type Browser, type Page } from '@playwright/test';
-import { addItem, dragOn, onScreen, openDemo, saved } from '../help';
+import { addItem, dragOn, onScreen, openDemo, saved, shotOf } from '../help';
 
 const p = (xs: number[], q: number) =>
   [...xs].sort((a, b) => a - b)[Math.min(Math.floor(xs.length * q), xs.length - 1)]!;
@@ -12,10 +12,12 @@ const say = (what: string, xs: number[]) =>
 /** Goes to a frame and resolves when its pictures are on the canvas and painted. */
 async function timeTo(page: Page, f: number): Promise<number> {
   return page.evaluate(async (f) => {
-    const b = (window as any).bench;
     const pane = document.querySelector('[data-testid=picture]') as HTMLElement;
+    const field = document.getElementById('goto') as HTMLInputElement;
+    field.value = String(f);
+    field.dispatchEvent(new Event('input', { bubbles: true }));
     const from = performance.now();
-    b.seek(f);
+    field.form!.requestSubmit();
     await new Promise<void>((done) => {
       const look = () =>
         pane.dataset.shown?.startsWith(`${f}:`) ? requestAnimationFrame(() => done()) : setTimeout(look, 1);
@@ -24,6 +26,13 @@ async function timeTo(page: Page, f: number): Promise<number> {
     return performance.now() - from;
   }, f);
 }
+
+/** Selects an item of the shot. */
+const select = (page: Page, name: string) =>
+  page
+    .getByRole('navigation', { name: 'Items of this shot' })
+    .getByRole('button', { name: new RegExp(`^${name}`) })
+    .click();
 
 test('random frames, dragging, playing', async ({ page }) => {
   await openDemo(page, 'Crane and crate'); // no cover yet
@@ -55,25 +64,7 @@ test('random frames, dragging, playing', async ({ page }) => {
 
   // Dragging: from the pointer's move to the patch drawn for it.
   await timeTo(page, 150);
-  await page.evaluate(() => {
-    const b = (window as any).bench;
-    (window as any).lags = [];
-    const show = b.show.bind(b);
-    let asked = 0;
-    b.show = (c: unknown) => {
-      asked = performance.now();
-      show(c);
-    };
-    let last = b.draft;
-    const look = () => {
-      if (b.draft && b.draft !== last) {
-        last = b.draft;
-        (window as any).lags.push(performance.now() - asked);
-      }
-      requestAnimationFrame(look);
-    };
-    requestAnimationFrame(look);
-  });
+  await page.evaluate(() => performance.clearMeasures());
   const cover = (await page.getByTestId('cover-in-hand').boundingBox())!;
   const at = { x: cover.x + cover.width / 2, y: cover.y + cover.height / 2 };
   await page.mouse.move(at.x, at.y);
@@ -84,14 +75,17 @@ test('random frames, dragging, playing', async ({ page }) => {
   }
   await page.mouse.up();
   await saved(page);
-  say('drag to treated pixels, 720p, mosaic of about 170x70', await page.evaluate(() => (window as any).lags));
+  say(
+    'drag to treated pixels, 720p, mosaic of about 170x70',
+    await page.evaluate(() => performance.getEntriesByName('celator drag to pixels').map((e) => e.duration)),
+  );
   await page.keyboard.press('Control+z');
   await saved(page);
 
   // Playing with two covers.
   await addItem(page, 'Second');
   await dragOn(page, 200, 100, 400, 220);
-  await page.evaluate(() => ((window as any).bench.item = (window as any).bench.items[0].id));
+  await select(page, 'Trike plate');
   await page.keyboard.press('Home');
   for (const [round, pause] of [
     ['half a second after an edit', 500],
@@ -99,20 +93,18 @@ test('random frames, dragging, playing', async ({ page }) => {
     ['again', 500],
   ] as const) {
     if (round.startsWith('ten')) {
-      await page.evaluate(() => ((window as any).bench.item = (window as any).bench.items[1].id));
+      await select(page, 'Second');
       await page.keyboard.press('Alt+ArrowRight');
       await saved(page);
     }
     await page.keyboard.press('Home');
     await page.waitForTimeout(pause);
-    const r = await page.evaluate(async () => {
-      const b = (window as any).bench;
-      b.played = b.dropped = 0;
-      b.play(1);
-      while (b.played < 190) await new Promise((r) => setTimeout(r, 20));
-      const out = [b.played, b.dropped];
-      b.play(0);
-      return out;
+    await page.keyboard.press('Space');
+    await page.waitForTimeout(8500);
+    await page.keyboard.press('Space');
+    const r = await page.evaluate(() => {
+      const { played, dropped } = (performance.getEntriesByName('celator play').at(-1) as PerformanceMark).detail;
+      return [played, dropped] as [number, number];
     });
     console.log(
       `playing at 25 frames a second, 720p, two covers, ${round}: ${r[1]} of ${r[0]} frames dropped (${((100 * r[1]) / r[0]).toFixed(1)} %)`,
@@ -174,35 +166,39 @@ async function scripting(
 test('a path of 40 knots is dragged', async ({ page, browser }) => {
   await openDemo(page, 'Crane and crate');
   await addItem(page, 'Path');
-  await page.evaluate(async () => {
-    const b = (window as any).bench;
-    const knots = Array.from({ length: 40 }, (_, i) => {
-      const [s, c] = [Math.sin((i * Math.PI) / 20), Math.cos((i * Math.PI) / 20)];
-      return {
-        p: { x: 500 + (i % 2 ? 90 : 120) * c, y: 300 + (i % 2 ? 90 : 120) * s },
-        in: { x: 8 * s, y: -8 * c },
-        out: { x: -8 * s, y: 8 * c },
-      };
-    });
-    await b.save([
-      {
-        do: 'add',
-        new: {
-          id: 'forty',
-          item: b.item,
-          name: 'Path',
-          span: { first: 0, last: b.last },
-          outlines: [{ id: 'o1', shape: 'path', keys: [{ frame: 0, knots }] }],
-          motion: { pivot: { x: 500, y: 300 }, keys: [] },
-          grow: 0,
-          soften: { across: 4, down: 4 },
-          treatments: [{ id: 't', kind: 'blur', strength: 1, sigma: { across: 12, down: 12 } }],
-        },
-      },
-    ]);
-    b.tool = 'move';
+  const shot = await shotOf(page);
+  const item = shot.items.find((i: any) => i.name === 'Path').id;
+  const knots = Array.from({ length: 40 }, (_, i) => {
+    const [s, c] = [Math.sin((i * Math.PI) / 20), Math.cos((i * Math.PI) / 20)];
+    return {
+      p: { x: 500 + (i % 2 ? 90 : 120) * c, y: 300 + (i % 2 ? 90 : 120) * s },
+      in: { x: 8 * s, y: -8 * c },
+      out: { x: -8 * s, y: 8 * c },
+    };
   });
-  await saved(page);
+  await page.request.post(`/api/shots/${shot.id}/edits`, {
+    data: {
+      base: shot.revision.number,
+      commands: [
+        {
+          do: 'add',
+          new: {
+            id: 'forty',
+            item,
+            name: 'Path',
+            span: { first: 0, last: shot.frames - 1 },
+            outlines: [{ id: 'o1', shape: 'path', keys: [{ frame: 0, knots }] }],
+            motion: { pivot: { x: 500, y: 300 }, keys: [] },
+            grow: 0,
+            soften: { across: 4, down: 4 },
+            treatments: [{ id: 't', kind: 'blur', strength: 1, sigma: { across: 12, down: 12 } }],
+          },
+        },
+      ],
+    },
+  });
+  await page.keyboard.press('Escape');
+  await expect(page.getByTestId('cover-in-hand')).toHaveCount(1);
   for (const [what, x, y] of [
     ['the whole path', 500, 300],
     ['one knot', 620, 300],

@@ -1,10 +1,10 @@
 // Makes docs/screenshots from the demo programme.
 import { expect, test, type Page } from '@playwright/test';
-import { openDemo, saved } from '../help';
+import { goTo, openDemo, runsEnded, saved, shotOf } from '../help';
 
 const shot = (page: Page, name: string) => page.screenshot({ path: `../docs/screenshots/${name}.png` });
 const at = async (page: Page, f: number) => {
-  await page.evaluate((f) => (window as any).bench.seek(f), f);
+  await goTo(page, String(f));
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', new RegExp(`^${f}:`));
   await page.waitForTimeout(400);
 };
@@ -40,11 +40,7 @@ test('main views', async ({ page }) => {
   await page.keyboard.press('Shift+P');
   await at(page, 150);
   await page.keyboard.press('v');
-  await page.waitForFunction(
-    () => (window as any).bench.follows.attempts.length && !(window as any).bench.follows.running,
-    undefined,
-    { timeout: 90_000 },
-  );
+  await runsEnded(page, 1);
   await at(page, 90);
   await page.waitForTimeout(2500);
   await shot(page, 'follow');
@@ -103,21 +99,10 @@ test('main views', async ({ page }) => {
   await page.getByRole('button', { name: 'Compare no more' }).click();
   await at(page, 20);
   await page.keyboard.press('v');
-  await page.waitForFunction(
-    () => (window as any).bench.follows.attempts.length === 1 && !(window as any).bench.follows.running,
-    undefined,
-    { timeout: 90_000 },
-  );
+  await runsEnded(page, 1);
   await page.getByRole('tab', { name: /Hold out/ }).click();
   await page.getByRole('button', { name: /Find what is in front/ }).click();
-  await page.waitForFunction(
-    () =>
-      (window as any).bench.holds.runs.length === 1 &&
-      !(window as any).bench.holds.running &&
-      (window as any).bench.holds.proposed,
-    undefined,
-    { timeout: 120_000 },
-  );
+  await runsEnded(page, 1, true);
   await at(page, 100);
   await page.keyboard.press('Shift+Enter');
   await saved(page);
@@ -152,7 +137,7 @@ test('main views', async ({ page }) => {
   await shot(page, 'check');
   await page.getByRole('button', { name: 'Ready for review' }).click();
   await expect(page.getByTestId('standing').getByRole('button', { name: 'Back to work' })).toBeVisible();
-  const programme = await page.evaluate(() => (window as any).bench.shot.programme as string);
+  const programme = (await shotOf(page)).programme as string;
   await page.goto(`/review/${programme}`);
   await expect(page.getByTestId('review-picture')).toHaveAttribute('data-shown', /:concealed$/, { timeout: 60_000 });
   await page.getByLabel('Reviewer’s name').fill('Maren Toll');

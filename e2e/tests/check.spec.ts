@@ -3,7 +3,7 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { clip, dragOn, folder, goTo, newProgramme, saved } from '../help';
+import { clip, document, dragOn, folder, goTo, newProgramme, saved } from '../help';
 
 /** A plate with lettering that rests before a wall: 50 frames, and a cut to another scene. */
 function plate(name: string): string {
@@ -79,7 +79,7 @@ test('from a list to an approved item and its report', async ({ page }) => {
   const dialog = page.getByTestId('import');
   await expect(dialog.getByTestId('wrong')).toContainText('Line 4: there is no kind');
   await expect(dialog.getByRole('button', { name: 'Enter the list' })).toBeDisabled();
-  await dialog.getByRole('button', { name: 'Leave it' }).click();
+  await dialog.getByRole('button', { name: 'Cancel' }).click();
   await expect(page.getByTestId('row')).toHaveCount(0);
   writeFileSync(list, lines.join('\n'));
   await page.getByTestId('import-file').setInputFiles(list);
@@ -127,7 +127,7 @@ test('from a list to an approved item and its report', async ({ page }) => {
   const bare = page.locator('[data-testid=finding][data-kind=bare-ends]');
   await expect(bare).toHaveCount(1);
   await expect(bare).toContainText('f 0–5');
-  await expect(page.getByTestId('slat-finding').first()).toBeVisible();
+  await expect(page.getByTestId('row-finding').first()).toBeVisible();
   await accessible(page);
   // The keys lead to it.
   await page.keyboard.press('Control+ArrowDown');
@@ -165,7 +165,7 @@ test('from a list to an approved item and its report', async ({ page }) => {
     .toBeGreaterThan(100);
   await bare.getByRole('button', { name: 'Lengthen the span' }).click();
   await saved(page);
-  expect(await page.evaluate(() => (window as any).bench.cover.span.first)).toBe(0);
+  expect((await document(page)).covers[0].span.first).toBe(0);
   await kinds.filter({ hasText: 'Readable' }).first().getByRole('button').first().click();
   await page.keyboard.press('Shift+G');
   await page.getByRole('group', { name: 'Treatment' }).getByRole('button', { name: 'Fill', exact: true }).click();
@@ -192,7 +192,7 @@ test('from a list to an approved item and its report', async ({ page }) => {
   // What needs no cover is waived with a reason, which the report has.
   await row(page, 'Loose mark').getByRole('button', { name: 'Edit' }).click();
   await page.getByLabel('Also seen in').selectOption({ label: 'plate.mp4 2' });
-  await page.getByRole('button', { name: 'Keep it' }).click();
+  await page.getByRole('button', { name: 'Save' }).click();
   await row(page, 'Loose mark').getByRole('checkbox').check();
   await page.getByTestId('bulk').getByRole('button', { name: 'Waive' }).click();
   await page.getByLabel('Why it is waived').fill('Agreed with the sponsor');
@@ -215,7 +215,7 @@ test('from a list to an approved item and its report', async ({ page }) => {
   await page.goto(`/programmes/${id}`);
   await row(page, 'Wall plate').getByRole('link').first().click();
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
-  const doc = await page.evaluate(() => (window as any).bench.document);
+  const doc = await document(page);
   const file = join(folder, 'checked.json');
   const part = clip(
     'part.mp4',

@@ -8,6 +8,7 @@ import {
   addItem,
   bringIn,
   clip,
+  core,
   decode,
   document,
   dragOn,
@@ -16,7 +17,9 @@ import {
   goTo,
   newProgramme,
   onScreen,
+  runsEnded,
   saved,
+  selected,
 } from '../help';
 
 type Pt = { x: number; y: number };
@@ -74,34 +77,19 @@ function carried(a: Pt[], b: Pt[], p: Pt): Pt {
   return through(square(b), through(back, p));
 }
 
-/** Waits until so many attempts were made and all have ended. */
-const run = async (page: Page, n: number) => {
-  await page.waitForFunction(
-    (n) => {
-      const f = (window as any).bench.follows;
-      return f.attempts.length === n && !f.running;
-    },
-    n,
-    { timeout: 90_000 },
-  );
-  await saved(page);
-};
-
 /** The surface on every frame: corners and state. */
-const surfaces = (page: Page): Promise<{ corners: Pt[]; state: string }[]> =>
-  page.evaluate((n) => {
-    const f = (window as any).bench.follows;
-    return Array.from(
-      { length: n },
-      (_, i) => JSON.parse((window as any).celatorCore.surface(JSON.stringify(f.track), f.track.attempt, i)).value,
-    );
-  }, frames);
+const surfaces = async (page: Page): Promise<{ corners: Pt[]; state: string }[]> => {
+  const track = (await document(page)).tracks[0];
+  const request = { track, attempt: track.attempt };
+  return Promise.all(Array.from({ length: frames }, (_, frame) => core(page, 'surface', { ...request, frame })));
+};
 
 async function mend(page: Page, to: Pt[]): Promise<void> {
   await page.keyboard.press('r');
   for (let i = 0; i < 4; i++) {
-    const at = await page.evaluate((i) => (window as any).bench.follows.mending.corners[i] as Pt, i);
-    const [p, q] = [await onScreen(page, at.x, at.y), await onScreen(page, to[i]!.x, to[i]!.y)];
+    const corner = (await page.getByTestId(`mend ${i}`).boundingBox())!;
+    const p = { x: corner.x + corner.width / 2, y: corner.y + corner.height / 2 };
+    const q = await onScreen(page, to[i]!.x, to[i]!.y);
     await page.mouse.move(p.x, p.y);
     await page.mouse.down();
     await page.mouse.move(q.x, q.y, { steps: 4 });
@@ -136,7 +124,7 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   await expect(page.getByTestId('texture')).toContainText('can be compared');
   await page.keyboard.press('v');
   await expect(page.getByTestId('running')).toBeVisible();
-  await run(page, 1);
+  await runsEnded(page, 1);
   let doc = await document(page);
   expect(doc.tracks).toHaveLength(1);
   expect(doc.covers[0]).toMatchObject({ track: doc.tracks[0].id, from: reference });
@@ -176,12 +164,12 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
     page,
     wanted(40).map((p) => ({ x: p.x + 14, y: p.y + 6 })),
   );
-  await page.getByRole('button', { name: 'Make it an anchor' }).click();
-  await run(page, 2);
+  await page.getByRole('button', { name: 'Set an anchor here' }).click();
+  await runsEnded(page, 2);
   expect(off((await surfaces(page))[40]!, 40)).toBeGreaterThan(10);
   await mend(page, wanted(40));
   await page.keyboard.press('Shift+r');
-  await run(page, 3);
+  await runsEnded(page, 3);
   await check(2);
   expect((await surfaces(page))[40]!.state).toBe('a');
   await expect(page.getByTestId('anchor')).toHaveCount(2);
@@ -207,18 +195,10 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   await page.getByRole('tab', { name: /Follow/ }).click();
   await page.getByLabel('Step card').getByRole('button', { name: 'Plate', exact: true }).click();
   await saved(page);
-  const paths = () =>
-    page.evaluate(
-      (n) =>
-        Array.from(
-          { length: n },
-          (_, f) =>
-            JSON.parse((window as any).celatorCore.hand((window as any).bench.cover.id, f)).value.outlines[0].knots.map(
-              (k: any) => k.p,
-            ) as Pt[],
-        ),
-      frames,
-    );
+  const paths = async () => {
+    const all = await Promise.all(Array.from({ length: frames }, (_, f) => selected(page, f)));
+    return all.map((c) => c.outlines[0].knots.map((k: any) => k.p) as Pt[]);
+  };
   expect((await document(page)).covers[1].track).toBe(doc.tracks[0].id);
   const riding = await paths();
   await page.getByRole('button', { name: /Attempts, sharing/ }).click();
@@ -295,7 +275,7 @@ test('what cannot be followed is said, and a run can be stopped', async ({ page 
   await page.getByRole('tab', { name: /Follow/ }).click();
   await expect(page.getByTestId('texture')).toContainText('Too little texture');
   await page.keyboard.press('v');
-  await run(page, 1);
+  await runsEnded(page, 1);
   await expect(page.getByRole('alert')).toContainText('too little texture');
   expect((await document(page)).tracks ?? []).toHaveLength(0);
 
@@ -304,12 +284,11 @@ test('what cannot be followed is said, and a run can be stopped', async ({ page 
   await page.keyboard.press('v');
   await expect(page.getByTestId('running')).toBeVisible();
   await page.keyboard.press('Shift+v');
-  await run(page, 2);
+  await runsEnded(page, 2);
   const doc = await document(page);
   expect(doc.tracks).toHaveLength(1);
-  const states = await page.evaluate(
-    () => (window as any).bench.slats.get((window as any).bench.cover.id).states as string,
-  );
+  const rows: any[] = await core(page, 'rows');
+  const states = rows.find((r) => r.id === doc.covers[0].id).states as string;
   expect(states.slice(0, 10)).toMatch(/^-+$/);
   expect(states[100]).toBe('a');
   await page.getByRole('button', { name: 'Deliver' }).click();

@@ -18,7 +18,10 @@ import {
   goTo,
   newProgramme,
   onScreen,
+  runsEnded,
   saved,
+  selected,
+  shotOf,
 } from '../help';
 
 type Pt = { x: number; y: number };
@@ -70,11 +73,7 @@ async function begin(page: Page, name: string): Promise<string> {
   const ys = sign(reference).map((p) => p.y);
   await dragOn(page, Math.min(...xs) - 6, Math.min(...ys) - 6, Math.max(...xs) + 6, Math.max(...ys) + 6);
   await page.keyboard.press('v');
-  await page.waitForFunction(
-    () => (window as any).bench.follows.attempts.length === 1 && !(window as any).bench.follows.running,
-    undefined,
-    { timeout: 90_000 },
-  );
+  await runsEnded(page, 1);
   await saved(page);
   await evenFill(page);
   await page.getByRole('tab', { name: /Hold out/ }).click();
@@ -134,29 +133,21 @@ test('what passes in front is found, looked at, accepted, and left untouched', a
   const source = await begin(page, 'found');
   await page.getByRole('button', { name: /Find what is in front/ }).click();
   await expect(page.getByTestId('looking')).toBeVisible();
-  await page.waitForFunction(
-    () =>
-      (window as any).bench.holds.runs.length === 1 &&
-      !(window as any).bench.holds.running &&
-      (window as any).bench.holds.proposed,
-    undefined,
-    { timeout: 120_000 },
-  );
+  await runsEnded(page, 1, true);
   await saved(page);
 
   // It is shown, and holds out nothing before it is accepted.
   await goTo(page, '40');
   await expect(page.getByTestId('found-here')).toContainText('not accepted yet');
   await expect(page.getByTestId('front')).toHaveAttribute('data-accepted', 'false');
-  const held = (f: number) =>
-    page.evaluate(async (f) => {
-      const b = (window as any).bench;
-      const r = await fetch(`/api/shots/${b.shot.id}/patches/${b.shown}/${f}?matte=true&full=true`);
-      const bytes = new Uint8Array(await r.arrayBuffer());
-      let dark = 0;
-      for (let i = 0; i < bytes.length; i += 4) if (bytes[i + 3] === 255 && bytes[i]! < 30) dark++;
-      return dark;
-    }, f);
+  const held = async (f: number) => {
+    const now = await shotOf(page);
+    const r = await page.request.get(`/api/shots/${now.id}/patches/${now.revision.number}/${f}?matte=true&full=true`);
+    const bytes = await r.body();
+    let dark = 0;
+    for (let i = 0; i < bytes.length; i += 4) if (bytes[i + 3] === 255 && bytes[i]! < 30) dark++;
+    return dark;
+  };
   const before = await held(40);
   const stretches = page.getByRole('list', { name: 'Stretches found' }).getByRole('listitem');
   await expect(stretches).toHaveCount(1);
@@ -184,7 +175,7 @@ test('what passes in front is found, looked at, accepted, and left untouched', a
   await page.getByRole('button', { name: 'Take away' }).click();
   await page.getByLabel('On the whole stretch, carried along').check();
   await dragOn(page, 560, 250, 660, 260);
-  const moved = await page.evaluate(() => (window as any).bench.holds.proposed.proposed.strokes[0]);
+  const moved = (await document(page)).covers.find((c: any) => c.proposed).proposed.strokes[0];
   expect(moved.span.last - moved.span.first).toBeGreaterThan(40);
   await page.keyboard.press('Escape');
   await page.keyboard.press('Control+z');
@@ -194,11 +185,7 @@ test('what passes in front is found, looked at, accepted, and left untouched', a
   await page.getByLabel('Sensitivity').fill('45');
   await page.getByLabel('Sensitivity').press('Enter');
   await page.getByRole('button', { name: 'Look again' }).click();
-  await page.waitForFunction(
-    () => (window as any).bench.holds.runs.length === 2 && !(window as any).bench.holds.running,
-    undefined,
-    { timeout: 120_000 },
-  );
+  await runsEnded(page, 2, true);
   await saved(page);
   await expect(page.getByTestId('held-out')).toHaveCount(0);
   await goTo(page, '30');
@@ -279,7 +266,7 @@ test('a holdout is drawn through the four frames of a crossing', async ({ page }
   let was = pallet(marks[1]!);
   const move = async (f: number) => {
     const now = pallet(f);
-    const middle = await page.evaluate(() => (window as any).bench.held.centre as Pt);
+    const middle = (await selected(page)).centre as Pt;
     await dragOn(
       page,
       middle.x,
@@ -309,7 +296,7 @@ test('a holdout is drawn through the four frames of a crossing', async ({ page }
     holdsOut: [doc.covers[0].id],
   });
   await expect(page.getByTestId('crossing-advice')).toContainText('All four are marked');
-  await expect(page.getByTestId('holdout-slat').getByRole('button')).toHaveCount(4);
+  await expect(page.getByTestId('holdout-row').getByRole('button')).toHaveCount(4);
   const sums = await delivered(page, source, 'drawn', 40, 18);
   const [first, last] = [marks[0]!, marks[3]!];
   console.log(

@@ -52,7 +52,7 @@ test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
   // Half way it stands half way.
   await goTo(page, '10:00:00:20');
   await expect(page.getByLabel('Centre across')).toHaveValue(/^(189|190|191)\.\d$/);
-  await expect(page.getByTestId('louvre').getByTestId('key')).toHaveCount(2);
+  await expect(page.getByTestId('timeline').getByTestId('key')).toHaveCount(2);
 
   // Span by keys; soften off for exact edges.
   await goTo(page, '5');
@@ -144,10 +144,10 @@ test('keys, undo and the clean picture survive a reload', async ({ page }) => {
   const keys = async () => (await document(page)).covers[0].motion.keys.map((k: any) => k.frame);
   expect(await keys()).toEqual([0, 20, 40]);
 
-  // A key is dragged along the slat.
+  // A key is dragged along the row.
   const pin = page.getByTestId('key').nth(1);
   const box = (await pin.boundingBox())!;
-  const track = (await page.getByTestId('louvre').boundingBox())!;
+  const track = (await page.getByTestId('timeline').boundingBox())!;
   await page.mouse.move(box.x + box.width / 2, box.y + 5);
   await page.mouse.down();
   await page.mouse.move(track.x + (30.5 / 60) * track.width, box.y + 5, { steps: 5 });

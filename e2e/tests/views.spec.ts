@@ -1,7 +1,7 @@
 // Every view: no accessibility faults, and the bench plays and answers its keys.
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { openDemo } from '../help';
+import { frame as frameOf, openDemo } from '../help';
 
 async function clean(page: Page) {
   const r = await new AxeBuilder({ page }).analyze();
@@ -28,7 +28,7 @@ test('views pass the accessibility check', async ({ page }) => {
 
 test('the bench plays, and every action is in the list', async ({ page }) => {
   await openDemo(page, 'Cargo trike on the quay');
-  const frame = () => page.evaluate(() => (window as any).bench.frame as number);
+  const frame = () => frameOf(page);
   await page.keyboard.press('Space');
   await expect.poll(frame, { timeout: 10_000 }).toBeGreaterThan(20);
   await page.keyboard.press('Space');

@@ -57,7 +57,7 @@ func TestChecksCatchUp(t *testing.T) {
 		{Min: geom.Pt(20, 170), Max: geom.Pt(150, 250)},
 	} {
 		id := fmt.Sprint("c", i)
-		edit(cover.Command{Do: "add", New: &cover.Cover{
+		edit(cover.AddCover{New: cover.Cover{
 			ID: id, Name: id, Span: cover.Span{First: 5, Last: 40}, Treatments: mosaic(2),
 			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Frame: 5, Knots: geom.Box(at)}}}},
 		}})
@@ -85,13 +85,13 @@ func TestChecksCatchUp(t *testing.T) {
 		c := fmt.Sprint("c", rng.Intn(2))
 		switch rng.Intn(5) {
 		case 0:
-			edit(cover.Command{Do: "treat", Cover: c, Treatments: mosaic(float64(2 + rng.Intn(20)))})
+			edit(cover.SetTreatments{Cover: c, Treatments: mosaic(float64(2 + rng.Intn(20)))})
 		case 1:
-			edit(cover.Command{Do: "treat", Cover: c, Treatments: []cover.Treatment{cover.NewTreatment("t", cover.Fill)}})
+			edit(cover.SetTreatments{Cover: c, Treatments: []cover.Treatment{cover.NewTreatment("t", cover.Fill)}})
 		case 2:
-			edit(cover.Command{Do: "span", Cover: c, Span: &cover.Span{First: 2 + rng.Intn(5), Last: 36 + rng.Intn(8)}})
+			edit(cover.SetSpan{Cover: c, Span: cover.Span{First: 2 + rng.Intn(5), Last: 36 + rng.Intn(8)}})
 		case 3:
-			edit(cover.Command{Do: "rename", Cover: c, Name: fmt.Sprint("Name ", rng.Intn(99))})
+			edit(cover.RenameCover{Cover: c, Name: fmt.Sprint("Name ", rng.Intn(99))})
 		case 4:
 			if err := b.st.Check(ctx, shot.ID, rng.Intn(2) == 0); err != nil {
 				t.Fatal(err)
@@ -99,7 +99,7 @@ func TestChecksCatchUp(t *testing.T) {
 		}
 		time.Sleep(time.Duration(rng.Intn(900)) * time.Millisecond)
 	}
-	edit(cover.Command{Do: "treat", Cover: "c0", Treatments: mosaic(3)}) // so that there is something to find
+	edit(cover.SetTreatments{Cover: "c0", Treatments: mosaic(3)}) // so that there is something to find
 	found := caughtUp("the last check")
 	head, err := b.st.Head(ctx, shot.ID)
 	if err != nil {

@@ -178,8 +178,8 @@ func attempt(w *world, id string) (string, string, string, error) {
 func ready(t *testing.T, w *world) {
 	t.Helper()
 	if w.shot.ID != "" {
-		edit(t, w, cover.Command{Do: "rename", Cover: "a", Name: store.NewID()},
-			cover.Command{Do: "set", Cover: "a", Lane: "grow", Number: float64(w.edits)})
+		edit(t, w, cover.RenameCover{Cover: "a", Name: store.NewID()},
+			cover.SetNumber{Cover: "a", Lane: "grow", Number: float64(w.edits)})
 		return
 	}
 	w.src, w.shot = w.bring(t, 4, "480x270")
@@ -187,7 +187,7 @@ func ready(t *testing.T, w *world) {
 		wait(t, "the source", func() (store.Source, error) { return w.st.Source(context.Background(), w.src.ID) },
 			func(s store.Source) bool { return s.State == store.Ready && s.Searched })
 	})
-	edit(t, w, cover.Command{Do: "add", New: box("a")})
+	edit(t, w, cover.AddCover{New: *box("a")})
 }
 
 // meanwhile does something while a worker works.

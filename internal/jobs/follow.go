@@ -174,7 +174,7 @@ func (r *Runner) take(ctx context.Context, a store.Attempt) error {
 		}
 		_, err = r.store.Edit(ctx, a.Shot, store.On{Base: head.Number, Author: a.Spec.V.Author, Key: "take-" + a.ID},
 			func(d *cover.Document) (*cover.Document, string, error) {
-				d, label, err := d.Apply(cover.Command{Do: "track", Track: &t})
+				d, label, err := d.Apply(cover.SetTrack{Track: t})
 				if err != nil {
 					return nil, "", err
 				}
@@ -188,7 +188,7 @@ func (r *Runner) take(ctx context.Context, a store.Attempt) error {
 				if c == nil || c.Track == t.ID || c.Locked {
 					return d, label, nil
 				}
-				d, _, err = d.Apply(cover.Command{Do: "ride", Cover: c.ID, ID: t.ID, Frame: a.Spec.V.At})
+				d, _, err = d.Apply(cover.RideTrack{Cover: c.ID, ID: t.ID, Frame: a.Spec.V.At})
 				return d, label, err
 			})
 		var conflict *store.Conflict

@@ -145,11 +145,11 @@ func (r *Runner) propose(ctx context.Context, a store.Attempt) error {
 		}
 		span := cover.Span{First: spec.From, Last: spec.To}
 		cmds := []cover.Command{
-			{Do: "propose", Cover: spec.Front.Cover, Proposed: &p},
-			{Do: "span", Cover: spec.Front.Cover, Span: &span},
+			cover.ProposeAgain{Cover: spec.Front.Cover, Proposed: p},
+			cover.SetSpan{Cover: spec.Front.Cover, Span: span},
 		}
 		if c := head.Document.Find(spec.Front.Cover); c == nil {
-			cmds = []cover.Command{{Do: "add", New: &cover.Cover{
+			cmds = []cover.Command{cover.AddCover{New: cover.Cover{
 				ID: spec.Front.Cover, Name: spec.Front.Name, Span: span, HoldsOut: spec.Front.For, Proposed: &p,
 				Outlines: []cover.Outline{}, Treatments: []cover.Treatment{},
 			}}}

@@ -160,7 +160,7 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 		}
 		return r
 	}
-	rev := edit(0, cover.Command{Do: "add", New: box("a")})
+	rev := edit(0, cover.AddCover{New: *box("a")})
 	deliver := func(rev store.Revision) store.Delivery {
 		sh, err := b.st.Shot(ctx, shot.ID)
 		if err != nil {
@@ -216,14 +216,14 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 		t.Errorf("digest %s of %d bytes, %v: the database says %+v", sha, size, err, got)
 	}
 
-	rev = edit(rev.Number, cover.Command{Do: "set", Cover: "a", Lane: "grow", Scope: cover.WholeSpan, Number: 3})
+	rev = edit(rev.Number, cover.SetNumber{Cover: "a", Lane: "grow", Scope: cover.WholeSpan, Number: 3})
 	d = deliver(rev)
 	if got := wait(t, "the second delivery", get, ended); got.State != store.Done || got.Reused != 500 {
 		t.Fatalf("a change in one segment of six: %+v", got)
 	}
 
 	// Cancelled: it stops, and what is finished stays for later.
-	rev = edit(rev.Number, cover.Command{Do: "span", Cover: "a", Span: &cover.Span{First: 0, Last: 599}})
+	rev = edit(rev.Number, cover.SetSpan{Cover: "a", Span: cover.Span{First: 0, Last: 599}})
 	d = deliver(rev)
 	wait(t, "some frames", get, func(d store.Delivery) bool { return d.Rendered > 20 })
 	if err := b.st.CancelDelivery(ctx, d.ID); err != nil {
@@ -255,16 +255,16 @@ func TestRevisions(t *testing.T) {
 	for i := range 250 {
 		switch n := rng.Intn(6); {
 		case n < 2:
-			cmd := cover.Command{Do: "add", New: box(fmt.Sprint("c", i))}
+			var cmd cover.Command = cover.AddCover{New: *box(fmt.Sprint("c", i))}
 			if n := len(head.Document.Covers); n > 0 && rng.Intn(3) > 0 {
 				id := head.Document.Covers[rng.Intn(n)].ID
 				p := cover.Rest
 				p.Move.X = float64(i)
 				cmd = []cover.Command{
-					{Do: "set", Cover: id, Lane: "grow", Scope: cover.WholeSpan, Number: float64(i)},
-					{Do: "place", Cover: id, Frame: 10, Placement: &p},
-					{Do: "insertKnot", Cover: id, ID: "o", At: .5},
-					{Do: "only", Cover: id, On: i%2 == 0},
+					cover.SetNumber{Cover: id, Lane: "grow", Scope: cover.WholeSpan, Number: float64(i)},
+					cover.PlaceCover{Cover: id, Frame: 10, Placement: p},
+					cover.InsertKnot{Cover: id, ID: "o", At: .5},
+					cover.ShowOnly{Cover: id, On: i%2 == 0},
 				}[rng.Intn(4)]
 			}
 			was := head.State
@@ -388,7 +388,7 @@ func TestAttempts(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	edit(cover.Command{Do: "add", New: &c})
+	edit(cover.AddCover{New: c})
 	tr := cover.Track{
 		ID: "t", Name: "Counter", Kind: cover.Surface, Model: "translation", Channel: "best", Frame: 50,
 		Anchors: []cover.TrackAnchor{},
@@ -409,7 +409,7 @@ func TestAttempts(t *testing.T) {
 
 	get := follow(store.AttemptSpec{Track: tr, From: 0, To: 99, Ride: "c", At: 50, Take: true, Author: "me"})
 	wait(t, "some frames", get, func(a store.Attempt) bool { return a.Done > 3 })
-	edit(cover.Command{Do: "rename", Cover: "c", Name: "Clock"})
+	edit(cover.RenameCover{Cover: "c", Name: "Clock"})
 	a, _ := get()
 	if err := b.st.StopAttempt(ctx, a.ID); err != nil {
 		t.Fatal(err)

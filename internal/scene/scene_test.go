@@ -93,11 +93,11 @@ func TestScenes(t *testing.T) {
 	}
 	// Names: the treatment's numbers decide no ground, the shape and the source do.
 	keys := m.Keys("s", d, late)
-	tuned, _, err := d.Apply(cover.Command{Do: "set", Cover: "a", Lane: "treatment/t/grain", Number: .5})
+	tuned, _, err := d.Apply(cover.SetNumber{Cover: "a", Lane: "treatment/t/grain", Number: .5})
 	if err != nil || !slices.Equal(m.Keys("s", tuned, late), keys) {
 		t.Errorf("%v: a number changed the ground", err)
 	}
-	moved, _, err := d.Apply(cover.Command{Do: "set", Cover: "a", Lane: "grow", Number: 9})
+	moved, _, err := d.Apply(cover.SetNumber{Cover: "a", Lane: "grow", Number: 9})
 	if now := m.Keys("s", moved, late); err != nil || now[0] == keys[0] || now[1] != keys[1] ||
 		m.Keys("x", d, late)[0] == keys[0] {
 		t.Errorf("%v: %v after %v", err, now, keys)

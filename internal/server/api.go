@@ -94,9 +94,9 @@ type (
 		Looks         store.Looks  `json:"looks" doc:"by cover and frame: the digest of the cover when somebody looked at it and found it right"`
 	}
 	EditBody struct {
-		Base     int             `json:"base" minimum:"0" doc:"the revision that the commands were made on"`
-		Key      string          `json:"key,omitempty" maxLength:"64" pattern:"^[A-Za-z0-9-]*$" doc:"names the change: sent again, because its answer was lost, it is not made again"`
-		Commands []cover.Command `json:"commands" minItems:"1" maxItems:"1000"`
+		Base     int            `json:"base" minimum:"0" doc:"the revision that the commands were made on"`
+		Key      string         `json:"key,omitempty" maxLength:"64" pattern:"^[A-Za-z0-9-]*$" doc:"names the change: sent again, because its answer was lost, it is not made again"`
+		Commands cover.Commands `json:"commands" minItems:"1" maxItems:"1000"`
 	}
 	BaseBody struct {
 		Base int    `json:"base" minimum:"0"`

@@ -13,22 +13,34 @@ import (
 	"celator/internal/library"
 )
 
-// The published contract is the one the types make. `make contract` writes it,
-// and the client's types from it.
+// The published contracts are those that the types make. `make contract` writes them,
+// and the client's types from them.
 func TestContractIsPublished(t *testing.T) {
-	now, err := OpenAPI()
+	for _, c := range []struct {
+		write       func() ([]byte, error)
+		file, types string
+	}{
+		{OpenAPI, "../../docs/openapi.json", "../../web/src/api/api.gen.ts"},
+		{BrowserCore, "../../docs/browser-core.json", "../../web/src/core/calls.gen.ts"},
+	} {
+		t.Run(c.file, func(t *testing.T) { published(t, c.write, c.file, c.types) })
+	}
+}
+
+func published(t *testing.T, write func() ([]byte, error), file, typesFile string) {
+	now, err := write()
 	if err != nil {
 		t.Fatal(err)
 	}
-	then, err := os.ReadFile("../../docs/openapi.json")
+	then, err := os.ReadFile(file)
 	if err != nil {
 		t.Fatal(err)
 	}
 	var a, b any
 	if json.Unmarshal(now, &a) != nil || json.Unmarshal(then, &b) != nil || !reflect.DeepEqual(a, b) {
-		t.Fatal("docs/openapi.json is outdated: run make contract")
+		t.Fatal(file, "is outdated: run make contract")
 	}
-	types, err := os.ReadFile("../../web/src/lib/api.gen.ts")
+	types, err := os.ReadFile(typesFile)
 	if err != nil {
 		t.Fatal(err)
 	}

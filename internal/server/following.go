@@ -220,9 +220,9 @@ func (s *server) lookInFront(ctx context.Context, in *struct {
 		Accepted: []cover.Span{}, Strokes: []cover.Stroke{},
 	}
 	span := cover.Span{First: b.From, Last: b.To}
-	try := cover.Command{Do: "propose", Cover: b.Cover, Proposed: &p}
+	var try cover.Command = cover.ProposeAgain{Cover: b.Cover, Proposed: p}
 	if d.Find(b.Cover) == nil {
-		try = cover.Command{Do: "add", New: &cover.Cover{
+		try = cover.AddCover{New: cover.Cover{
 			ID: b.Cover, Name: b.Name, Span: span, HoldsOut: b.For, Proposed: &p,
 		}}
 	}

@@ -177,7 +177,7 @@ func (s *server) drafted(ctx context.Context, base *cover.Document, cmds []cover
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	if slices.ContainsFunc(cmds, func(c cover.Command) bool { return c.Do == "graphic" }) {
+	if slices.ContainsFunc(cmds, func(c cover.Command) bool { _, is := c.(cover.SetGraphic); return is }) {
 		err = s.Store.AttachGraphics(ctx, doc)
 	}
 	return doc, problem(err)

@@ -11,7 +11,6 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
-	"reflect"
 	"regexp"
 	"strings"
 	"time"
@@ -103,38 +102,6 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	s.register(humachi.New(r, contract()))
 	r.NotFound(s.page)
 	return r, nil
-}
-
-func contract() huma.Config {
-	huma.DefaultArrayNullable = false // answers have empty lists, never null
-	c := huma.DefaultConfig("Celator", "1")
-	c.OpenAPIPath, c.DocsPath, c.SchemasPath = "/api/openapi", "", "/api/schemas"
-	c.CreateHooks = nil // no $schema member in answers
-	c.Info.Description = "Everything the interface does. Documents are described by document.schema.json as well; errors are RFC 9457 problems whose detail is written for people."
-	c.Components.Schemas.RegisterTypeAlias(reflect.TypeOf(cover.Value{}), reflect.TypeOf(valueSchema{}))
-	return c
-}
-
-// valueSchema describes cover.Value: a number, or keys.
-type valueSchema struct{}
-
-func (valueSchema) Schema(r huma.Registry) *huma.Schema {
-	keys := r.Schema(reflect.TypeOf([]cover.ValueKey{}), true, "")
-	return &huma.Schema{OneOf: []*huma.Schema{
-		{Type: huma.TypeNumber},
-		{
-			Type: huma.TypeObject, Properties: map[string]*huma.Schema{"keys": keys}, Required: []string{"keys"},
-			AdditionalProperties: false,
-		},
-	}}
-}
-
-// OpenAPI returns the contract as JSON.
-func OpenAPI() ([]byte, error) {
-	r := chi.NewRouter()
-	api := humachi.New(r, contract())
-	(&server{}).register(api)
-	return api.OpenAPI().MarshalJSON()
 }
 
 // loopbackOnly refuses names other than this machine's own, so that no page from

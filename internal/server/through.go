@@ -85,6 +85,6 @@ func (s *server) through(ctx context.Context, in *struct {
 
 // EditBodyAny is an edit that may have no commands.
 type EditBodyAny struct {
-	Base     int             `json:"base" minimum:"0" doc:"the revision that the commands were made on"`
-	Commands []cover.Command `json:"commands,omitempty" maxItems:"1000"`
+	Base     int            `json:"base" minimum:"0" doc:"the revision that the commands were made on"`
+	Commands cover.Commands `json:"commands,omitempty" maxItems:"1000"`
 }

@@ -60,14 +60,14 @@ func TestKeyedChange(t *testing.T) {
 	st, _ := testdb.Open(t)
 	_, sh := shot(t, st, 20)
 	on := store.On{Author: "a", Key: "one"}
-	first, err := add(t, st, sh.ID, on, cover.Command{Do: "add", New: box("c")})
+	first, err := add(t, st, sh.ID, on, cover.AddCover{New: *box("c")})
 	if err != nil {
 		t.Fatal(err)
 	}
 	var wg sync.WaitGroup
 	for range 8 {
 		wg.Go(func() {
-			again, err := add(t, st, sh.ID, on, cover.Command{Do: "add", New: box("c")})
+			again, err := add(t, st, sh.ID, on, cover.AddCover{New: *box("c")})
 			if err != nil || again.Number != first.Number || len(again.Document.Covers) != 1 {
 				t.Errorf("again: revision %d, %v", again.Number, err)
 			}
@@ -76,7 +76,7 @@ func TestKeyedChange(t *testing.T) {
 	wg.Wait()
 	var conflict *store.Conflict
 	if _, err := add(t, st, sh.ID, store.On{Author: "b", Key: "two"},
-		cover.Command{Do: "add", New: box("d")}); !errors.As(err, &conflict) {
+		cover.AddCover{New: *box("d")}); !errors.As(err, &conflict) {
 		t.Errorf("another change on the old base: %v", err)
 	}
 	if _, err := st.Undo(context.Background(), sh.ID, store.On{Base: 1, Author: "a", Key: "three"}); err != nil {
@@ -115,17 +115,17 @@ func TestTracksOfOtherShots(t *testing.T) {
 	}
 	tr := posed("t")
 	tr.Poses, tr.Attempt = nil, a.ID
-	if _, err := add(t, st, two.ID, store.On{}, cover.Command{Do: "track", Track: &tr}); !errors.Is(err,
+	if _, err := add(t, st, two.ID, store.On{}, cover.SetTrack{Track: tr}); !errors.Is(err,
 		store.ErrForeign) {
 		t.Errorf("another shot's track: %v", err)
 	}
 	tr.Attempt = store.NewID()
-	if _, err := add(t, st, one.ID, store.On{}, cover.Command{Do: "track", Track: &tr}); !errors.Is(err,
+	if _, err := add(t, st, one.ID, store.On{}, cover.SetTrack{Track: tr}); !errors.Is(err,
 		store.ErrForeign) {
 		t.Errorf("a track that is not there: %v", err)
 	}
 	tr.Attempt = a.ID
-	if r, err := add(t, st, one.ID, store.On{}, cover.Command{Do: "track", Track: &tr}); err != nil ||
+	if r, err := add(t, st, one.ID, store.On{}, cover.SetTrack{Track: tr}); err != nil ||
 		r.Document.Tracks[0].Poses == nil {
 		t.Errorf("its own: %v", err)
 	}

@@ -96,7 +96,7 @@ func (s *Store) Restyle(ctx context.Context, st Style, author string,
 					if c.Follows(st.ID, &st.Style.V) {
 						continue
 					}
-					cmds = append(cmds, cover.Command{Do: "style", Cover: c.ID, ID: st.ID, Style: &st.Style.V})
+					cmds = append(cmds, cover.FollowStyle{Cover: c.ID, ID: st.ID, Style: &st.Style.V})
 				}
 			}
 			if len(cmds) == 0 {

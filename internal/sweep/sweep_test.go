@@ -90,7 +90,7 @@ func TestSweep(t *testing.T) {
 	used.Poses, used.Attempt = nil, attempts[0]
 	g := cover.Graphic{ID: graphics[0], Name: "g", Width: 1, Height: 1}
 	head, err := st.Edit(ctx, shot.ID, store.On{}, func(d *cover.Document) (*cover.Document, string, error) {
-		return d.Apply(cover.Command{Do: "track", Track: &used}, cover.Command{Do: "graphic", Graphic: &g})
+		return d.Apply(cover.SetTrack{Track: used}, cover.SetGraphic{Graphic: g})
 	})
 	if err != nil {
 		t.Fatal(err)

@@ -1,10 +1,10 @@
 <script lang="ts">
-  import { route } from './lib/route.svelte';
-  import BenchView from './views/Bench.svelte';
-  import ReviewView from './views/Review.svelte';
-  import ProgrammeView from './views/Programme.svelte';
-  import Programmes from './views/Programmes.svelte';
-  import SourceView from './views/Source.svelte';
+  import { route } from './shared/route.svelte';
+  import BenchView from './bench/Bench.svelte';
+  import ReviewView from './review/Review.svelte';
+  import ProgrammeView from './programme/Programme.svelte';
+  import Programmes from './programme/Programmes.svelte';
+  import SourceView from './source/Source.svelte';
 </script>
 
 {#key route.path}

@@ -1,0 +1,161 @@
+<script lang="ts">
+  import type { Cover } from '../api/api';
+  import type { Bench } from './bench.svelte';
+  import type { Step } from './steps.svelte';
+  import CheckCard from './check/CheckCard.svelte';
+  import ConcealCard from './conceal/ConcealCard.svelte';
+  import FollowCard from './follow/FollowCard.svelte';
+  import HoldoutCard from './holdout/HoldoutCard.svelte';
+  import OutlineCard from './outline/OutlineCard.svelte';
+
+  let { bench }: { bench: Bench } = $props();
+  const cover = $derived(bench.selection.cover);
+  const item = $derived(bench.shot.items.find((i) => i.id === bench.selection.itemId));
+  const steps: [Step, string][] = [
+    ['outline', 'Outline'],
+    ['follow', 'Follow'],
+    ['hold', 'Hold out'],
+    ['conceal', 'Conceal'],
+    ['check', 'Check'],
+  ];
+  const still = $derived(bench.shot.last === 0);
+  const target = $derived(bench.selection.target);
+  const held = $derived(bench.selection.holdouts.filter((c) => !c.off));
+  const found = $derived(
+    bench.checking.open.filter((f) => f.cover === target?.id || (cover && f.item === bench.selection.itemId)),
+  );
+  const severe = $derived(found.filter((f) => f.severity === 'severe').length);
+  const taken = (c: Cover, s: { first: number; last: number }) =>
+    c.proposed!.accepted.some((a) => a.first <= s.first && s.last <= a.last);
+  const done = $derived<Record<Step, string>>({
+    outline: cover ? 'done' : 'missing',
+    follow: bench.following.running
+      ? 'tracking'
+      : cover?.track
+        ? bench.following.doubts(cover)
+          ? 'weak'
+          : bench.looked.unseen
+            ? 'unseen'
+            : 'done'
+        : bench.keying.keys.length > 1 || (cover && still)
+          ? cover && bench.looked.unseen
+            ? 'unseen'
+            : 'done'
+          : 'missing',
+    hold: bench.holdouts.running
+      ? 'looking'
+      : held.some((c) => c.proposed && bench.holdouts.stretches(c).some((s) => !taken(c, s)))
+        ? 'unseen'
+        : held.length
+          ? `${held.length}`
+          : 'none',
+    conceal: target?.treatments.some((t) => !t.off) && !target.off ? 'done' : 'missing',
+    check: severe
+      ? `▼ ${severe}`
+      : found.length
+        ? `${found.length}`
+        : bench.checking.current
+          ? 'clean'
+          : bench.checking.running
+            ? 'running'
+            : 'to do',
+  });
+</script>
+
+<aside class="flex min-h-0 flex-col overflow-auto border-l border-base-300" aria-label="Step card">
+  {#if !item}
+    <p class="quiet p-3">
+      Add what must be hidden to the list on the left: a plate, a sign, a number. Then draw its outline on the picture.
+    </p>
+  {:else}
+    <div
+      class="grid grid-cols-[auto_auto_auto_auto_auto] border-b border-base-300 text-[12px] tracking-[-0.02em] whitespace-nowrap"
+      role="tablist"
+      aria-label="Steps"
+    >
+      {#each steps as [k, name] (k)}
+        <button
+          role="tab"
+          aria-selected={bench.steps.current === k}
+          class="border-b-2 px-0 py-1.5 {bench.steps.current === k
+            ? 'border-primary font-semibold'
+            : 'quiet border-transparent'}"
+          onclick={() => bench.steps.go(k)}
+        >
+          {name}
+          <span
+            class="block text-[12px] font-normal {done[k] === 'done' || done[k] === 'clean'
+              ? 'text-success'
+              : k === 'check' && severe
+                ? 'font-semibold text-error'
+                : 'quiet'}">{done[k]}</span
+          >
+        </button>
+      {/each}
+    </div>
+    <div class="flex flex-col gap-2 p-2.5">
+      {#if bench.playhead.speed !== 0 && !bench.viewport.steady}<p class="quiet text-[12px]">
+          Playing. What is said here is of f {bench.selection.here}.
+        </p>{/if}
+      {#if cover?.locked}
+        <p class="text-[12px] text-warning">{cover.name} is locked: nothing of it can be changed.</p>
+        <button class="btn btn-xs" onclick={() => bench.selection.edit({ do: 'lock', on: false })}>Unlock</button>
+      {/if}
+      {#if cover && bench.selection.state && !bench.selection.state.inside}
+        <p class="text-[12px] text-warning">
+          f {bench.selection.here} lies outside the span (f {cover.span.first}–{cover.span.last}): nothing is hidden
+          here.
+        </p>
+      {/if}
+      {#if bench.steps.current !== 'hold' && bench.holdouts.outlined}
+        <p class="text-[12px]">In hand: <b>{bench.holdouts.outlined.name}</b>, which passes in front.</p>
+      {/if}
+      {#if bench.steps.current === 'check'}
+        <CheckCard checking={bench.checking} playhead={bench.playhead} selection={bench.selection} shot={bench.shot} />
+      {:else if bench.steps.current === 'hold' && target}
+        <HoldoutCard
+          holdouts={bench.holdouts}
+          keying={bench.keying}
+          playhead={bench.playhead}
+          selection={bench.selection}
+          session={bench.session}
+          shot={bench.shot}
+          toolbox={bench.toolbox}
+          {item}
+        />
+      {:else if bench.steps.current === 'outline' || !cover || !bench.selection.state}
+        <OutlineCard
+          keying={bench.keying}
+          outlining={bench.outlining}
+          selection={bench.selection}
+          toolbox={bench.toolbox}
+          {item}
+        />
+      {:else if bench.steps.current === 'follow'}
+        <FollowCard
+          following={bench.following}
+          keying={bench.keying}
+          looked={bench.looked}
+          notice={bench.notice}
+          outlining={bench.outlining}
+          playhead={bench.playhead}
+          selection={bench.selection}
+          session={bench.session}
+          shot={bench.shot}
+          toolbox={bench.toolbox}
+          viewport={bench.viewport}
+        />
+      {:else}
+        <ConcealCard
+          concealing={bench.concealing}
+          keying={bench.keying}
+          playhead={bench.playhead}
+          selection={bench.selection}
+          session={bench.session}
+          toolbox={bench.toolbox}
+          {item}
+        />
+      {/if}
+    </div>
+  {/if}
+</aside>

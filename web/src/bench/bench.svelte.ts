@@ -1,0 +1,246 @@
+// The bench: its parts, put together. What a part needs it is given here; no part knows
+// the bench. Each step of the work has its state and its card in a folder of its own.
+import { listen, type Item } from '../api/api';
+import { core, loadCore } from '../core/core';
+import { Attempts } from './attempts.svelte';
+import { Checking } from './check/checking.svelte';
+import { Concealing } from './conceal/concealing.svelte';
+import { Deliveries } from './deliver/deliveries.svelte';
+import { Following } from './follow/following.svelte';
+import { Frames } from './frames';
+import { Holdouts } from './holdout/holdouts.svelte';
+import { Keying } from './keying.svelte';
+import { Looked } from './looked.svelte';
+import { Notice } from './notice.svelte';
+import { Outlining } from './outline/outlining.svelte';
+import { Playhead } from './playhead.svelte';
+import { Selection } from './selection.svelte';
+import { EditingSession, type Stage } from './session.svelte';
+import { OpenShot } from './shot.svelte';
+import { Steps } from './steps.svelte';
+import { Toolbox } from './toolbox.svelte';
+import { Viewport } from './viewport.svelte';
+
+/** How long the editor pauses before the covers are prepared for playing, ms. */
+const pause = 700;
+
+export class Bench {
+  notice = new Notice();
+  shot = new OpenShot();
+  viewport = new Viewport();
+  playhead: Playhead;
+  session: EditingSession;
+  selection: Selection;
+  toolbox: Toolbox;
+  keying: Keying;
+  looked: Looked;
+  attempts: Attempts;
+  steps: Steps;
+  outlining: Outlining;
+  following: Following;
+  holdouts: Holdouts;
+  concealing: Concealing;
+  checking: Checking;
+  deliveries: Deliveries;
+
+  private stop: () => void = () => {};
+  private idle: ReturnType<typeof setTimeout> | undefined;
+  private preparing: AbortController | undefined;
+
+  constructor(private id: string) {
+    const { notice, shot, viewport } = this;
+    this.playhead = new Playhead(this.clip());
+    const session = (this.session = new EditingSession(id, notice, this.stage()));
+    const { playhead } = this;
+    const selection = (this.selection = new Selection(shot, session, playhead, viewport));
+    const toolbox = (this.toolbox = new Toolbox(playhead, notice));
+    const keying = (this.keying = new Keying(session, playhead, selection, notice));
+    this.looked = new Looked(session, playhead, selection, notice);
+    const attempts = (this.attempts = new Attempts(session, notice));
+    const steps = (this.steps = new Steps(selection, toolbox));
+    const concealing = new Concealing(shot, session, playhead, selection, viewport, notice);
+    this.concealing = concealing;
+    const styleFor = (kind: Item['kind']) => concealing.styleFor(kind);
+    this.outlining = new Outlining(shot, session, playhead, selection, keying, toolbox, styleFor);
+    const last = () => shot.last;
+    this.following = new Following(last, session, playhead, selection, keying, attempts, notice, toolbox);
+    this.holdouts = new Holdouts(session, playhead, selection, steps, toolbox, attempts, notice);
+    const correctTrack = () => this.following.correctHere();
+    this.checking = new Checking(shot, session, playhead, selection, steps, notice, correctTrack);
+    this.deliveries = new Deliveries(shot, notice);
+    this.connect();
+  }
+
+  /** What one part's change means for others. */
+  private connect(): void {
+    this.attempts.refresh = () => this.refresh();
+    this.selection.leaving = () => this.toolbox.leave();
+    this.selection.changed = () => {
+      this.outlining.adding = false;
+      this.keying.picked = [];
+      for (const step of [this.following, this.holdouts, this.concealing]) step.reset();
+    };
+    this.toolbox.taken = (tool) => {
+      this.following.correction = undefined;
+      if (tool === 'surface' || tool === 'points') this.steps.current = 'follow';
+      else if (tool === 'pick') this.steps.go('conceal');
+    };
+  }
+
+  private clip() {
+    const { shot } = this;
+    const shown = () => this.session.shown;
+    const span = () => this.selection.cover?.span;
+    return {
+      get last() {
+        return shot.last;
+      },
+      get rate() {
+        return shot.rate;
+      },
+      get shown() {
+        return shown();
+      },
+      /** The selected cover's span when the frame is inside it, else the whole shot. */
+      range: (frame: number): [number, number] => {
+        const s = span();
+        return s && s.first <= frame && frame <= s.last && s.last > s.first ? [s.first, s.last] : [0, shot.last];
+      },
+      leave: () => this.toolbox.leave(),
+      busy: () => this.busy(),
+    };
+  }
+
+  private stage(): Stage {
+    const matte = () => this.viewport.mode === 'matte';
+    return {
+      wanted: () => ({ frame: this.playhead.frame, full: this.viewport.full, matte: matte() }),
+      known: (document) => this.attempts.learn(document),
+      painted: async (revision) => {
+        const as = { full: this.viewport.full, matte: matte() };
+        await this.playhead.frames.patch(revision, this.playhead.frame, as).wait;
+      },
+      busy: () => this.busy(),
+      changed: () => {
+        this.selection.check();
+        this.keying.check();
+      },
+      drafted: (commands) => {
+        if (this.steps.current === 'conceal') this.concealing.look(commands);
+      },
+    };
+  }
+
+  async open(): Promise<void> {
+    const [shot] = await Promise.all([this.shot.read(this.id), loadCore()]);
+    this.shot.view = shot;
+    const { rate, timecode: start } = shot.sourceInfo.info;
+    core.clock({ rate, start, first: shot.first });
+    const sharper = () => this.session.drawn++;
+    this.playhead.frames = new Frames(shot.source, shot.id, shot.first, this.shot.last, sharper);
+    this.looked.begin(shot.looks);
+    await Promise.all([this.attempts.open(), this.concealing.open(), this.attempts.learn(shot.revision.document)]);
+    this.session.begin(shot.revision);
+    this.selection.itemId = this.shot.items[0]?.id ?? '';
+    if (this.selection.cover) this.playhead.frame = this.selection.cover.span.first;
+    this.stop = listen((kind, what) => void this.heard(kind, what));
+    void this.deliveries.load().catch((e) => this.notice.say(e));
+    void this.checking.load().catch((e) => this.notice.say(e));
+    this.arrive();
+  }
+
+  close(): void {
+    this.toolbox.leave();
+    this.stop();
+    this.session.close();
+    clearTimeout(this.idle);
+    this.preparing?.abort();
+    this.playhead.speed = 0;
+  }
+
+  /** Goes where the address points: ?item=…&frame=…&step=check. */
+  private arrive(): void {
+    const q = new URLSearchParams(location.search);
+    const item = q.get('item');
+    if (item && this.shot.items.some((i) => i.id === item)) this.selection.select(item);
+    if (q.get('step') === 'check') this.steps.current = 'check';
+    const f = Number(q.get('frame'));
+    if (q.has('frame') && Number.isInteger(f)) this.playhead.seek(f);
+  }
+
+  /** Something changed on the server: what it is about is read again. */
+  private async heard(kind: string, id: string): Promise<void> {
+    const all = kind === 'all';
+    const ours = id === this.id;
+    if (all || kind === 'programme' || (kind === 'source' && id === this.shot.view!.source)) await this.refresh();
+    else if (ours && (kind === 'shot' || kind === 'list')) await this.refresh();
+    if (all || (ours && kind === 'look')) await this.looked.load();
+    if (all || kind === 'programme') await this.concealing.open();
+    if (all || (ours && ['check', 'list', 'shot'].includes(kind))) await this.checking.load();
+    if (kind === 'attempt') await this.attempts.heard(id);
+    if (all) await this.attempts.open();
+    if (all || kind === 'delivery') await this.deliveries.load();
+  }
+
+  /** Takes the shot as the server has it now. */
+  private async refresh(): Promise<void> {
+    const now = await this.shot.read(this.id);
+    await this.attempts.learn(now.revision.document);
+    this.shot.view = now;
+    this.session.heard(now.revision);
+  }
+
+  /** After a pause in what the editor does, the covers are prepared for playing. */
+  private busy(): void {
+    clearTimeout(this.idle);
+    this.preparing?.abort();
+    this.idle = setTimeout(() => {
+      const spans = this.session.document?.covers.filter((c) => !c.off).map((c) => c.span) ?? [];
+      if (this.playhead.speed !== 0 || this.session.saving || spans.length === 0) return;
+      this.preparing = new AbortController();
+      const span: [number, number] = [Math.min(...spans.map((s) => s.first)), Math.max(...spans.map((s) => s.last))];
+      void this.playhead.frames.prepare(this.session.shown, this.playhead.frame, span, this.preparing.signal);
+    }, pause);
+  }
+
+  // ---- What takes several parts ------------------------------------------
+
+  async addItem(name: string, kind: Item['kind']): Promise<void> {
+    try {
+      const item = await this.shot.addItem(name, kind);
+      this.selection.select(item.id);
+      this.steps.current = 'outline';
+      this.toolbox.take('box');
+    } catch (e) {
+      this.notice.say(e);
+    }
+  }
+
+  setSteady(on: boolean): void {
+    this.viewport.steady = on;
+    if (on && this.viewport.zoom === 0) this.zoomToSelection();
+  }
+  /** Shows the selected cover as large as suits it. */
+  zoomToSelection(): void {
+    this.playhead.pause();
+    const state = this.selection.state;
+    if (state) this.viewport.zoomTo(state.centre, state.size);
+  }
+
+  /** Draws in the middle of the view. */
+  drawInTheMiddle(): void {
+    const { width, height } = this.shot;
+    this.toolbox.drawAround(this.viewport.centre ?? { x: width / 2, y: height / 2 }, width / 10, height / 10);
+  }
+
+  /** Puts everything down that is in hand for the next click. */
+  putDown(): void {
+    this.notice.clear();
+    if (this.toolbox.discard()) return;
+    this.following.reset();
+    this.toolbox.tool = 'move';
+    this.outlining.adding = false;
+    this.selection.clear();
+    this.keying.picked = [];
+  }
+}

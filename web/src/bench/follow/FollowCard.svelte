@@ -1,0 +1,169 @@
+<script lang="ts">
+  import Clipboard from '@lucide/svelte/icons/clipboard';
+  import Copy from '@lucide/svelte/icons/copy';
+  import Trash2 from '@lucide/svelte/icons/trash-2';
+  import type { Ease } from '../../api/api';
+  import type { Keying } from '../keying.svelte';
+  import type { Looked } from '../looked.svelte';
+  import type { Playhead } from '../playhead.svelte';
+  import type { Selection } from '../selection.svelte';
+  import type { EditingSession } from '../session.svelte';
+  import type { OpenShot } from '../shot.svelte';
+  import type { Viewport } from '../viewport.svelte';
+  import { core } from '../../core/core';
+  import TrackCard from './TrackCard.svelte';
+
+  import type { Following } from './following.svelte';
+
+  import type { Notice } from '../notice.svelte';
+
+  import type { Outlining } from '../outline/outlining.svelte';
+
+  import type { Toolbox } from '../toolbox.svelte';
+
+  interface Props {
+    toolbox: Toolbox;
+    outlining: Outlining;
+    notice: Notice;
+    following: Following;
+    keying: Keying;
+    looked: Looked;
+    playhead: Playhead;
+    selection: Selection;
+    session: EditingSession;
+    shot: OpenShot;
+    viewport: Viewport;
+  }
+  let { toolbox, outlining, notice, following, keying, looked, playhead, selection, session, shot, viewport }: Props =
+    $props();
+  const cover = $derived(selection.cover!);
+  const row = $derived(session.rows.get(cover.id));
+  const seen = $derived(looked.frames[cover.id]?.length ?? 0);
+  const frames = $derived(cover.span.last - cover.span.first + 1);
+  const eases: [Ease, string][] = [
+    ['', 'Even'],
+    ['held', 'Held'],
+    ['eased', 'Eased'],
+  ];
+  const easeAt = (f: number) => {
+    const l = row?.lanes.find((l) => l.frames.includes(f));
+    return l ? l.eases[l.frames.indexOf(f)] : '';
+  };
+  const what = (f: number) => {
+    const on = row?.lanes.filter((l) => l.frames.includes(f)).map((l) => l.name) ?? [];
+    const words = [
+      on.includes('placement') && 'place',
+      on.some((n) => n.startsWith('outline/')) && 'shape',
+      on.some((n) => n !== 'placement' && !n.startsWith('outline/')) && 'numbers',
+    ];
+    return words.filter(Boolean).join(', ');
+  };
+  const chosen = $derived(keying.chosen);
+  function pick(e: MouseEvent, f: number) {
+    if (e.shiftKey || e.ctrlKey)
+      keying.picked = keying.picked.includes(f) ? keying.picked.filter((p) => p !== f) : [...keying.picked, f];
+    else {
+      keying.picked = [];
+      playhead.seek(f);
+    }
+  }
+</script>
+
+{#if shot.last === 0}
+  <p class="quiet text-[12px]">A still picture needs no motion.</p>
+{:else}
+  <TrackCard {following} {keying} {notice} {outlining} {playhead} {selection} {session} {toolbox} />
+  <hr class="border-base-300" />
+  {#if !cover.track}<h2 class="font-medium">By hand</h2>
+    <p class="quiet text-[12px]">Fit the cover where it slips: the ends of the span, then by halves.</p>{:else}<h2
+      class="font-medium"
+    >
+      Looking, and corrections
+    </h2>{/if}
+  <button class="btn btn-xs" disabled={!looked.unseen} onclick={() => looked.confirm()}>
+    {looked.next === undefined
+      ? looked.unseen
+        ? 'It fits (Enter)'
+        : 'All looked at'
+      : `It fits: on to f ${looked.next} (Enter)`}
+  </button>
+  <p class="quiet text-[12px]" data-testid="looked">
+    Looked at since the last change: {seen} of {frames} frames.{#if looked.unseen}&nbsp;Longest stretch not looked at: f {looked
+        .unseen[0]}–{looked.unseen[1]}.{/if}
+  </p>
+  <label class="flex items-center justify-between"
+    ><span>Path of the centre</span><input
+      type="checkbox"
+      class="toggle toggle-xs"
+      bind:checked={viewport.course}
+    /></label
+  >
+  <hr class="border-base-300" />
+  <p class="quiet text-[12px]" data-testid="between">{keying.between}</p>
+  {#if row?.outside}<p class="text-[12px] text-warning">
+      {row.outside === 1 ? 'One key lies' : `${row.outside} keys lie`} outside the span. It is kept, and counts where the
+      cover moves towards it.
+    </p>{/if}
+  <div class="grid grid-cols-2 gap-1">
+    <button class="btn btn-xs" disabled={!keying.keys.some((k) => k < selection.here)} onclick={() => keying.go(-1)}
+      >Previous key</button
+    >
+    <button class="btn btn-xs" disabled={!keying.keys.some((k) => k > selection.here)} onclick={() => keying.go(1)}
+      >Next key</button
+    >
+  </div>
+  {#if !keying.keys.includes(selection.here)}<button
+      class="btn btn-xs"
+      disabled={!selection.state?.inside || cover.locked}
+      onclick={() => keying.toggle('placement')}>Add a key at f {selection.here} (Y)</button
+    >{/if}
+  <ol class="max-h-44 divide-y divide-base-300 overflow-auto border border-base-300" aria-label="Keys">
+    {#each keying.keys as k (k)}
+      <li>
+        <button
+          {@attach (el) => {
+            const list = el.closest('ol')!;
+            if (k === selection.here) list.scrollTop = el.offsetTop - list.offsetTop - 60;
+          }}
+          class="flex w-full gap-2 px-1.5 py-0.5 text-[12px] {chosen.includes(k) ? 'bg-base-300' : 'hover:bg-base-200'}"
+          aria-pressed={keying.picked.includes(k)}
+          onclick={(e) => pick(e, k)}
+          title={core.timecode({ frame: k })}
+        >
+          <span class="tc">f {k}</span><span class="quiet ml-auto">{what(k)}{easeAt(k) ? `, ${easeAt(k)}` : ''}</span>
+        </button>
+      </li>
+    {/each}
+  </ol>
+  {#if chosen.length}
+    <span class="quiet text-[12px]"
+      >{chosen.length === 1 ? `Key at f ${chosen[0]}` : `${chosen.length} keys picked`}, from there on</span
+    >
+    <div class="join grid grid-cols-3" role="group" aria-label="How the key goes on">
+      {#each eases as [e, t] (e)}
+        <button
+          class="btn join-item px-0 btn-xs {chosen.every((f) => easeAt(f) === e) ? 'bg-base-300' : ''}"
+          disabled={cover.locked}
+          aria-pressed={chosen.every((f) => easeAt(f) === e)}
+          onclick={() => keying.ease(e)}>{t}</button
+        >
+      {/each}
+    </div>
+    <button class="btn btn-xs" disabled={cover.locked} onclick={() => keying.remove()}
+      ><Trash2 size={13} /> Remove (Delete)</button
+    >
+  {:else}
+    <p class="quiet text-[12px]">Shift-click picks several keys, here or on the row.</p>
+  {/if}
+  <div class="grid grid-cols-2 gap-1">
+    <button class="btn btn-xs" onclick={() => keying.copy()}><Copy size={13} /> Copy</button>
+    <button class="btn btn-xs" disabled={!keying.copied.length || cover.locked} onclick={() => keying.paste()}
+      ><Clipboard size={13} /> Paste</button
+    >
+  </div>
+  <button
+    class="btn btn-xs"
+    disabled={!keying.copied.length || keying.copied.some((k) => k.offset) || cover.locked}
+    onclick={() => keying.paste(true)}>Paste onto all keys</button
+  >
+{/if}

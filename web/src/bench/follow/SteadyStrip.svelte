@@ -1,0 +1,129 @@
+<script lang="ts">
+  // The surface in hand as it lies on its reference, frame after frame: what slips
+  // is seen at once. A click goes to the frame; the strip scrolls with the shot.
+  import type { Bench } from '../bench.svelte';
+
+  let { bench }: { bench: Bench } = $props();
+  const [cellW, cellH, per] = [88, 56, 20];
+  let room = $state<HTMLDivElement>();
+  let width = $state(800);
+  const s = $derived(bench.following.striped);
+  const span = $derived(bench.selection.cover!.span);
+  const first = $derived(Math.min(span.first, bench.shot.last));
+  const frames = $derived(span.last - first + 1);
+  // The frame shown stands in the middle.
+  const left = $derived(
+    Math.min(
+      Math.max((bench.playhead.frame - first + 0.5) * cellW - width / 2, 0),
+      Math.max(frames * cellW - width, 0),
+    ),
+  );
+  const blocks = $derived.by(() => {
+    const from = Math.max(Math.floor(left / cellW / per) - 1, 0);
+    const to = Math.min(Math.ceil((left + width) / cellW / per) + 1, Math.ceil(frames / per));
+    return Array.from({ length: Math.max(to - from, 0) }, (_, i) => first + (from + i) * per);
+  });
+  // One picture is asked for at a time, and the old one stays until the new one is
+  // here: while the tracker runs they change many times a second.
+  let pictures = $state.raw<Record<string, { of: string; url: string }>>({});
+  let asking = $state(false);
+  const gone = new AbortController();
+  const of = (at: number) => `${s!.attempt}/strip/${at}?known=${version(at)}${bench.following.running ? 'r' : ''}`;
+  $effect(() => {
+    if (asking || !s) return;
+    const distance = (at: number) => Math.abs(at + per / 2 - bench.playhead.frame);
+    const at = blocks
+      .filter((x) => version(x) && pictures[x]?.of !== of(x))
+      .sort((x, y) => distance(x) - distance(y))[0];
+    if (at === undefined) return;
+    const wanted = of(at);
+    asking = true;
+    void (async () => {
+      try {
+        const r = await fetch(`/api/attempts/${wanted}`, { signal: gone.signal });
+        if (!r.ok) throw new Error(r.statusText);
+        const url = URL.createObjectURL(await r.blob());
+        if (pictures[at]) URL.revokeObjectURL(pictures[at].url);
+        pictures = { ...pictures, [at]: { of: wanted, url } };
+      } catch {
+        if (!gone.signal.aborted) pictures = { ...pictures, [at]: { of: wanted, url: pictures[at]?.url ?? '' } }; // not asked for again as it is
+      }
+      asking = false;
+    })();
+  });
+  $effect(() => () => {
+    gone.abort();
+    for (const p of Object.values(pictures)) URL.revokeObjectURL(p.url);
+  });
+  /** Changes whenever more of a block is known; what was said while running may be bettered at the end. */
+  const version = (at: number) =>
+    [...(s?.states ?? '')].slice(at - (s?.first ?? 0), at - (s?.first ?? 0) + per).filter((c) => c !== '-').length;
+  const marks: Record<string, string> = { w: 'weak', l: 'lost', o: 'outside', '-': '' };
+
+  $effect(() => {
+    const o = new ResizeObserver(([e]) => (width = e!.contentRect.width));
+    o.observe(room!);
+    return () => o.disconnect();
+  });
+  const anchors = $derived(new Set(bench.following.states(bench.selection.cover!)?.anchors));
+</script>
+
+<div
+  class="grid border-t border-base-300"
+  style="grid-template-columns: 124px minmax(0,1fr) 12px;height:{cellH + 18}px"
+>
+  <span class="quiet px-2 pt-1">Steady strip</span>
+  <div bind:this={room} class="relative overflow-hidden" role="group" aria-label="Steady strip" data-testid="strip">
+    <div class="absolute top-0 left-0 h-full" style="width:{frames * cellW}px;transform:translateX({-left}px)">
+      {#each blocks as at (at)}
+        {#if pictures[at]?.url && pictures[at].of.startsWith(s!.attempt)}
+          <img
+            src={pictures[at].url}
+            alt=""
+            class="absolute top-0 max-w-none"
+            style="left:{(at - first) * cellW}px;height:{cellH}px;width:{cellW * per}px"
+            draggable="false"
+          />
+        {/if}
+        {#each { length: Math.min(per, span.last - at + 1) } as _, i (i)}
+          {@const f = at + i}
+          {@const c = s?.states[f - s.first] ?? '-'}
+          {@const bad = bench.checking.at(bench.selection.cover!.id, f)}
+          <button
+            class="absolute top-0 flex h-full flex-col justify-end text-[11px] {f === bench.playhead.frame
+              ? 'z-10 outline-2 -outline-offset-2 outline-primary'
+              : ''}"
+            style="left:{(f - first) * cellW}px;width:{cellW - 2}px;height:{cellH + 16}px"
+            aria-label="Frame {f}: {anchors.has(f) ? 'anchor' : marks[c] || 'good'}{bad
+              .map((x) => `, ${x.title}`)
+              .join('')}"
+            onclick={() => (bench.playhead.pause(), bench.playhead.seek(f))}
+          >
+            {#if c === 'w'}<span
+                class="absolute inset-x-0 top-0 h-[5px]"
+                style="background:repeating-linear-gradient(135deg,#262626 0 3px,#c9a24f 3px 6px)"
+              ></span>{/if}
+            {#if c === 'l'}<span class="absolute inset-x-0 top-0 h-[5px] bg-[#d9573a]"></span>{/if}
+            <span class="tc flex justify-between px-1 leading-4"
+              ><span class={f === bench.playhead.frame ? 'text-primary' : 'quiet'}>{f}</span><span
+                class={c === 'l' ? 'text-error' : c === 'w' ? 'text-warning' : 'quiet'}
+                >{anchors.has(f) ? '◆' : c === 'l' ? '! lost' : marks[c]}</span
+              ></span
+            >
+          </button>
+          {#if bad.length}<span
+              class="pointer-events-none absolute top-0 z-10 max-w-[86px] truncate bg-[#161616]/85 px-1 text-[11px] leading-4 {bad.some(
+                (x) => x.severity === 'severe',
+              )
+                ? 'text-[#f0765a]'
+                : 'text-[#e0bd6b]'}"
+              style="left:{(f - first) * cellW}px"
+              data-testid="strip-finding"
+              title={bad.map((x) => x.title).join(', ')}
+              >{bad.some((x) => x.severity === 'severe') ? '▼' : '▽'} {bad[0]!.title}</span
+            >{/if}
+        {/each}
+      {/each}
+    </div>
+  </div>
+</div>

@@ -1,0 +1,482 @@
+// The step Follow: the surface, the runs of the tracker, what they found and how it is
+// put right.
+import {
+  api,
+  ask,
+  type Attempt,
+  type Command,
+  type Cover,
+  type Point,
+  type SurfaceOnFrame,
+  type Texture,
+  type Track,
+} from '../../api/api';
+import { core } from '../../core/core';
+import { ended, type Attempts } from '../attempts.svelte';
+import type { Keying } from '../keying.svelte';
+import type { Notice } from '../notice.svelte';
+import type { Playhead } from '../playhead.svelte';
+import type { Selection } from '../selection.svelte';
+import type { EditingSession } from '../session.svelte';
+import type { Toolbox } from '../toolbox.svelte';
+
+export type Model = 'translation' | 'similarity' | 'affine' | 'perspective';
+export type Channel = 'luma' | 'red' | 'green' | 'blue' | 'best';
+export type Way = 'back' | 'forward' | 'both' | 'one back' | 'one on' | 'to mark back' | 'to mark on';
+
+/** What would be followed from a frame: a surface's outline, or points. */
+export interface Proposal {
+  frame: number;
+  surface: Point[];
+  points: boolean;
+}
+
+type Quad = [Point, Point, Point, Point];
+
+/** The four corners that a surface is put right by: its own, or those of the box around it. */
+const quad = (s: SurfaceOnFrame): Quad => (s.outline.length === 4 ? s.outline : s.corners) as Quad;
+
+export class Following {
+  model = $state<Model>('perspective');
+  channel = $state<Channel>('luma');
+  /** The surface drawn apart from the cover, on the frame where it was drawn. */
+  apart = $state.raw<Proposal>();
+  texture = $state.raw<Texture & { at: string }>();
+  /** The surface's corners, being put right on a frame. */
+  correction = $state.raw<{ frame: number; corners: Quad; was: SurfaceOnFrame }>();
+  shown = $state(true); // the surface and points on the picture
+  /** The states of a run that has not ended, a letter for each frame. */
+  live = $state.raw<{ track: string; first: number; states: string; sure: number[] }>();
+
+  constructor(
+    private last: () => number, // frame of the shot
+    private session: EditingSession,
+    private playhead: Playhead,
+    private selection: Selection,
+    private keying: Keying,
+    private attempts: Attempts,
+    private notice: Notice,
+    toolbox: Toolbox,
+  ) {
+    attempts.listen((a, before) => !a.front && this.heard(a, before));
+    toolbox.on('surface', (_, knots) => {
+      toolbox.tool = 'move';
+      this.apart = { frame: this.playhead.frame, surface: knots.map((k) => k.p), points: false };
+    });
+  }
+
+  /** Another item is selected. */
+  reset(): void {
+    this.apart = undefined;
+    this.correction = undefined;
+  }
+
+  private heard(a: Attempt, before: Attempt | undefined): void {
+    if (a.poses && !ended(a) && !a.compare)
+      this.live = {
+        track: a.track.id,
+        first: a.poses.first,
+        states: a.poses.states,
+        sure: a.poses.confidence,
+      };
+    else if (ended(a) && !a.compare && this.live?.track === a.track.id) this.live = undefined;
+    const mine = a.id === this.awaited || (this.track && a.track.id === this.track.id);
+    if (before && !ended(before) && ended(a) && mine && a.note) this.notice.say(a.note);
+    this.watch(a);
+  }
+
+  private watched: number | undefined; // the frame that a run brought the bench to
+  /** The picture goes along with the run, until the editor goes elsewhere. */
+  private watch(a: Attempt): void {
+    if (a.id !== this.awaited || this.watched === undefined) return;
+    if (this.playhead.frame !== this.watched) this.watched = undefined;
+    else if (ended(a)) {
+      if (a.done > 0) this.playhead.seek(a.from < this.start && this.start < a.to ? this.start : a.at); // back, where both ways were gone
+      this.watched = undefined;
+    } else if (a.done > 0) this.playhead.seek((this.watched = a.at));
+  }
+
+  /** The runs of the tracker in this shot. */
+  get runs(): Attempt[] {
+    return this.attempts.all.filter((a) => !a.front);
+  }
+
+  /** The track that carries the selected cover. */
+  get track(): Track | undefined {
+    const id = this.selection.cover?.track;
+    return id ? this.session.document?.tracks?.find((t) => t.id === id) : undefined;
+  }
+
+  private awaited = $state('');
+  /** The run that the editor watches: of the track in hand, or of one that it will ride on. */
+  get running(): Attempt | undefined {
+    return this.runs.find((a) => !ended(a) && !a.compare && (a.id === this.awaited || a.track.id === this.track?.id));
+  }
+
+  /** The track whose surface is shown, with the attempt it is shown from. */
+  private get source(): { track: Track; attempt: string } | undefined {
+    const r = this.running;
+    if (r && r.done > 0) return { track: r.track, attempt: r.id };
+    const t = this.track;
+    return t?.attempt ? { track: t, attempt: t.attempt } : undefined;
+  }
+
+  /** The attempt that the steady strip is made of, with what changes its pictures. */
+  get striped(): { attempt: string; states: string; first: number } | undefined {
+    const s = this.source;
+    const c = this.selection.cover;
+    const known = s && c && this.states(c);
+    return s && known ? { attempt: s.attempt, states: known.states, first: known.first } : undefined;
+  }
+
+  /** The followed surface at the frame shown. */
+  surface = $derived.by<SurfaceOnFrame | undefined>(() => {
+    void this.attempts.posed;
+    const s = this.source;
+    return s && core.surface({ track: s.track, attempt: s.attempt, frame: this.playhead.frame });
+  });
+
+  /** Where the selected cover will lie, while the tracker still runs. */
+  ghost = $derived.by<string>(() => {
+    void this.attempts.posed;
+    const r = this.running;
+    const c = this.selection.cover;
+    if (!r || r.done === 0 || !c) return '';
+    return core.ghost({
+      track: r.track,
+      attempt: r.id,
+      frame: this.playhead.frame,
+      cover: c.id,
+      from: c.track === r.track.id ? (c.from ?? 0) : r.track.frame,
+    });
+  });
+  private start = $state(0); // the frame a run was begun on
+
+  /** Attempts of the track in hand that can be used, the steadiest first. */
+  get ranked(): Attempt[] {
+    const id = this.track?.id ?? this.running?.track.id;
+    return this.runs
+      .filter((a) => a.track.id === id && ended(a) && a.state !== 'failed')
+      .toSorted((x, y) => (y.figures?.rank ?? 0) - (x.figures?.rank ?? 0));
+  }
+
+  /** How many others are still being run in the background. */
+  get pending(): number {
+    return this.runs.filter((a) => a.compare && !ended(a) && a.track.id === this.track?.id).length;
+  }
+
+  /** The surface that would be followed from this frame: drawn apart, or the cover's outline. */
+  get proposed(): Proposal | undefined {
+    if (this.apart) return this.apart;
+    const h = this.selection.state;
+    const o = h?.inside ? h.outlines[0] : undefined;
+    if (!o) return undefined;
+    return { frame: this.selection.here, surface: core.path({ knots: o.knots }).polygon, points: false };
+  }
+
+  /** Measures how well the proposed surface can be followed. */
+  async assess(): Promise<void> {
+    const p = this.proposed;
+    if (!p || p.points || p.surface.length < 3) {
+      this.texture = undefined;
+      return;
+    }
+    const at = JSON.stringify(p) + this.model;
+    if (this.texture?.at === at) return;
+    try {
+      const t = await ask(
+        api.POST('/api/shots/{id}/assess', {
+          params: { path: { id: this.session.shot } },
+          body: { frame: p.frame, surface: p.surface, model: this.model },
+        }),
+      );
+      this.texture = { ...t, at };
+    } catch (e) {
+      this.texture = { words: e instanceof Error ? e.message : String(e), share: 0, spread: 0, enough: false, at };
+    }
+  }
+
+  takeLarger(): void {
+    const p = this.proposed;
+    if (p && this.texture?.larger) this.apart = { frame: p.frame, surface: this.texture.larger, points: false };
+  }
+
+  /** The marks that a stretch ends at: anchors and keys. */
+  private get marks(): number[] {
+    const t = this.track;
+    return [...(t ? [t.frame, ...t.anchors.map((a) => a.frame)] : []), ...this.keying.keys];
+  }
+
+  private frames(way: Way, at: number): [number, number] {
+    const c = this.selection.cover!;
+    const first = Math.min(c.span.first, at);
+    const last = Math.max(c.span.last, at);
+    const before = Math.max(first, ...this.marks.filter((m) => m < at));
+    const after = Math.min(last, ...this.marks.filter((m) => m > at));
+    return {
+      back: [first, at - 1],
+      forward: [at + 1, last],
+      both: [first, last],
+      'one back': [at - 1, at - 1],
+      'one on': [at + 1, at + 1],
+      'to mark back': [before, at - 1],
+      'to mark on': [at + 1, after],
+    }[way] as [number, number];
+  }
+
+  /** Follows: a new surface from this frame, or the track in hand on from here. */
+  async follow(way: Way): Promise<void> {
+    const c = this.selection.cover;
+    this.playhead.pause();
+    if (!c) return;
+    if (this.running) {
+      this.notice.say('The tracker runs already; stop it first.');
+      return;
+    }
+    const t = this.track;
+    const at = this.playhead.frame;
+    if (t) {
+      const [from, to] = this.frames(way, at);
+      if (from < 0 || to > this.last() || from > to) return;
+      await this.run(t, from, to, t.attempt ?? '');
+      return;
+    }
+    const p = this.proposed;
+    if (!p) {
+      this.notice.say('Draw an outline first, or go to a frame inside the span.');
+      return;
+    }
+    const fresh: Track = {
+      id: crypto.randomUUID(),
+      name: this.name(c.name),
+      kind: p.points ? 'points' : 'surface',
+      model: this.model,
+      channel: this.channel,
+      frame: p.frame,
+      surface: p.surface,
+      anchors: [],
+    };
+    let [from, to] = this.frames(way, p.frame);
+    from = Math.min(from, p.frame);
+    to = Math.max(to, p.frame);
+    await this.run(fresh, Math.max(from, 0), Math.min(to, this.last()), '', { ride: c.id, at: p.frame });
+  }
+
+  private name(cover: string): string {
+    const taken = new Set(this.session.document?.tracks?.map((t) => t.name));
+    if (!taken.has(cover)) return cover;
+    for (let i = 2; ; i++) if (!taken.has(`${cover} ${i}`)) return `${cover} ${i}`;
+  }
+
+  private async run(
+    track: Track,
+    from: number,
+    to: number,
+    base: string,
+    more: { ride?: string; at?: number; take?: boolean; compare?: boolean } = {},
+  ): Promise<void> {
+    this.notice.clear();
+    try {
+      const { attempt: _a, poses: _p, ...plain } = track;
+      const a = await ask(
+        api.POST('/api/shots/{id}/attempts', {
+          params: { path: { id: this.session.shot } },
+          body: { track: plain, from, to, base, take: true, ...more },
+        }),
+      );
+      if (!more.compare) {
+        this.awaited = a.id;
+        this.start = this.watched = this.playhead.frame;
+      }
+      this.attempts.put(a);
+      void this.attempts.heard(a.id);
+    } catch (e) {
+      this.notice.say(e);
+    }
+  }
+
+  async stop(): Promise<void> {
+    if (this.running) await this.attempts.stop(this.running.id);
+  }
+
+  /** What the row of a cover shows of its track: the document's, or that of a run. */
+  states(cover: Cover): { first: number; states: string; anchors: number[]; sure: number[] } | undefined {
+    const row = this.session.rows.get(cover.id);
+    const live = this.live;
+    if (
+      live &&
+      (live.track === cover.track || (live.track === this.running?.track.id && cover.id === this.selection.cover?.id))
+    )
+      return { ...live, anchors: row?.anchors ?? [] };
+    return row?.states ? row : undefined;
+  }
+
+  /** Whether a frame of the cover's span is not surely followed. */
+  doubts(c: Cover): boolean {
+    const s = this.states(c);
+    for (let f = c.span.first; s && f <= c.span.last; f++)
+      if ('wl-'.includes(s.states[f - s.first] ?? '-')) return true;
+    return false;
+  }
+
+  /** Goes to the next stretch where the track is weak or lost. */
+  doubtful(way: 1 | -1): void {
+    const c = this.selection.cover;
+    const s = c && this.states(c);
+    if (!c || !s) return;
+    const bad = (f: number) => 'wl-'.includes(s.states[f - s.first] ?? '-');
+    const n = c.span.last - c.span.first + 1;
+    for (let i = 1; i <= n; i++) {
+      const f = c.span.first + ((((this.playhead.frame - c.span.first + way * i) % n) + n) % n);
+      if (bad(f) && (f === c.span.first || !bad(f - 1))) return this.playhead.seek(f);
+    }
+    this.notice.say('Every frame of the span is surely followed.');
+  }
+
+  // ---- Putting right ------------------------------------------------------
+
+  /** Offers the surface's corners on this frame to be dragged. */
+  correctHere(): void {
+    const s = this.surface;
+    this.playhead.pause();
+    if (s && this.track?.kind === 'surface') this.correction = { frame: this.playhead.frame, corners: quad(s), was: s };
+  }
+
+  /**
+   * The surface lies as it was put right: an anchor there, and the stretches on both
+   * its sides, as far as the next anchors, are tracked again.
+   */
+  async anchor(): Promise<void> {
+    const m = this.correction;
+    const t = this.track;
+    this.correction = undefined;
+    if (!m || !t) return;
+    if (m.frame === t.frame) {
+      this.notice.say(
+        'This is the frame where the surface was drawn; draw it again instead, or put it right on another frame.',
+      );
+      return;
+    }
+    let corners;
+    try {
+      corners = core.mapped({ from: quad(m.was), to: m.corners, points: m.was.corners });
+    } catch {
+      this.notice.say('Those four corners are no view of a flat surface; put them right again.');
+      return;
+    }
+    const anchors = [...t.anchors.filter((a) => a.frame !== m.frame), { frame: m.frame, corners }].sort(
+      (a, b) => a.frame - b.frame,
+    );
+    await this.again({ ...t, anchors }, m.frame);
+  }
+
+  /** Tracks again between the anchors around a frame. */
+  private async again(t: Track, f: number): Promise<void> {
+    const c = this.selection.cover!;
+    const { first, last } = core.stretch({ track: t, frame: f, span: c.span });
+    await this.run(t, first, last, t.attempt ?? '');
+  }
+
+  async removeAnchor(f: number): Promise<void> {
+    const t = this.track;
+    if (t) await this.again({ ...t, anchors: t.anchors.filter((a) => a.frame !== f) }, f);
+  }
+
+  /** Only the cover moves, by as much as the surface's corners were moved; the track stays. */
+  correct(): void {
+    const m = this.correction;
+    const c = this.selection.cover;
+    this.correction = undefined;
+    if (!m || !c) return;
+    try {
+      const commands = core
+        .warp({ cover: c.id, frame: m.frame, from: quad(m.was), to: m.corners })
+        .map((o): Command => ({
+          do: 'reshape',
+          cover: c.id,
+          id: o.id,
+          frame: m.frame,
+          scope: 'frame',
+          knots: o.knots,
+        }));
+      void this.session.save(commands);
+    } catch {
+      this.notice.say('Those four corners are no view of a flat surface; put them right again.');
+    }
+  }
+
+  // ---- Attempts -------------------------------------------------------------
+
+  /** Runs others in the background: from other frames and with other models. */
+  async others(): Promise<void> {
+    const t = this.track;
+    const c = this.selection.cover;
+    if (!t?.attempt || !c || t.kind !== 'surface') return;
+    const span: [number, number] = [Math.min(c.span.first, t.frame), Math.max(c.span.last, t.frame)];
+    const row = this.session.rows.get(c.id);
+    const good = (f: number) => row?.states[f - row.first] === 'g';
+    const starts = [0.2, 0.8]
+      .map((k) => Math.round(span[0] + k * (span[1] - span[0])))
+      .filter((f) => good(f) && Math.abs(f - t.frame) > 5);
+    // The one in use too, to be compared by the same figures.
+    const wanted: Track[] = (['similarity', 'affine', 'perspective'] as const).map((model) => ({ ...t, model }));
+    for (const f of starts) {
+      const s = core.surface({ track: t, attempt: t.attempt, frame: f });
+      wanted.push({ ...t, frame: f, surface: s.outline, anchors: [] });
+    }
+    const same = (a: Track, w: Track) =>
+      JSON.stringify([a.frame, a.model, a.channel, a.surface, a.anchors]) ===
+      JSON.stringify([w.frame, w.model, w.channel, w.surface, w.anchors]);
+    const fresh = wanted.filter(
+      (w) =>
+        !this.runs.some(
+          (a) => a.compare && a.state !== 'failed' && a.from === span[0] && a.to === span[1] && same(a.track, w),
+        ),
+    );
+    if (!fresh.length) this.notice.say('All of these have been tried; the list has their figures.');
+    for (const w of fresh) await this.run(w, span[0], span[1], '', { take: false, compare: true });
+  }
+
+  use(a: Attempt): void {
+    const { poses: _, ...t } = a.track;
+    void this.attempts
+      .learn({ tracks: [{ ...t, attempt: a.id }] })
+      .then(() =>
+        this.session.save([{ do: 'track', track: { ...t, name: this.track?.name ?? t.name, attempt: a.id } }]),
+      );
+  }
+
+  /** Reads a track of a file; the selected cover rides on it as it lies here. */
+  async read(text: string, name: string): Promise<void> {
+    const c = this.selection.cover;
+    const track = { ...core.importTrack({ text }), id: crypto.randomUUID(), name };
+    const a = await ask(
+      api.POST('/api/shots/{id}/given', { params: { path: { id: this.session.shot } }, body: track }),
+    );
+    this.attempts.put(a);
+    const { poses: _, ...t } = { ...track, attempt: a.id };
+    await this.attempts.learn({ tracks: [t] });
+    await this.session.save([
+      { do: 'track', track: t },
+      ...(c ? [{ do: 'ride' as const, cover: c.id, id: t.id, frame: this.playhead.frame }] : []),
+    ]);
+  }
+
+  // ---- Sharing ----------------------------------------------------------------
+
+  rideOn(t: Track): void {
+    const c = this.selection.cover;
+    if (c) void this.session.save([{ do: 'ride', cover: c.id, id: t.id, frame: this.playhead.frame }]);
+  }
+
+  byHand(tolerance: number): void {
+    const c = this.selection.cover;
+    const t = this.track;
+    if (!c || !t) return;
+    const alone = this.session.document!.covers.filter((x) => x.track === t.id).length === 1;
+    void this.session.save([
+      { do: 'byHand', cover: c.id, number: tolerance },
+      ...(alone ? [{ do: 'untrack' as const, id: t.id }] : []),
+    ]);
+  }
+}

@@ -1,0 +1,165 @@
+// Decoded pictures around the playhead: view frames, and the patches that the
+// covers of a revision lay on them. What is near in the direction of travel is
+// fetched first; what is far is let go.
+import { patch, steady, type Patch } from '../api/api';
+
+interface Held<T> {
+  value?: T;
+  failed?: boolean;
+  wait: Promise<T | undefined>;
+}
+
+const KEEP = 80; // pictures of each kind
+const AHEAD = 20; // frames fetched before they are needed
+
+export class Frames {
+  private views = new Map<string, Held<ImageBitmap>>();
+  private patches = new Map<string, Held<Patch>>();
+  private queue: (() => Promise<unknown>)[] = [];
+  private running = 0;
+  private atOnce = 1;
+
+  constructor(
+    private source: string,
+    private shot: string,
+    private first: number, // the source's frame that is the shot's frame 0
+    private last: number,
+    private sharper: () => void, // a patch was replaced by its exact one
+  ) {}
+
+  private fetch<T>(map: Map<string, Held<T>>, key: string, load: () => Promise<T>, let_go: (v: T) => void): Held<T> {
+    const old = map.get(key);
+    if (old && !old.failed) {
+      map.delete(key); // most recently used last
+      map.set(key, old);
+      return old;
+    }
+    const h: Held<T> = {
+      wait: load().then(
+        (v) => (h.value = v),
+        () => {
+          h.failed = true;
+          return undefined;
+        },
+      ),
+    };
+    map.set(key, h);
+    while (map.size > KEEP) {
+      const [k, v] = map.entries().next().value!;
+      map.delete(k);
+      void v.wait.then((x) => x && let_go(x));
+    }
+    return h;
+  }
+
+  view(f: number, full = false): Held<ImageBitmap> {
+    const url = full
+      ? `/api/sources/${this.source}/frames/${this.first + f}`
+      : `/api/sources/${this.source}/views/${this.first + f}.jpg`;
+    return this.fetch(
+      this.views,
+      url,
+      async () => {
+        const r = await steady(url);
+        if (!r.ok) throw new Error('no picture');
+        return createImageBitmap(await r.blob());
+      },
+      (b) => b.close(),
+    );
+  }
+
+  /**
+   * The patch of a frame. Where it is waited for, it may first be a quick one; the
+   * exact one takes its place when it is here.
+   */
+  patch(revision: number, f: number, as: { full?: boolean; matte?: boolean; quick?: boolean } = {}): Held<Patch> {
+    const { full = false, matte = false, quick = false } = as;
+    const url = `/api/shots/${this.shot}/patches/${revision}/${f}?${full ? 'full=true&' : ''}${matte ? 'matte=true&' : ''}`;
+    const h: Held<Patch> = this.fetch(
+      this.patches,
+      url,
+      async () => {
+        const first = await patch(steady(quick && !full ? url + 'quick=true' : url));
+        if (first.quick) {
+          void patch(steady(url)).then(
+            (exact) => {
+              if (this.patches.get(url) !== h) return exact.picture?.close();
+              h.value = exact;
+              h.wait = Promise.resolve(exact);
+              first.picture?.close();
+              this.sharper();
+            },
+            () => {},
+          );
+        }
+        return first;
+      },
+      (p) => p.picture?.close(),
+    );
+    return h;
+  }
+
+  /** A patch that belongs to no revision, named by what was asked for. */
+  variant(name: string, load: () => Promise<Patch>): Held<Patch> {
+    return this.fetch(this.patches, name, load, (p) => p.picture?.close());
+  }
+
+  /** The pictures of a frame when both are there, else undefined. */
+  have(revision: number, f: number, full = false): { view: ImageBitmap; patch: Patch } | undefined {
+    const v = this.view(f, full).value;
+    const p = this.patch(revision, f, { full }).value;
+    return v && p && { view: v, patch: p };
+  }
+
+  /** Whether playing from f can begin without waiting at once. */
+  ready(revision: number, frames: number[]): boolean {
+    return frames.every((f) => this.have(revision, f));
+  }
+
+  /**
+   * Fetches what comes next, nearest first; while playing two frames at a time, else
+   * one, so that the frame that is asked for now need not share with many.
+   */
+  ahead(revision: number, f: number, step: number, range: [number, number], playing = false): void {
+    this.queue = [];
+    this.atOnce = playing ? 2 : 1;
+    for (let i = 1; i <= AHEAD; i++) {
+      let n = f + i * step;
+      const len = range[1] - range[0] + 1;
+      if (n > range[1]) n = range[0] + ((n - range[0]) % len);
+      if (n < range[0]) n = range[1] - ((range[0] - n - 1) % len);
+      n = Math.min(Math.max(n, 0), this.last);
+      this.queue.push(async () => {
+        await Promise.all([this.view(n).wait, this.patch(revision, n).wait]);
+      });
+    }
+    this.pump();
+  }
+
+  /**
+   * While the editor looks at a frame, has the server make the patches of the
+   * frames to come, so that playing finds them made. Ends when told to.
+   */
+  async prepare(revision: number, from: number, span: [number, number], stop: AbortSignal): Promise<void> {
+    const [first, last] = span;
+    const start = from >= first && from <= last ? from : first;
+    for (let i = 0; i <= last - first && !stop.aborted; i++) {
+      const f = first + ((start - first + i) % (last - first + 1));
+      try {
+        await fetch(`/api/shots/${this.shot}/patches/${revision}/${f}?prepare=true`, { signal: stop });
+      } catch {
+        return;
+      }
+    }
+  }
+
+  private pump(): void {
+    while (this.running < this.atOnce && this.queue.length > 0) {
+      this.running++;
+      void this.queue.shift()!().finally(() => {
+        this.running--;
+        this.pump();
+      });
+    }
+  }
+}

@@ -1,0 +1,130 @@
+// Where the bench is in the shot, and how it plays.
+import type { Frames } from './frames';
+
+/** What the playhead runs over. */
+export interface Clip {
+  last: number; // frame
+  rate: { num: number; den: number };
+  shown: number; // revision
+  /** The frames that playing runs over from a frame. */
+  range(frame: number): [number, number];
+  /** Called before anything that leaves the frame. */
+  leave(): void;
+  /** Called at everything the editor does. */
+  busy(): void;
+}
+
+export class Playhead {
+  frame = $state(0);
+  speed = $state(0); // frames a frame time, 0 paused
+  loop = $state(true);
+  begun = 0; // the frame where playing began
+  dropped = 0;
+  played = 0;
+  frames!: Frames;
+
+  constructor(private clip: Clip) {}
+
+  get range(): [number, number] {
+    return this.clip.range(this.frame);
+  }
+  pause(): void {
+    if (this.speed !== 0) this.play(0);
+  }
+
+  private later: ReturnType<typeof setTimeout> | undefined;
+  private back: number | undefined; // where playing around a frame returns to
+
+  seek(f: number): void {
+    f = Math.min(Math.max(Math.round(f), 0), this.clip.last);
+    if (f === this.frame) return;
+    this.clip.leave();
+    this.clip.busy();
+    const by = f - this.frame;
+    this.frame = f;
+    if (this.speed !== 0) return;
+    // Stepping wants the next frames at once; after a jump the frame itself comes first.
+    clearTimeout(this.later);
+    const ahead = () => this.frames.ahead(this.clip.shown, this.frame, by === -1 ? -1 : 1, [0, this.clip.last]);
+    if (Math.abs(by) === 1) ahead();
+    else this.later = setTimeout(ahead, 200);
+  }
+
+  /** Plays a second to each side of this frame, over and over, and comes back to it. */
+  around(): void {
+    if (this.speed !== 0) return this.play(0);
+    const n = Math.round(this.clip.rate.num / this.clip.rate.den);
+    const range: [number, number] = [Math.max(this.frame - n, 0), Math.min(this.frame + n, this.clip.last)];
+    const here = this.frame;
+    this.frame = range[0];
+    this.play(1, range);
+    this.back = here;
+  }
+
+  play(speed: number, over?: [number, number]): void {
+    this.clip.busy();
+    if (speed !== 0) this.clip.leave();
+    const was = this.speed;
+    if (was === 0) this.begun = this.frame;
+    this.speed = speed;
+    if (speed === 0) {
+      if (was !== 0) performance.mark('celator play', { detail: { played: this.played, dropped: this.dropped } });
+      if (this.back !== undefined) this.frame = this.back;
+      this.back = undefined;
+    }
+    if (was !== 0 || speed === 0) return;
+    this.played = this.dropped = 0;
+    const range = over ?? this.range;
+    const period = (1000 * this.clip.rate.den) / this.clip.rate.num;
+    let from = performance.now();
+    let at = this.frame;
+    let rolling = false;
+    const len = range[1] - range[0] + 1;
+    const next = (f: number, n: number) => range[0] + ((((f - range[0] + n) % len) + len) % len);
+    this.frames.ahead(this.clip.shown, at, Math.sign(speed), range, true);
+    const tick = (now: number) => {
+      if (this.speed === 0) return;
+      const step = Math.sign(this.speed);
+      if (!rolling) {
+        // A few frames are there before the clock starts.
+        if (
+          this.frames.ready(
+            this.clip.shown,
+            [1, 2, 3, 5, 8, 11].map((n) => next(at, n * step)),
+          )
+        ) {
+          rolling = true;
+          from = now;
+        }
+        requestAnimationFrame(tick);
+        return;
+      }
+      const due = Math.floor(((now - from) * Math.abs(this.speed)) / period + 0.25);
+      if (due > 0) {
+        const end = step > 0 ? range[1] : range[0];
+        if (!this.loop && !over && (end - at) * step <= due) {
+          this.frame = end;
+          return this.play(0);
+        }
+        const want = next(at, step * due);
+        if (this.frames.have(this.clip.shown, want)) {
+          this.played += due;
+          this.dropped += due - 1;
+          at = want;
+          from += (due * period) / Math.abs(this.speed);
+          this.frame = at;
+          this.frames.ahead(this.clip.shown, at, step, range, true);
+        }
+      }
+      requestAnimationFrame(tick);
+    };
+    requestAnimationFrame(tick);
+  }
+
+  /** Plays that way; again for the next of the speeds. */
+  faster(way: 1 | -1, speeds: number[]): void {
+    const i = Math.sign(this.speed) === way ? speeds.indexOf(Math.abs(this.speed)) + 1 : 0;
+    if (this.speed !== 0 && Math.sign(this.speed) !== way) this.play(0);
+    this.play(way * speeds[Math.min(i, speeds.length - 1)]!);
+  }
+}

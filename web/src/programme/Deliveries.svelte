@@ -1,0 +1,71 @@
+<script lang="ts">
+  import { api, ask, type Delivery } from '../api/api';
+  import { bytes, duration } from '../shared/format';
+
+  let { list, shots = [] }: { list: Delivery[]; shots?: { id: string; name: string }[] } = $props();
+  let error = $state('');
+
+  const going = (d: Delivery) => ['queued', 'rendering', 'joining', 'verifying'].includes(d.state);
+  const said = (d: Delivery): string => {
+    if (going(d) && d.waiting) return d.waiting;
+    switch (d.state) {
+      case 'queued':
+        return 'waiting for its turn';
+      case 'rendering':
+        return (
+          `${d.rendered} of ${d.frames} frames` +
+          (d.rate > 0 ? `, ${d.rate.toFixed(1)} a second, ${duration(d.left)} left` : '')
+        );
+      case 'joining':
+        return 'joining the segments';
+      case 'verifying':
+        return d.preset === 'archive' ? `verifying, ${d.verified} of ${d.frames} frames compared` : 'verifying';
+      case 'done':
+        if (d.proof?.off !== undefined)
+          return `${bytes(d.size)}, outside the covers at most ${d.proof.off} of 256 codes from the source`;
+        return d.proof?.compared
+          ? `${bytes(d.size)}, every sample outside the covers equals the source's in all ${d.proof.compared} frames`
+          : `${bytes(d.size)}, ${d.proof?.frames} frames, duration and sound verified`;
+      case 'cancelled':
+        return `cancelled at ${d.rendered} of ${d.frames} frames; finished segments are kept for the next delivery`;
+      default:
+        return d.error;
+    }
+  };
+
+  async function cancel(d: Delivery) {
+    try {
+      await ask(api.POST('/api/deliveries/{id}/cancel', { params: { path: { id: d.id } } }));
+      error = '';
+    } catch (e) {
+      error = (e as Error).message;
+    }
+  }
+</script>
+
+{#if error}<p class="text-error" role="alert">{error}</p>{/if}
+<ul class="divide-y divide-base-300 border border-base-300">
+  {#each list as d (d.id)}
+    <li class="flex flex-col gap-1 px-3 py-2" data-testid="delivery" data-state={d.state}>
+      <div class="flex items-baseline gap-3">
+        <span class="font-semibold">{d.name}</span>
+        <span class="quiet">{shots.find((s) => s.id === d.shot)?.name ?? ''} {d.preset}, revision {d.revision}</span>
+        {#if going(d)}<button class="btn ml-auto btn-xs" onclick={() => cancel(d)}>Cancel</button>
+        {:else if d.state === 'done'}<a
+            class="btn ml-auto btn-primary btn-xs"
+            href="/api/deliveries/{d.id}/file"
+            download={d.name}>Download</a
+          >{/if}
+      </div>
+      {#if going(d)}<progress
+          class="progress progress-primary"
+          value={d.state === 'verifying' ? d.verified : d.rendered}
+          max={d.frames}
+          aria-label="Progress of {d.name}"
+        ></progress>{/if}
+      <span class={d.state === 'failed' ? 'text-error' : 'quiet'}
+        >{d.state === 'done' ? 'Verified: ' : ''}{said(d)}</span
+      >
+    </li>
+  {/each}
+</ul>
