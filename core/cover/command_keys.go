@@ -12,7 +12,7 @@ type SetNumber struct {
 	Cover  string  `json:"cover"`
 	Lane   string  `json:"lane"`
 	Number float64 `json:"number"`
-	Frame  int     `json:"frame"`
+	Frame  int     `json:"frame,omitempty" doc:"that the number holds on; keys elsewhere change as much"`
 	Scope  Scope   `json:"scope,omitempty" enum:"frame,span"`
 }
 

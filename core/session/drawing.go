@@ -98,9 +98,9 @@ type TimelineRow struct {
 	Anchors []int        `json:"anchors" doc:"frames"`
 	Sure    []float64    `json:"sure" doc:"confidence, 0 to 1, likewise"`
 	// Of a holdout that was found in the picture: how much of the surface it holds out.
-	Begin  int       `json:"begin" doc:"frame of the first share"`
-	Shares []float64 `json:"shares"`
-	Holdouts []string `json:"holdouts" doc:"ids of the holdouts that pass before it"`
+	Begin    int       `json:"begin" doc:"frame of the first share"`
+	Shares   []float64 `json:"shares"`
+	Holdouts []string  `json:"holdouts" doc:"ids of the holdouts that pass before it"`
 }
 
 func (s *Session) rows(None) ([]TimelineRow, error) {

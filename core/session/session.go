@@ -26,9 +26,12 @@ type Session struct {
 }
 
 // New returns a session without a document: until one is loaded, only what asks for none
-// is answered.
+// is answered. Until a clock is set, frames are counted 25 to the second.
 func New() *Session {
-	return &Session{poses: map[string]*cover.Poses{}, mattes: map[string]*cover.Mattes{}}
+	return &Session{
+		clock: timecode.Timecode{Rate: timecode.Rate{Num: 25, Den: 1}},
+		poses: map[string]*cover.Poses{}, mattes: map[string]*cover.Mattes{},
+	}
 }
 
 // Call is one thing that can be asked of a session.

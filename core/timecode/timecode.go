@@ -29,11 +29,15 @@ func ParseRate(s string) (Rate, error) {
 	}
 	num, err1 := strconv.ParseInt(n, 10, 64)
 	den, err2 := strconv.ParseInt(d, 10, 64)
-	if err1 != nil || err2 != nil || num <= 0 || den <= 0 || num > largest || den > largest || num/den > 1000 {
+	if err1 != nil || err2 != nil || !(Rate{num, den}).valid() {
 		return Rate{}, fmt.Errorf("timecode: %q is not a frame rate", s)
 	}
 	r := big.NewRat(num, den)
 	return Rate{r.Num().Int64(), r.Denom().Int64()}, nil
+}
+
+func (r Rate) valid() bool {
+	return r.Num > 0 && r.Den > 0 && r.Num <= largest && r.Den <= largest && r.Num/r.Den <= 1000
 }
 
 func (r Rate) String() string { return fmt.Sprintf("%d/%d", r.Num, r.Den) }
@@ -63,8 +67,11 @@ type Timecode struct {
 }
 
 // New returns the timecode whose frame 0 reads start ("" is 00:00:00:00). A
-// ';' or ',' before the frames means drop-frame.
+// ';' or ',' before the frames means drop-frame. The rate must be one that ParseRate takes.
 func New(rate Rate, start string) (Timecode, error) {
+	if !rate.valid() {
+		return Timecode{}, fmt.Errorf("timecode: %v is not a frame rate", rate)
+	}
 	tc := Timecode{Rate: rate}
 	if start == "" {
 		return tc, nil

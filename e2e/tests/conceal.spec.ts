@@ -243,7 +243,7 @@ test('two treatments are held against each other, and a house style is changed i
   await page.getByRole('button', { name: 'Save as a house style' }).click();
   await page.getByLabel('Name of the house style').fill('Plates');
   await page.getByRole('button', { name: 'Save the style' }).click();
-  await expect(page.getByText('Made Plates.')).toBeVisible();
+  await expect(page.getByText('Saved Plates.')).toBeVisible();
   await saved(page);
   await cover(page, 'Right plate', 'Plate', [300, 60, 400, 120]);
   await cover(page, 'Board', 'Sign', [180, 160, 300, 240]);

@@ -8,6 +8,7 @@ import {
   addItem,
   bringIn,
   clip,
+  core,
   document,
   dragOn,
   evenFill,
@@ -578,7 +579,7 @@ test('two browsers on one shot', async ({ page, context }) => {
       .click();
     await p.keyboard.press(key);
   };
-  const x = async (p: Page, n: number) => (await document(p)).covers[n].motion.keys[0].move.x;
+  const x = async (p: Page, n: number) => (await core(p, 'document')).covers[n].motion.keys[0].move.x;
   await move(page, 'First', 'Alt+Shift+ArrowRight');
   await expect.poll(() => x(other, 0)).toBe(10);
 

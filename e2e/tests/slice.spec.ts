@@ -263,7 +263,7 @@ test('files that cannot be used are refused in words and leave nothing', async (
   await page.getByRole('button', { name: 'Try again' }).click();
   await expect(page.getByRole('alert').filter({ hasText: /cannot be used/ })).toBeVisible();
   page.once('dialog', (d) => void d.accept());
-  await page.getByRole('button', { name: 'Take out' }).click();
+  await page.getByRole('button', { name: 'Remove', exact: true }).click();
   await expect(page.getByText('No shots yet.', { exact: false })).toBeVisible();
   expect((await (await request.get(`/api/programmes/${id}`)).json()).sources).toEqual([]);
 });

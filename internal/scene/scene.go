@@ -197,14 +197,16 @@ func (m *Maker) MakeWith(ctx context.Context, source string, clip media.Clip, d 
 		for _, v := range part {
 			name += v.key
 		}
-		// Made once however many ask; it goes on when one of them stops waiting.
-		with, to := more, do
+		// Made once however many ask; it goes on when one of them stops waiting, without
+		// what that one wanted to do.
+		with, to := more, until(ctx, do)
 		made := m.making.DoChan(name, func() (any, error) {
 			more = nil
-			return m.look(context.WithoutCancel(ctx), source, clip, part, with, to)
+			return m.look(context.WithoutCancel(ctx), source, clip, part, with, to.run)
 		})
 		select {
 		case <-ctx.Done():
+			to.end()
 			return nil, ctx.Err()
 		case r := <-made:
 			if r.Err != nil {
@@ -223,6 +225,32 @@ func (m *Maker) MakeWith(ctx context.Context, source string, clip media.Clip, d 
 		return s, clip.Pick(ctx, more, func(f int, p *frame.Picture) error { do(f, p); return nil })
 	}
 	return s, nil
+}
+
+// task is what a caller wants to do with frames, for as long as the caller is there.
+type task struct {
+	ctx  context.Context
+	do   func(f int, p *frame.Picture)
+	mu   sync.Mutex
+	over bool
+}
+
+func until(ctx context.Context, do func(f int, p *frame.Picture)) *task { return &task{ctx: ctx, do: do} }
+
+// run does it, unless the caller has gone.
+func (t *task) run(f int, p *frame.Picture) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if !t.over && t.ctx.Err() == nil {
+		t.do(f, p)
+	}
+}
+
+// end waits for what is being done, and lets nothing more be.
+func (t *task) end() {
+	t.mu.Lock()
+	t.over = true
+	t.mu.Unlock()
 }
 
 // look reads the frames of some covers at once, and some more; a nil ground says that

@@ -111,3 +111,53 @@ func TestScenes(t *testing.T) {
 		t.Error("made for somebody who stopped waiting")
 	}
 }
+
+// A check that is cancelled while a scene is made is told of no frame any more, and who
+// else waits for the scene gets it.
+func TestCancelledCallerIsLeftAlone(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "clip.mp4")
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"testsrc2=size=360x200:rate=25:duration=2", "-c:v", "libx264", "-pix_fmt", "yuv420p",
+		path).CombinedOutput(); err != nil {
+		t.Fatalf("%v %s", err, out)
+	}
+	info, err := media.Probe(context.Background(), path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	clip, d := media.Clip{Path: path, Info: info}, document(info)
+	every := make([]int, info.Frames)
+	for f := range every {
+		every[f] = f
+	}
+	var m Maker
+	ctx, cancel := context.WithCancel(context.Background())
+	var mu sync.Mutex
+	told, gone := 0, false
+	begun, other := make(chan struct{}), make(chan *treat.Scene, 1)
+	_, err = m.MakeWith(ctx, "s", clip, d, cover.Span{Last: 10}, every, func(f int, _ *frame.Picture) {
+		mu.Lock()
+		defer mu.Unlock()
+		if gone {
+			t.Errorf("told of frame %d after it had gone", f)
+		}
+		if told++; told == 1 {
+			close(begun)
+			go func() {
+				s, _ := m.Make(context.Background(), "s", clip, d, cover.Span{Last: 10})
+				other <- s
+			}()
+			cancel()
+		}
+	})
+	mu.Lock()
+	gone = true
+	mu.Unlock()
+	if err == nil {
+		t.Error("a cancelled caller got a scene")
+	}
+	<-begun
+	if s := <-other; s == nil || s.Grounds["a"] == nil {
+		t.Error("who still waited got nothing")
+	}
+}

@@ -18,9 +18,6 @@ import (
 	"celator/internal/store"
 )
 
-// author is who edits while there is no sign-in.
-const author = "Editor"
-
 type (
 	ByID struct {
 		ID string `path:"id" format:"uuid"`
@@ -178,7 +175,7 @@ func (s *server) register(api huma.API) {
 		if err := s.countable(ctx, in.ID); err != nil {
 			return nil, err
 		}
-		r, err := s.Store.Edit(ctx, in.ID, store.On{Base: in.Body.Base, Author: author, Key: in.Body.Key},
+		r, err := s.Store.Edit(ctx, in.ID, store.On{Base: in.Body.Base, Author: asker(ctx), Key: in.Body.Key},
 			func(d *cover.Document) (*cover.Document, string, error) {
 				next, label, err := d.Apply(in.Body.Commands...)
 				if err != nil && !errors.Is(err, cover.ErrNoCover) {
@@ -215,7 +212,7 @@ func (s *server) register(api huma.API) {
 				g.PNG, g.Width, g.Height = drawn.PNG, drawn.Width, drawn.Height
 			}
 		}
-		return revised(s.Store.Replace(ctx, in.ID, store.On{Base: in.Body.Base, Author: author, Key: in.Body.Key}, next,
+		return revised(s.Store.Replace(ctx, in.ID, store.On{Base: in.Body.Base, Author: asker(ctx), Key: in.Body.Key}, next,
 			func(d *cover.Document) error {
 				if next.Width != d.Width || next.Height != d.Height || next.Frames != d.Frames {
 					return huma.Error422UnprocessableEntity(fmt.Sprintf(
@@ -231,7 +228,7 @@ func (s *server) register(api huma.API) {
 			Body BaseBody
 		},
 		) (*body[revisionView], error) {
-			return revised(s.Store.Undo(ctx, in.ID, in.Body.on()))
+			return revised(s.Store.Undo(ctx, in.ID, in.Body.on(ctx)))
 		})
 	huma.Register(api, op("redo", http.MethodPost, "/api/shots/{id}/redo", "Redo what was undone last", 201),
 		func(ctx context.Context, in *struct {
@@ -239,7 +236,7 @@ func (s *server) register(api huma.API) {
 			Body BaseBody
 		},
 		) (*body[revisionView], error) {
-			return revised(s.Store.Redo(ctx, in.ID, in.Body.on()))
+			return revised(s.Store.Redo(ctx, in.ID, in.Body.on(ctx)))
 		})
 	huma.Register(api, op("jump", http.MethodPost, "/api/shots/{id}/jump", "Show the document as it was after any edit",
 		201), func(ctx context.Context, in *struct {
@@ -250,7 +247,7 @@ func (s *server) register(api huma.API) {
 		}
 	},
 	) (*body[revisionView], error) {
-		return revised(s.Store.Jump(ctx, in.ID, in.Body.on(), in.Body.State))
+		return revised(s.Store.Jump(ctx, in.ID, in.Body.on(ctx), in.Body.State))
 	})
 	huma.Register(api, op("listEdits", http.MethodGet, "/api/shots/{id}/edits", "The edits of a shot, the newest first",
 		200), s.edits)
@@ -268,7 +265,7 @@ func (s *server) register(api huma.API) {
 				return nil, huma.Error422UnprocessableEntity("A frame is not below 0 and a digest not longer than 32 letters.")
 			}
 		}
-		return nil, problem(s.Store.Looked(ctx, in.ID, in.Body.Cover, author, in.Body.Frames))
+		return nil, problem(s.Store.Looked(ctx, in.ID, in.Body.Cover, asker(ctx), in.Body.Frames))
 	})
 	huma.Register(api, op("listLooks", http.MethodGet, "/api/shots/{id}/looks", "What was looked at", 200),
 		func(ctx context.Context, in *ByID) (*body[store.Looks], error) {
@@ -311,7 +308,9 @@ func (s *server) countable(ctx context.Context, shot string) error {
 	return problem(err)
 }
 
-func (b BaseBody) on() store.On { return store.On{Base: b.Base, Author: author, Key: b.Key} }
+func (b BaseBody) on(ctx context.Context) store.On {
+	return store.On{Base: b.Base, Author: asker(ctx), Key: b.Key}
+}
 
 func viewRevision(r store.Revision) revisionView {
 	return revisionView{r.Number, r.Label, r.Author, r.At, r.State > 0, len(r.Redo.V) > 0, r.Document.Bare()}

@@ -153,7 +153,7 @@ func (s *server) follow(ctx context.Context, in *struct {
 	}
 	a.Spec.V = store.AttemptSpec{
 		Track: b.Track, From: b.From, To: b.To, Base: b.Base, Ride: b.Ride, At: b.At,
-		Take: b.Take, Compare: b.Compare, Author: author,
+		Take: b.Take, Compare: b.Compare, Author: asker(ctx),
 	}
 	if err := s.Store.AddAttempt(ctx, a); err != nil {
 		return nil, problem(err)
@@ -190,7 +190,7 @@ func (s *server) given(ctx context.Context, in *struct {
 	if in.Body.Poses == nil {
 		return nil, huma.Error422UnprocessableEntity("The track has no poses.")
 	}
-	a, err := s.Store.Adopt(ctx, in.ID, d.Tracks[0], author)
+	a, err := s.Store.Adopt(ctx, in.ID, d.Tracks[0], asker(ctx))
 	return &body[attemptView]{viewAttempt(a)}, problem(err)
 }
 
@@ -236,7 +236,7 @@ func (s *server) lookInFront(ctx context.Context, in *struct {
 	track := *t
 	track.Poses = nil
 	a.Spec.V = store.AttemptSpec{
-		Track: track, From: b.From, To: b.To, Author: author,
+		Track: track, From: b.From, To: b.To, Author: asker(ctx),
 		Front: &store.FrontSpec{Proposed: p, Cover: b.Cover, Name: b.Name, For: b.For},
 	}
 	if err := s.Store.AddAttempt(ctx, a); err != nil {

@@ -296,7 +296,7 @@ func (s *server) importList(ctx context.Context, in *struct {
 	if in.Body.Do && len(v.Wrong) == 0 {
 		by := strings.TrimSpace(in.Body.By)
 		if by == "" {
-			by = author
+			by = asker(ctx)
 		}
 		if err := s.Store.Import(ctx, in.ID, by, now, changed); err != nil {
 			return nil, problem(err)

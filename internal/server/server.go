@@ -69,7 +69,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 		go c.Store.Listen(ctx, s.hub.send)
 	}
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.logged, middleware.Recoverer, headers, loopbackOnly, plainText,
+	r.Use(middleware.RequestID, s.logged, middleware.Recoverer, headers, loopbackOnly, plainText, identity,
 		http.NewCrossOriginProtection().Handler, patient, timely, personally, s.roomy)
 	r.Get("/healthz", s.healthz)
 	r.Get("/readyz", s.readyz)

@@ -83,7 +83,7 @@ func (s *server) registerStyling(api huma.API) {
 			if _, err := s.Store.Programme(ctx, in.ID); err != nil {
 				return nil, problem(err)
 			}
-			st, err := s.Store.SaveStyle(ctx, store.Style{
+			st, err := s.Store.AddStyle(ctx, store.Style{
 				Programme: in.ID, Name: in.Body.Name, Kinds: store.JSON[[]string]{V: in.Body.Kinds},
 				Style: store.JSON[cover.Style]{V: in.Body.Style},
 			})
@@ -105,23 +105,14 @@ func (s *server) registerStyling(api huma.API) {
 			}
 			now := old
 			now.Name, now.Kinds.V, now.Style.V = in.Body.Name, in.Body.Kinds, in.Body.Style
-			if now, err = s.Store.SaveStyle(ctx, now); err != nil {
-				return nil, problem(err)
-			}
-			covers, shots, err := s.Store.Restyle(ctx, now, author,
-				func(c *cover.Cover, _ string) bool { return c.Follows(old.ID, &old.Style.V) })
-			return &body[followedView]{followedView{viewStyle(now), covers, shots}}, problem(err)
+			now, n, err := s.Store.ChangeStyle(ctx, now, asker(ctx))
+			return &body[followedView]{followedView{viewStyle(now), n.Covers, n.Shots}}, problem(err)
 		})
 	huma.Register(api, op("applyStyle", http.MethodPost, "/api/styles/{id}/apply",
 		"Give a house style to every cover of its kinds of item", 200),
 		func(ctx context.Context, in *ByID) (*body[followedView], error) {
-			st, err := s.Store.Style(ctx, in.ID)
-			if err != nil {
-				return nil, problem(err)
-			}
-			covers, shots, err := s.Store.Restyle(ctx, st, author,
-				func(_ *cover.Cover, kind string) bool { return slices.Contains(st.Kinds.V, kind) })
-			return &body[followedView]{followedView{viewStyle(st), covers, shots}}, problem(err)
+			st, n, err := s.Store.ApplyStyle(ctx, in.ID, asker(ctx))
+			return &body[followedView]{followedView{viewStyle(st), n.Covers, n.Shots}}, problem(err)
 		})
 	huma.Register(api, op("removeStyle", http.MethodDelete, "/api/styles/{id}",
 		"Remove a house style; covers keep what they have", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {

@@ -126,14 +126,11 @@ func (s *Store) change(ctx context.Context, shot string, on On,
 		if err != nil {
 			return err
 		}
-		if on.Key != "" {
-			err := tx.GetContext(ctx, &r, `SELECT `+columns+` FROM revision WHERE shot = $1 AND key = $2`, shot, on.Key)
-			if err == nil {
-				return s.load(ctx, tx, shot, &r)
+		if made, err := s.made(ctx, tx, shot, on.Key); err != nil || made != nil {
+			if made != nil {
+				r = *made
 			}
-			if none(err) != ErrNone {
-				return err
-			}
+			return err
 		}
 		if head.Number != on.Base {
 			return &Conflict{on.Base, head}
@@ -141,35 +138,63 @@ func (s *Store) change(ctx context.Context, shot string, on On,
 		if r, err = next(tx, head); err != nil {
 			return err
 		}
-		r.Number, r.Author, r.At = head.Number+1, on.Author, time.Now()
-		var doc any
-		if r.State == 0 && r.Document != nil && r.Parent.Valid { // an edit shows its own state
-			r.State = r.Number
-			if err := own(ctx, tx, shot, head.Document, r.Document); err != nil {
-				return err
-			}
-			if err := adoptGraphics(ctx, tx, r.Document); err != nil {
-				return err
-			}
-			doc = JSON[*cover.Document]{r.Document.Bare()}
-			if err := s.attach(ctx, tx, shot, r.Document); err != nil { // of an attempt just taken
-				return err
-			}
-		}
-		if r.Redo.V == nil {
-			r.Redo.V = []int{}
-		}
-		_, err = tx.ExecContext(ctx, `INSERT INTO revision (shot, number, state, parent, redo, label, author, at, document, key) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,nullif($10, ''))`,
-			shot, r.Number, r.State, r.Parent, r.Redo, r.Label, r.Author, r.At, doc, on.Key)
-		if err != nil {
-			return err
-		}
-		if err := s.edited(ctx, tx, shot, on.Author, r); err != nil {
-			return err
-		}
-		return notify(ctx, tx, "shot", shot)
+		return s.append(ctx, tx, shot, on, head, &r)
 	})
 	return r, err
+}
+
+// made returns the revision that a change with that key has made before, or nil.
+func (s *Store) made(ctx context.Context, tx *sqlx.Tx, shot, key string) (*Revision, error) {
+	if key == "" {
+		return nil, nil
+	}
+	var r Revision
+	err := tx.GetContext(ctx, &r, `SELECT `+columns+` FROM revision WHERE shot = $1 AND key = $2`, shot, key)
+	if none(err) == ErrNone {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return &r, s.load(ctx, tx, shot, &r)
+}
+
+// append enters a revision after the head, which is locked.
+func (s *Store) append(ctx context.Context, tx *sqlx.Tx, shot string, on On, head Revision, r *Revision) error {
+	r.Number, r.Author, r.At = head.Number+1, on.Author, time.Now()
+	var doc any
+	if r.State == 0 && r.Document != nil && r.Parent.Valid { // an edit shows its own state
+		r.State = r.Number
+		if err := own(ctx, tx, shot, head.Document, r.Document); err != nil {
+			return err
+		}
+		if err := adoptGraphics(ctx, tx, r.Document); err != nil {
+			return err
+		}
+		doc = JSON[*cover.Document]{r.Document.Bare()}
+		if err := s.attach(ctx, tx, shot, r.Document); err != nil { // of an attempt just taken
+			return err
+		}
+	}
+	if r.Redo.V == nil {
+		r.Redo.V = []int{}
+	}
+	_, err := tx.ExecContext(ctx, `
+		INSERT INTO revision (shot, number, state, parent, redo, label, author, at, document, key)
+		VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,nullif($10, ''))`,
+		shot, r.Number, r.State, r.Parent, r.Redo, r.Label, r.Author, r.At, doc, on.Key)
+	if err != nil {
+		return err
+	}
+	if err := s.edited(ctx, tx, shot, on.Author, *r); err != nil {
+		return err
+	}
+	return notify(ctx, tx, "shot", shot)
+}
+
+// edit is the revision that a document of an edit makes on top of the head.
+func edit(head Revision, doc *cover.Document, label string) Revision {
+	return Revision{Parent: sql.NullInt64{Int64: int64(head.State), Valid: true}, Label: label, Document: doc}
 }
 
 // own returns ErrForeign where a document points at attempts that it did not before and
@@ -196,13 +221,13 @@ func own(ctx context.Context, tx *sqlx.Tx, shot string, was, now *cover.Document
 	return nil
 }
 
-// Edit adds a revision whose document edit makes from the head's.
+// Edit adds a revision whose document apply makes from the head's.
 func (s *Store) Edit(ctx context.Context, shot string, on On,
-	edit func(*cover.Document) (*cover.Document, string, error),
+	apply func(*cover.Document) (*cover.Document, string, error),
 ) (Revision, error) {
 	return s.change(ctx, shot, on, func(_ *sqlx.Tx, head Revision) (Revision, error) {
-		doc, label, err := edit(head.Document)
-		return Revision{Parent: sql.NullInt64{Int64: int64(head.State), Valid: true}, Label: label, Document: doc}, err
+		doc, label, err := apply(head.Document)
+		return edit(head, doc, label), err
 	})
 }
 

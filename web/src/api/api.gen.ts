@@ -2014,8 +2014,11 @@ export interface components {
              * @enum {string}
              */
             do: "set";
-            /** Format: int64 */
-            frame: number;
+            /**
+             * Format: int64
+             * @description that the number holds on; keys elsewhere change as much
+             */
+            frame?: number;
             lane: string;
             /** Format: double */
             number: number;

@@ -1,6 +1,7 @@
 // The one way to the server: a client whose types are made from its contract.
 import createClient from 'openapi-fetch';
 import type { components as core } from '../core/calls.gen';
+import { me } from '../shared/me';
 import type { components, paths } from './api.gen';
 
 export type Programme = components['schemas']['ProgrammeView'];
@@ -62,6 +63,7 @@ const patience = 20_000;
  */
 export async function steady(input: RequestInfo | URL, init?: RequestInit): Promise<Response> {
   const request = new Request(input, init);
+  request.headers.set('Celator-Name', encodeURIComponent(me.name));
   const body = request.method === 'GET' || request.method === 'HEAD' ? undefined : await request.clone().text();
   const again = request.method !== 'POST' || /"key":"/.test(body ?? '');
   const end = performance.now() + patience;

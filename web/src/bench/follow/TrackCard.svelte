@@ -159,10 +159,10 @@
   <div class="grid grid-cols-2 gap-1" role="group" aria-label="Track from this frame">
     {@render go('back', 'Backward', 'Track backward', ArrowLeft)}
     {@render go('forward', 'Forward', 'Track forward', ArrowRight)}
-    {@render go('to mark back', 'To the mark', 'Track backward to the mark before', ArrowLeft)}
-    {@render go('to mark on', 'To the mark', 'Track forward to the next mark', ArrowRight)}
-    {@render go('one back', '1 frame', 'Track backward by one frame', ArrowLeft)}
-    {@render go('one on', '1 frame', 'Track forward by one frame', ArrowRight)}
+    {@render go('to mark back', 'To mark', 'Track backward to mark', ArrowLeft)}
+    {@render go('to mark on', 'To mark', 'Track forward to mark', ArrowRight)}
+    {@render go('one back', '1 frame', 'Track backward 1 frame', ArrowLeft)}
+    {@render go('one on', '1 frame', 'Track forward 1 frame', ArrowRight)}
   </div>
   {@render go('both', 'Track the span again', 'Track the span again', ArrowLeftRight)}
   {#if t.kind === 'surface'}

@@ -431,7 +431,7 @@
           viewBox="0 0 {bench.shot.width} {bench.shot.height}"
           preserveAspectRatio="none"
         >
-          <Overlay {bench} px={lock.size / scale} {place} {follow} {pans} />
+          <Overlay {bench} px={lock.size / scale} pointer={{ place, follow, pans }} />
           {#if marquee}
             <rect
               x={Math.min(marquee.from.x, marquee.to.x)}

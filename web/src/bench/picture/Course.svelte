@@ -1,0 +1,46 @@
+<svelte:options namespace="svg" />
+
+<script lang="ts">
+  // The course of the centre: a point a frame, larger where the placement has a key.
+  import type { Bench } from '../bench.svelte';
+  import { dark } from './colours';
+  import Line from './Line.svelte';
+  import { core } from '../../core/core';
+  import { course as line } from './colours';
+  import type { Drags } from './drags';
+
+  interface Props {
+    bench: Bench;
+    px: number;
+    free: boolean;
+    drags: Drags;
+  }
+  let { bench, px, free, drags }: Props = $props();
+  const cover = $derived(bench.selection.cover);
+  const course = $derived.by(() => {
+    if (!bench.viewport.course || !cover) return [];
+    void bench.selection.shapes;
+    const keyed = new Set(bench.selection.state!.lanes.find((l) => l.name === 'placement')?.frames);
+    const first = cover.span.first;
+    return core.course({ cover: cover.id }).map((p, i) => ({ ...p, f: first + i, key: keyed.has(first + i) }));
+  });
+</script>
+
+{#if course.length}
+  <Line d={'M' + course.map((p) => `${p.x} ${p.y}`).join('L')} colour={line} width={1} />
+  {#each course as p (p.f)}
+    <circle
+      cx={p.x}
+      cy={p.y}
+      r={(p.key ? 4 : p.f === bench.playhead.frame ? 3 : 1.5) * px}
+      fill={p.key ? line : p.f === bench.playhead.frame ? '#fff' : '#6e9485'}
+      stroke={dark}
+      stroke-width={p.key ? 1 : 0}
+      vector-effect="non-scaling-stroke"
+      style:cursor={free ? 'move' : 'default'}
+      onpointerdown={(e) => drags.course(e, p.f)}
+      role="presentation"
+      data-testid={p.key ? `course ${p.f}` : undefined}
+    />
+  {/each}
+{/if}
