@@ -235,7 +235,9 @@ type task struct {
 	over bool
 }
 
-func until(ctx context.Context, do func(f int, p *frame.Picture)) *task { return &task{ctx: ctx, do: do} }
+func until(ctx context.Context, do func(f int, p *frame.Picture)) *task {
+	return &task{ctx: ctx, do: do}
+}
 
 // run does it, unless the caller has gone.
 func (t *task) run(f int, p *frame.Picture) {

@@ -377,24 +377,28 @@ func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
 	}}, nil
 }
 
-// listed is how many edits the list to jump in holds.
-const listed = 1000
-
-func (s *server) edits(ctx context.Context, in *ByID) (*body[[]editView], error) {
+func (s *server) edits(ctx context.Context, in *struct {
+	ByID
+	Before int `query:"before" minimum:"0" doc:"the state to go on from; 0 is the newest"`
+	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"500"`
+},
+) (*paged[editView], error) {
 	head, err := s.Store.Head(ctx, in.ID)
 	if err != nil {
 		return nil, problem(err)
 	}
-	edits, err := s.Store.Edits(ctx, in.ID, listed)
-	out := []editView{}
+	edits, err := s.Store.Edits(ctx, in.ID, in.Before, in.Limit)
+	out, last := []editView{}, 0
 	for _, e := range edits {
+		last = e.Number
 		out = append(out, editView{
 			e.Number, e.Label, e.Author, e.At, e.Number == head.State,
 			slices.Contains(head.Redo.V, e.Number),
 		})
 	}
-	if len(edits) < listed {
-		out = append(out, editView{Label: "before the first change", Current: head.State == 0})
+	p := page(out, in.Limit, "/api/shots/"+in.ID+"/edits", fmt.Sprint(last))
+	if p.Link == "" {
+		p.Body = append(p.Body, editView{Label: "before the first change", Current: head.State == 0})
 	}
-	return &body[[]editView]{out}, problem(err)
+	return p, problem(err)
 }

@@ -103,13 +103,22 @@ func (s *server) registerFollowing(api huma.API) {
 	huma.Register(api, op("given", http.MethodPost, "/api/shots/{id}/given",
 		"Enter a track from elsewhere, with its poses", 201), s.given)
 	huma.Register(api, op("listAttempts", http.MethodGet, "/api/shots/{id}/attempts",
-		"The attempts of a shot, the newest first", 200), func(ctx context.Context, in *ByID) (*body[[]attemptView], error) {
-		as, err := s.Store.Attempts(ctx, in.ID)
+		"The attempts of a shot, the newest first", 200), func(ctx context.Context, in *struct {
+		ByID
+		Before string `query:"before" format:"uuid" doc:"the attempt to go on from"`
+		Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"500"`
+	},
+	) (*paged[attemptView], error) {
+		as, err := s.Store.Attempts(ctx, in.ID, in.Before, in.Limit)
 		out := []attemptView{}
 		for _, a := range as {
 			out = append(out, viewAttempt(a))
 		}
-		return &body[[]attemptView]{out}, problem(err)
+		last := ""
+		if len(as) > 0 {
+			last = as[len(as)-1].ID
+		}
+		return page(out, in.Limit, "/api/shots/"+in.ID+"/attempts", last), problem(err)
 	})
 	huma.Register(api, op("getAttempt", http.MethodGet, "/api/attempts/{id}", "An attempt with its poses so far", 200),
 		func(ctx context.Context, in *ByID) (*body[attemptView], error) {

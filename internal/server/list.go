@@ -2,6 +2,7 @@ package server
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -24,16 +25,12 @@ type (
 		Seen  []store.Seen `json:"seen" doc:"the items in the shots; an item without a row is in none yet"`
 		Shots []store.Shot `json:"shots"`
 	}
-	rowKey struct {
-		Item string `json:"item"`
-		Shot string `json:"shot"`
-	}
 	bulkBody struct {
-		Rows     []rowKey `json:"rows" minItems:"1" maxItems:"5000"`
-		By       string   `json:"by" maxLength:"200" doc:"who does it"`
-		State    string   `json:"state,omitempty" enum:"todo,work,ready,back,approved,waived"`
-		Note     string   `json:"note,omitempty" maxLength:"2000"`
-		Assignee *string  `json:"assignee,omitempty" maxLength:"200"`
+		Rows     []store.Row `json:"rows" minItems:"1" maxItems:"5000"`
+		By       string      `json:"by" maxLength:"200" doc:"who does it"`
+		State    string      `json:"state,omitempty" enum:"todo,work,ready,back,approved,waived"`
+		Note     string      `json:"note,omitempty" maxLength:"2000"`
+		Assignee *string     `json:"assignee,omitempty" maxLength:"200"`
 	}
 	refusalView struct {
 		Item string `json:"item"`
@@ -208,28 +205,26 @@ func (s *server) bulk(ctx context.Context, in *struct {
 	if (b.State == "") == (b.Assignee == nil) {
 		return nil, huma.Error422UnprocessableEntity("Give either a state or whom the rows are assigned to.")
 	}
-	v := bulkView{Refused: []refusalView{}}
-	for _, row := range b.Rows {
-		var err error
-		if b.Assignee != nil {
-			err = s.Store.Assign(ctx, row.Item, row.Shot, strings.TrimSpace(*b.Assignee))
-		} else {
-			_, err = s.Store.Decide(ctx, store.Decision{
-				Item: row.Item, Shot: row.Shot, State: clearance.State(b.State),
-				By: strings.TrimSpace(b.By), Note: strings.TrimSpace(b.Note),
-			})
+	var changed int
+	var refused []store.RefusedRow
+	var err error
+	if b.Assignee != nil {
+		changed, refused, err = s.Store.Assign(ctx, b.Rows, strings.TrimSpace(*b.Assignee))
+	} else {
+		by := cmp.Or(strings.TrimSpace(b.By), asker(ctx))
+		all := make([]store.Decision, len(b.Rows))
+		for i, row := range b.Rows {
+			all[i] = store.Decision{
+				Item: row.Item, Shot: row.Shot, State: clearance.State(b.State), By: by, Note: strings.TrimSpace(b.Note),
+			}
 		}
-		var no *store.Refused
-		switch {
-		case err == nil:
-			v.Changed++
-		case errors.As(err, &no), errors.Is(err, store.ErrNone):
-			v.Refused = append(v.Refused, refusalView{row.Item, row.Shot, sentence(err)})
-		default:
-			return nil, problem(err)
-		}
+		changed, refused, err = s.Store.DecideAll(ctx, all)
 	}
-	return &body[bulkView]{v}, nil
+	v := bulkView{Changed: changed, Refused: []refusalView{}}
+	for _, r := range refused {
+		v.Refused = append(v.Refused, refusalView{r.Item, r.Shot, sentence(r.Why)})
+	}
+	return &body[bulkView]{v}, problem(err)
 }
 
 // reels are a programme's shots as the list's rules know them.

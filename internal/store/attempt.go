@@ -107,9 +107,14 @@ func (s *Store) Attempt(ctx context.Context, id string) (a Attempt, err error) {
 	return a, none(s.db.GetContext(ctx, &a, `SELECT * FROM attempt WHERE id = $1`, id))
 }
 
-// Attempts lists a shot's without their poses, the newest first.
-func (s *Store) Attempts(ctx context.Context, shot string) (out []Attempt, err error) {
-	return out, s.db.SelectContext(ctx, &out, `SELECT id, shot, track, spec, state, note, waiting, frames, done, at, figures, created, started, finished FROM attempt WHERE shot = $1 ORDER BY created DESC LIMIT 500`, shot)
+// Attempts lists so many of a shot's without their poses, the newest first; before is the
+// id of the one to go on from, empty for the newest.
+func (s *Store) Attempts(ctx context.Context, shot, before string, limit int) (out []Attempt, err error) {
+	return out, s.db.SelectContext(ctx, &out, `
+		SELECT id, shot, track, spec, state, note, waiting, frames, done, at, figures, created, started, finished
+		FROM attempt
+		WHERE shot = $1 AND ($2 = '' OR (created, id) < (SELECT created, id FROM attempt WHERE id = $2))
+		ORDER BY created DESC, id DESC LIMIT $3`, shot, before, limit)
 }
 
 // AttemptProgress enters the poses found so far. It reports whether the attempt is

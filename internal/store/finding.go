@@ -102,11 +102,16 @@ func (s *Store) Waive(ctx context.Context, id, by, reason string) (f Finding, er
 	if reason == "" {
 		state = check.Open
 	}
-	err = none(s.db.GetContext(ctx, &f, `UPDATE finding SET state = $2, by = $3, reason = $4, at = now() WHERE id = $1 AND state <> 'mended' RETURNING `+findingColumns, id, state, by, reason))
-	if err != nil {
-		return f, err
-	}
-	return f, errors.Join(notify(ctx, s.db, "check", f.Shot), s.changed(ctx, f.Shot))
+	err = s.tx(ctx, func(tx *sqlx.Tx) error {
+		err := tx.GetContext(ctx, &f, `
+			UPDATE finding SET state = $2, by = $3, reason = $4, at = now()
+			WHERE id = $1 AND state <> 'mended' RETURNING `+findingColumns, id, state, by, reason)
+		if err != nil {
+			return none(err)
+		}
+		return errors.Join(notify(ctx, tx, "check", f.Shot), listChanged(ctx, tx, []Row{{Shot: f.Shot}}))
+	})
+	return f, err
 }
 
 // Inspection returns how far the check of a shot has come; the zero state says that it

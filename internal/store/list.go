@@ -1,8 +1,11 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"errors"
+	"maps"
+	"slices"
 	"time"
 
 	"github.com/jmoiron/sqlx"
@@ -183,25 +186,63 @@ func (s *Store) Unplace(ctx context.Context, item, shot string) error {
 	})
 }
 
-// Assign says who works on an item in a shot.
-func (s *Store) Assign(ctx context.Context, item, shot, who string) error {
-	res, err := s.db.ExecContext(ctx, `UPDATE seen SET assignee = $3 WHERE item = $1 AND shot = $2`, item, shot, who)
-	if err != nil {
-		return err
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return ErrNone
-	}
-	return s.changed(ctx, shot)
+// Row names an item in a shot.
+type Row struct {
+	Item string `json:"item"`
+	Shot string `json:"shot"`
 }
 
-// changed tells that a shot's list changed.
-func (s *Store) changed(ctx context.Context, shot string) error {
-	var programme string
-	if err := s.db.GetContext(ctx, &programme, `SELECT programme FROM shot WHERE id = $1`, shot); err != nil {
-		return none(err)
+// RefusedRow is a row that could not be changed, and why.
+type RefusedRow struct {
+	Row
+	Why error
+}
+
+// Assign says who works on items in shots, in one statement.
+func (s *Store) Assign(ctx context.Context, rows []Row, who string) (changed int, refused []RefusedRow, err error) {
+	items, shots := make([]string, len(rows)), make([]string, len(rows))
+	for i, r := range rows {
+		items[i], shots[i] = r.Item, r.Shot
 	}
-	return errors.Join(notify(ctx, s.db, "programme", programme), notify(ctx, s.db, "list", shot))
+	err = s.tx(ctx, func(tx *sqlx.Tx) error {
+		var done []Row
+		err := tx.SelectContext(ctx, &done, `
+			UPDATE seen SET assignee = $3 FROM unnest($1::text[], $2::text[]) AS r (item, shot)
+			WHERE seen.item = r.item AND seen.shot = r.shot RETURNING seen.item, seen.shot`, items, shots, who)
+		if err != nil {
+			return err
+		}
+		there := map[Row]bool{}
+		for _, r := range done {
+			there[r] = true
+		}
+		for _, r := range rows {
+			if !there[r] {
+				refused = append(refused, RefusedRow{r, ErrNone})
+			}
+		}
+		changed = len(done)
+		return listChanged(ctx, tx, done)
+	})
+	return changed, refused, err
+}
+
+// listChanged tells, once for each, of the programmes and shots whose list changed.
+func listChanged(ctx context.Context, tx *sqlx.Tx, rows []Row) error {
+	shots := map[string]bool{}
+	for _, r := range rows {
+		shots[r.Shot] = true
+	}
+	ids := slices.Sorted(maps.Keys(shots))
+	var programmes []string
+	err := tx.SelectContext(ctx, &programmes, `SELECT DISTINCT programme FROM shot WHERE id = ANY($1)`, ids)
+	for _, p := range programmes {
+		err = errors.Join(err, notify(ctx, tx, "programme", p))
+	}
+	for _, id := range ids {
+		err = errors.Join(err, notify(ctx, tx, "list", id))
+	}
+	return err
 }
 
 // Refused says that an item cannot be moved on; it is for people.
@@ -211,66 +252,81 @@ func (r *Refused) Error() string { return r.Why.Error() }
 
 // Decide moves an item on in a shot, as the rules allow (clearance.Standing). Without a
 // state it is a note, which leaves the item where it is.
-func (s *Store) Decide(ctx context.Context, d Decision) (Seen, error) {
-	var out Seen
-	err := s.tx(ctx, func(tx *sqlx.Tx) error {
-		var locked string
-		if err := tx.GetContext(ctx, &locked, `SELECT item FROM seen WHERE item = $1 AND shot = $2 FOR UPDATE`, d.Item,
-			d.Shot); err != nil {
-			return none(err)
-		}
-		if err := tx.GetContext(ctx, &out, `SELECT `+seenColumns+seenFrom+` WHERE seen.item = $1 AND seen.shot = $2`,
-			d.Item, d.Shot); err != nil {
-			return none(err)
-		}
-		if d.State == "" {
-			d.State = out.State
-			if err := clearance.Note(d.By, d.Note); err != nil {
-				return &Refused{err}
-			}
-			return s.note(ctx, tx, d)
-		}
-		standing := clearance.Standing{State: out.State, Covered: out.Covered, Checked: out.Checked, Severe: out.Severe}
-		var err error
-		if d.State == clearance.Approved {
-			if standing.Editors, err = s.editors(ctx, tx, d.Shot, d.Item); err != nil {
-				return err
-			}
-		}
-		if err := standing.Move(d.State, d.By, d.Note); err != nil {
-			return &Refused{err}
-		}
-		d.Was = out.State
-		if err := tx.GetContext(ctx, &d.Revision, `SELECT coalesce(max(number), 0) FROM revision WHERE shot = $1`,
-			d.Shot); err != nil {
+func (s *Store) Decide(ctx context.Context, d Decision) (out Seen, err error) {
+	err = s.tx(ctx, func(tx *sqlx.Tx) error {
+		if out, err = s.decide(ctx, tx, d); err != nil {
 			return err
 		}
-		if err := decided(ctx, tx, d); err != nil {
-			return err
-		}
-		if err := tx.GetContext(ctx, &out, `SELECT `+seenColumns+seenFrom+` WHERE seen.item = $1 AND seen.shot = $2`, d.Item, d.Shot); err != nil {
-			return err
-		}
-		var programme string
-		if err := tx.GetContext(ctx, &programme, `SELECT programme FROM item WHERE id = $1`, d.Item); err != nil {
-			return err
-		}
-		return errors.Join(notify(ctx, tx, "programme", programme), notify(ctx, tx, "list", d.Shot))
+		return listChanged(ctx, tx, []Row{{d.Item, d.Shot}})
 	})
 	return out, err
 }
 
-// note enters what is said about an item that stays where it is.
-func (s *Store) note(ctx context.Context, tx *sqlx.Tx, d Decision) error {
-	d.Was = d.State
-	if err := tx.GetContext(ctx, &d.Revision, `SELECT coalesce(max(number), 0) FROM revision WHERE shot = $1`,
+// DecideAll moves rows of the list on, those that may be, all or on a fault none.
+func (s *Store) DecideAll(ctx context.Context, all []Decision) (changed int, refused []RefusedRow, err error) {
+	all = slices.Clone(all)
+	slices.SortFunc(all, func(a, b Decision) int { // locked in one order by all
+		return cmp.Or(cmp.Compare(a.Item, b.Item), cmp.Compare(a.Shot, b.Shot))
+	})
+	err = s.tx(ctx, func(tx *sqlx.Tx) error {
+		var done []Row
+		for _, d := range all {
+			row := Row{d.Item, d.Shot}
+			var no *Refused
+			switch _, err := s.decide(ctx, tx, d); {
+			case err == nil:
+				done = append(done, row)
+			case errors.As(err, &no), errors.Is(err, ErrNone):
+				refused = append(refused, RefusedRow{row, err})
+			default:
+				return err
+			}
+		}
+		changed = len(done)
+		return listChanged(ctx, tx, done)
+	})
+	return changed, refused, err
+}
+
+// decide does so in a transaction. What it refuses it has not begun to write.
+func (s *Store) decide(ctx context.Context, tx *sqlx.Tx, d Decision) (out Seen, err error) {
+	var locked string
+	if err := tx.GetContext(ctx, &locked, `SELECT item FROM seen WHERE item = $1 AND shot = $2 FOR UPDATE`, d.Item,
 		d.Shot); err != nil {
-		return err
+		return out, none(err)
 	}
-	if err := said(ctx, tx, d); err != nil {
-		return err
+	standing := func() error {
+		return none(tx.GetContext(ctx, &out, `SELECT `+seenColumns+seenFrom+` WHERE seen.item = $1 AND seen.shot = $2`,
+			d.Item, d.Shot))
 	}
-	return notify(ctx, tx, "list", d.Shot)
+	if err := standing(); err != nil {
+		return out, err
+	}
+	err = tx.GetContext(ctx, &d.Revision, `SELECT coalesce(max(number), 0) FROM revision WHERE shot = $1`, d.Shot)
+	if err != nil {
+		return out, err
+	}
+	d.Was = out.State
+	if d.State == "" {
+		d.State = out.State
+		if err := clearance.Note(d.By, d.Note); err != nil {
+			return out, &Refused{err}
+		}
+		return out, said(ctx, tx, d)
+	}
+	now := clearance.Standing{State: out.State, Covered: out.Covered, Checked: out.Checked, Severe: out.Severe}
+	if d.State == clearance.Approved {
+		if now.Editors, err = s.editors(ctx, tx, d.Shot, d.Item); err != nil {
+			return out, err
+		}
+	}
+	if err := now.Move(d.State, d.By, d.Note); err != nil {
+		return out, &Refused{err}
+	}
+	if err := decided(ctx, tx, d); err != nil {
+		return out, err
+	}
+	return out, standing()
 }
 
 func said(ctx context.Context, tx *sqlx.Tx, d Decision) error {

@@ -311,8 +311,10 @@ func (s *Store) Jump(ctx context.Context, shot string, on On, state int) (Revisi
 	})
 }
 
-// Edits lists a shot's edits without their documents, the newest first.
-func (s *Store) Edits(ctx context.Context, shot string, limit int) (out []Revision, err error) {
-	return out, s.db.SelectContext(ctx, &out, `SELECT `+columns+
-		` FROM revision WHERE shot = $1 AND state = number ORDER BY number DESC LIMIT $2`, shot, limit)
+// Edits lists so many of a shot's edits without their documents, the newest first; before
+// names the one to go on from, 0 the newest.
+func (s *Store) Edits(ctx context.Context, shot string, before, limit int) (out []Revision, err error) {
+	return out, s.db.SelectContext(ctx, &out, `
+		SELECT `+columns+` FROM revision
+		WHERE shot = $1 AND state = number AND ($2 = 0 OR number < $2) ORDER BY number DESC LIMIT $3`, shot, before, limit)
 }

@@ -115,7 +115,7 @@ func TestRevisions(t *testing.T) {
 			t.Fatalf("the conflict does not show the head: %v", err)
 		}
 	}
-	edits, err := st.Edits(ctx, shot.ID, 1000)
+	edits, err := allEdits(ctx, st, shot.ID)
 	if err != nil || len(edits) != len(texts)-1 || jumps < 10 {
 		t.Errorf("%d edits in the list, %d were made (%v); %d jumps", len(edits), len(texts)-1, err, jumps)
 	}
@@ -134,5 +134,17 @@ func TestRevisions(t *testing.T) {
 	}
 	if err := st.Looked(ctx, "none", "x", "a", map[int]string{1: "a"}); err != store.ErrNone {
 		t.Errorf("looked at a shot that is not: %v", err)
+	}
+}
+
+// allEdits reads the list page by page.
+func allEdits(ctx context.Context, st *store.Store, shot string) (all []store.Revision, err error) {
+	before := 0
+	for {
+		page, err := st.Edits(ctx, shot, before, 7)
+		if err != nil || len(page) == 0 {
+			return all, err
+		}
+		all, before = append(all, page...), page[len(page)-1].Number
 	}
 }

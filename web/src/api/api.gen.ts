@@ -908,7 +908,7 @@ export interface components {
             /** @description who does it */
             by: string;
             note?: string;
-            rows: components["schemas"]["RowKey"][];
+            rows: components["schemas"]["Row"][];
             /** @enum {string} */
             state?: "todo" | "work" | "ready" | "back" | "approved" | "waived";
         };
@@ -1944,14 +1944,14 @@ export interface components {
             /** @description of the track */
             id: string;
         };
+        Row: {
+            item: string;
+            shot: string;
+        };
         RowError: {
             /** Format: int64 */
             line: number;
             why: string;
-        };
-        RowKey: {
-            item: string;
-            shot: string;
         };
         RunCheckRequest: {
             /** @description also what was checked and has not changed */
@@ -3061,7 +3061,11 @@ export interface operations {
     };
     listAttempts: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description the attempt to go on from */
+                before?: string;
+                limit?: number;
+            };
             header?: never;
             path: {
                 id: string;
@@ -3073,6 +3077,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    Link?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -3253,7 +3258,11 @@ export interface operations {
     };
     listEdits: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description the state to go on from; 0 is the newest */
+                before?: number;
+                limit?: number;
+            };
             header?: never;
             path: {
                 id: string;
@@ -3265,6 +3274,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    Link?: string;
                     [name: string]: unknown;
                 };
                 content: {

@@ -107,6 +107,38 @@ export async function ask<T>(call: Promise<{ data?: T; error?: unknown; response
   return r.data as T;
 }
 
+/** A part of a long list, and where it goes on. */
+export interface Page<T> {
+  rows: T[];
+  next?: string; // an address
+}
+
+/** The part of a list that an answer holds. */
+export async function askPage<T>(call: Promise<{ data?: T[]; error?: unknown; response: Response }>): Promise<Page<T>> {
+  let link: string | null = null;
+  const noted = call.then((r) => ((link = r.response.headers.get('Link')), r));
+  const rows = await ask<T[]>(noted);
+  return { rows, next: /<([^>]*)>; *rel="next"/.exec(link ?? '')?.[1] };
+}
+
+/** The part that comes after. */
+export function askNext<T>(next: string): Promise<Page<T>> {
+  return askPage<T>(
+    steady(next).then(async (response) => {
+      const body = await response.json();
+      return response.ok ? { data: body as T[], response } : { error: body, response };
+    }),
+  );
+}
+
+/** All of a list, part by part. */
+export async function askAll<T>(call: Promise<{ data?: T[]; error?: unknown; response: Response }>): Promise<T[]> {
+  let page = await askPage(call);
+  const all = page.rows;
+  while (page.next) all.push(...(page = await askNext<T>(page.next)).rows);
+  return all;
+}
+
 function problem(status: number, e: unknown): Problem {
   const p = (e ?? {}) as { detail?: string; title?: string; errors?: { message?: string; location?: string }[] };
   const more = (p.errors ?? []).map((x) => [x.location, x.message].filter(Boolean).join(': ')).join('; ');

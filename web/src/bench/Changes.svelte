@@ -49,6 +49,11 @@
         </li>
       {/each}
     </ol>
+    {#if bench.session.hasEarlierEdits}<button
+        class="btn self-start btn-xs"
+        onclick={() => void bench.session.loadEarlierEdits().catch((e) => bench.notice.say(e))}
+        >Show earlier changes</button
+      >{/if}
     <form method="dialog"><button class="btn btn-sm">Close</button></form>
   </div>
   <form method="dialog" class="modal-backdrop"><button>Close</button></form>

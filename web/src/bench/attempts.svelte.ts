@@ -1,7 +1,7 @@
 // The runs of the tracker and of the search for what passes in front, and what they
 // found. The document takes a run's poses or mattes when it has ended; until then they
 // are only shown.
-import { api, ask, type Attempt, type Document } from '../api/api';
+import { api, ask, askAll, type Attempt, type Document } from '../api/api';
 import { core } from '../core/core';
 import type { Notice } from './notice.svelte';
 import type { EditingSession } from './session.svelte';
@@ -32,7 +32,7 @@ export class Attempts {
   }
 
   async open(): Promise<void> {
-    const all = await ask(api.GET('/api/shots/{id}/attempts', { params: { path: { id: this.session.shot } } }));
+    const all = await askAll(api.GET('/api/shots/{id}/attempts', { params: { path: { id: this.session.shot } } }));
     for (const a of all) if (ended(a)) this.over.add(a.id);
     this.all = all;
   }

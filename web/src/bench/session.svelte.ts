@@ -2,7 +2,8 @@
 // they are saved one after another in the background and never lost (see saves.ts).
 import {
   api,
-  ask,
+  askNext,
+  askPage,
   patch,
   type Command,
   type Cover,
@@ -205,8 +206,19 @@ export class EditingSession {
   jump = (state: number) => this.saves.add({ jump: state });
   resolve = (mine: boolean) => this.saves.resolve(mine);
 
+  private earlier = $state<string>(); // where the list of edits goes on
+
   async loadEdits(): Promise<void> {
-    this.edits = await ask(api.GET('/api/shots/{id}/edits', { params: { path: { id: this.shot } } }));
+    const page = await askPage(api.GET('/api/shots/{id}/edits', { params: { path: { id: this.shot } } }));
+    [this.edits, this.earlier] = [page.rows, page.next];
+  }
+  get hasEarlierEdits(): boolean {
+    return !!this.earlier;
+  }
+  async loadEarlierEdits(): Promise<void> {
+    if (!this.earlier) return;
+    const page = await askNext<Edit>(this.earlier);
+    [this.edits, this.earlier] = [[...this.edits, ...page.rows], page.next];
   }
 
   /** Drops what was only shown. */
