@@ -7,6 +7,7 @@ import (
 	"sync"
 
 	"celator/core/cover"
+	"celator/core/filter"
 	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/raster"
@@ -216,8 +217,8 @@ func (m *mask) near(r, least int) float64 {
 		return 0
 	}
 	sum := slices.Clone(m.in)
-	raster.BoxAcross(sum, m.w, m.h, float64(r))
-	raster.BoxDown(sum, m.w, m.h, float64(r))
+	filter.BoxAcross(sum, m.w, m.h, float64(r))
+	filter.BoxDown(sum, m.w, m.h, float64(r))
 	n, side := 0, float32(2*r+1)
 	for i, v := range sum {
 		if m.in[i] > 0 && v*side*side > float32(least)-.5 {

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"celator/core/cover"
+	"celator/core/filter"
 	"celator/core/geom"
 	"celator/core/plate"
 	"celator/core/raster"
@@ -57,8 +58,8 @@ func standsOut(p *plate.Plate, paths []geom.Path) []float32 {
 		}
 	}
 	// What is thin and alone is a grain of the material.
-	raster.BoxAcross(out, p.W, p.H, 2)
-	raster.BoxDown(out, p.W, p.H, 2)
+	filter.BoxAcross(out, p.W, p.H, 2)
+	filter.BoxDown(out, p.W, p.H, 2)
 	alone(out, p.W, p.H)
 	return smoothed(out, p.W, p.H)
 }
@@ -104,8 +105,8 @@ func smoothed(v []float32, w, h int) []float32 {
 	r := min(max(.07*float64(min(w, h)), 2), 5)
 	box := func(least float32, from []float32) ([]float32, int) {
 		out := slices.Clone(from)
-		raster.BoxAcross(out, w, h, r)
-		raster.BoxDown(out, w, h, r)
+		filter.BoxAcross(out, w, h, r)
+		filter.BoxDown(out, w, h, r)
 		n := 0
 		for i, x := range out {
 			if out[i] = 0; x >= least {

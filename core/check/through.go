@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"celator/core/cover"
+	"celator/core/filter"
 	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/raster"
@@ -176,8 +177,8 @@ func within(m frame.Plane, far float64) frame.Plane {
 	for y := range h {
 		copy(wide.Row(y + int(far+1))[int(far+1):], m.Pix[y*w:(y+1)*w])
 	}
-	raster.BoxAcross(wide.Pix, padded.Dx(), padded.Dy(), far)
-	raster.BoxDown(wide.Pix, padded.Dx(), padded.Dy(), far)
+	filter.BoxAcross(wide.Pix, padded.Dx(), padded.Dy(), far)
+	filter.BoxDown(wide.Pix, padded.Dx(), padded.Dy(), far)
 	out := frame.Plane{Rect: m.Rect, Pix: sum}
 	for y := range h {
 		row := wide.Row(y + int(far+1))[int(far+1):]
@@ -201,8 +202,8 @@ func local(x, y []float32, matte frame.Plane, noise, reach float64) float64 {
 		xx[i], xy[i], yy[i] = m*x[i]*x[i], m*x[i]*y[i], m*(y[i]*y[i]+float32(noise*noise))
 	}
 	for _, v := range [][]float32{xx, xy, yy} {
-		raster.BoxAcross(v, w, h, reach)
-		raster.BoxDown(v, w, h, reach)
+		filter.BoxAcross(v, w, h, reach)
+		filter.BoxDown(v, w, h, reach)
 	}
 	const steps = 200
 	var share [steps + 1]float64
@@ -234,6 +235,6 @@ func luma(p *frame.Picture, r image.Rectangle, unit float32) []float32 {
 
 func blurred(v []float32, w, h int, sigma float64) []float32 {
 	out := slices.Clone(v)
-	raster.Gauss(out, w, h, sigma, sigma)
+	filter.Gauss(out, w, h, sigma, sigma)
 	return out
 }

@@ -4,14 +4,14 @@ import (
 	"image"
 	"math"
 
+	"celator/core/filter"
 	"celator/core/geom"
-	"celator/core/raster"
 )
 
 // boxes takes local means with half-widths across and down.
 func boxes(v []float32, w, h int, rx, ry float64) {
-	raster.BoxAcross(v, w, h, rx)
-	raster.BoxDown(v, w, h, ry)
+	filter.BoxAcross(v, w, h, rx)
+	filter.BoxDown(v, w, h, ry)
 }
 
 // past is the foreground on the frame before, small.

@@ -13,9 +13,9 @@ import (
 	"math"
 	"slices"
 
+	"celator/core/filter"
 	"celator/core/frame"
 	"celator/core/geom"
-	"celator/core/raster"
 )
 
 // Errors for people.
@@ -141,9 +141,9 @@ func (v *View) Read(p *frame.Picture, r image.Rectangle, bin int) {
 			}
 		}
 		if sx > 0 && bin == 1 { // chroma has steps of two samples else
-			raster.BoxAcross(v.C[c], v.W, v.H, .5)
+			filter.BoxAcross(v.C[c], v.W, v.H, .5)
 			if sy > 0 {
-				raster.BoxDown(v.C[c], v.W, v.H, .5)
+				filter.BoxDown(v.C[c], v.W, v.H, .5)
 			}
 		}
 	}

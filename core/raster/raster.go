@@ -9,6 +9,7 @@ import (
 	"golang.org/x/image/vector"
 
 	"celator/core/cover"
+	"celator/core/filter"
 	"celator/core/frame"
 	"celator/core/geom"
 )
@@ -155,7 +156,7 @@ func sided(l cover.Form, r image.Rectangle) frame.Plane {
 	mx, my := int(math.Ceil(half.X)), int(math.Ceil(half.Y))
 	work := image.Rect(r.Min.X-mx, r.Min.Y-my, r.Max.X+mx, r.Max.Y+my)
 	soft := shape(l, work)
-	smooth(&soft, half)
+	filter.Soften(soft.Pix, soft.Rect.Dx(), soft.Rect.Dy(), half.X, half.Y)
 	out := frame.NewPlane(r)
 	for y := r.Min.Y; y < r.Max.Y; y++ {
 		row, from := out.Row(y), soft.Row(y)[mx:]
@@ -228,7 +229,7 @@ func softened(r image.Rectangle, l cover.Form, shape func(half geom.Point, r ima
 	work := image.Rect(r.Min.X-int(math.Ceil(half.X)), r.Min.Y-int(math.Ceil(half.Y)),
 		r.Max.X+int(math.Ceil(half.X)), r.Max.Y+int(math.Ceil(half.Y)))
 	outer := shape(half, work)
-	smooth(&outer, half)
+	filter.Soften(outer.Pix, outer.Rect.Dx(), outer.Rect.Dy(), half.X, half.Y)
 	for y := r.Min.Y; y < r.Max.Y; y++ {
 		in, out := inner.Row(y), outer.Row(y)[r.Min.X-work.Min.X:]
 		for x := range in {

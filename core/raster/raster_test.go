@@ -292,21 +292,3 @@ func TestSoftSides(t *testing.T) {
 		l.Transparency = 0
 	}
 }
-
-// A point that is smoothed keeps its sum and gets the variance asked for, both ways.
-func TestGauss(t *testing.T) {
-	for _, s := range [][2]float64{{.3, .6}, {.7, 1.2}, {2, .5}, {6, 9}} {
-		const w, h = 121, 101
-		pix := make([]float32, w*h)
-		pix[50*w+60] = 1
-		Gauss(pix, w, h, s[0], s[1])
-		var sum, vx, vy float64
-		for i, v := range pix {
-			x, y := float64(i%w-60), float64(i/w-50)
-			sum, vx, vy = sum+float64(v), vx+float64(v)*x*x, vy+float64(v)*y*y
-		}
-		if math.Abs(sum-1) > 1e-3 || math.Abs(math.Sqrt(vx)-s[0]) > .06*s[0] || math.Abs(math.Sqrt(vy)-s[1]) > .06*s[1] {
-			t.Errorf("%v: sum %.4f, deviations %.3f and %.3f", s, sum, math.Sqrt(vx), math.Sqrt(vy))
-		}
-	}
-}

@@ -6,8 +6,8 @@ import (
 	"math"
 	"slices"
 
+	"celator/core/filter"
 	"celator/core/geom"
-	"celator/core/raster"
 )
 
 // Errors of a surface that cannot be followed; each is for people.
@@ -135,8 +135,8 @@ func (p *patch) compare() {
 }
 
 func (p *patch) box(v []float32) {
-	raster.BoxAcross(v, p.w, p.h, p.reach)
-	raster.BoxDown(v, p.w, p.h, p.reach)
+	filter.BoxAcross(v, p.w, p.h, p.reach)
+	filter.BoxDown(v, p.w, p.h, p.reach)
 }
 
 // local finds the mean around each sample, over the mask, and one over the

@@ -5,9 +5,9 @@ import (
 	"math"
 
 	"celator/core/cover"
+	"celator/core/filter"
 	"celator/core/frame"
 	"celator/core/geom"
-	"celator/core/raster"
 )
 
 // passes is how many boxes stand for a Gaussian; with four a blurred
@@ -36,10 +36,10 @@ func blur(p *frame.Picture, plane int, r image.Rectangle, sigma geom.Point) fram
 	wide := means(p, plane, cells, kx, ky)
 	w, h := cells.Dx(), cells.Dy()
 	for range passes {
-		raster.BoxAcross(wide.Pix, w, h, rx)
+		filter.BoxAcross(wide.Pix, w, h, rx)
 	}
 	for range passes {
-		raster.BoxDown(wide.Pix, w, h, ry)
+		filter.BoxDown(wide.Pix, w, h, ry)
 	}
 	out := frame.NewPlane(r)
 	if kx == 1 && ky == 1 {
@@ -72,12 +72,12 @@ func coarse(sigma float64) (k int, radius float64) {
 		k *= 2
 	}
 	if k == 1 {
-		return 1, raster.BoxRadius(passes, sigma)
+		return 1, filter.BoxRadius(passes, sigma)
 	}
 	n := float64(k)
 	// Mean of k samples: (k²-1)/12; linear interpolation between means: k²/6 - 1/6.
 	rest := sigma*sigma - (n*n-1)/12 - (n*n-1)/6
-	return k, raster.BoxRadius(passes, math.Sqrt(rest)/n)
+	return k, filter.BoxRadius(passes, math.Sqrt(rest)/n)
 }
 
 // means returns the mean of each kx x ky block of a plane's samples, its edge samples

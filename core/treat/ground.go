@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"celator/core/cover"
+	"celator/core/filter"
 	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/plate"
@@ -229,7 +230,7 @@ func (s *Survey) sharpness(hole []bool) float64 {
 	w, h := k.v.W, k.v.H
 	y0 := k.v.C[0]
 	y1 := slices.Clone(y0)
-	raster.Gauss(y1, w, h, again, again)
+	filter.Gauss(y1, w, h, again, again)
 	slope := func(v []float32, i int) float64 {
 		return math.Hypot(float64(v[i+1]-v[i-1]), float64(v[i+w]-v[i-w]))
 	}

@@ -3,8 +3,8 @@ package treat
 import (
 	"slices"
 
+	"celator/core/filter"
 	"celator/core/plate"
-	"celator/core/raster"
 )
 
 // rim is the median colour in a ring around the hole.
@@ -35,8 +35,8 @@ func beside(hole []bool, w, h int, wide float64) []bool {
 			near[i] = 1
 		}
 	}
-	raster.BoxAcross(near, w, h, wide)
-	raster.BoxDown(near, w, h, wide)
+	filter.BoxAcross(near, w, h, wide)
+	filter.BoxDown(near, w, h, wide)
 	out := make([]bool, len(hole))
 	for i, in := range hole {
 		out[i] = !in && near[i] > 1e-4
@@ -77,8 +77,8 @@ func Heal(p *plate.Plate, hole []bool) *plate.Plate {
 	// The rim without its noise.
 	weight := slices.Clone(known)
 	smooth := func(q []float32) {
-		raster.BoxAcross(q, w, h, 1.5)
-		raster.BoxDown(q, w, h, 1.5)
+		filter.BoxAcross(q, w, h, 1.5)
+		filter.BoxDown(q, w, h, 1.5)
 	}
 	smooth(weight)
 	for c := range v {
@@ -105,8 +105,8 @@ func Heal(p *plate.Plate, hole []bool) *plate.Plate {
 func stray(known []float32, v *[3][]float32, w, h int) {
 	r := max(.3*float64(min(w, h)), 8)
 	box := func(q []float32) {
-		raster.BoxAcross(q, w, h, r)
-		raster.BoxDown(q, w, h, r)
+		filter.BoxAcross(q, w, h, r)
+		filter.BoxDown(q, w, h, r)
 	}
 	for range 2 {
 		n := slices.Clone(known)

@@ -6,10 +6,10 @@ import (
 	"slices"
 
 	"celator/core/cover"
+	"celator/core/filter"
 	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/plate"
-	"celator/core/raster"
 )
 
 // light is how a frame is lit against the ground: its luma above black is gain times the
@@ -165,8 +165,8 @@ func (s *Site) shapeOfLight(shaped bool) frame.Plane {
 	}
 	for _, p := range []frame.Plane{num, den} {
 		for range 3 {
-			raster.BoxAcross(p.Pix, w, h, reach)
-			raster.BoxDown(p.Pix, w, h, reach)
+			filter.BoxAcross(p.Pix, w, h, reach)
+			filter.BoxDown(p.Pix, w, h, reach)
 		}
 	}
 	if s.Ground != nil && !shaped {

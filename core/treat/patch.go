@@ -5,10 +5,10 @@ import (
 	"math"
 
 	"celator/core/cover"
+	"celator/core/filter"
 	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/plate"
-	"celator/core/raster"
 )
 
 // shutter is the share of a frame's time that a shutter is usually open.
@@ -75,7 +75,7 @@ func patch(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 		if sigma/kx < .25 { // of a chroma sample: nothing to see
 			continue
 		}
-		raster.Gauss(p.Pix, w, h, sigma/kx, sigma/ky)
+		filter.Gauss(p.Pix, w, h, sigma/kx, sigma/ky)
 	}
 	out := frame.NewPlane(r)
 	much := float32(t.Light)

@@ -1,19 +1,18 @@
-package raster
+// Package filter smooths grids of samples: box filters of any half-width, and Gaussians
+// made of them (Gwosdek, Grewenig, Bruhn, Weickert: "Theoretical Foundations of Gaussian
+// Convolution by Extended Box Filtering", SSVM 2011). A grid is w samples across and h
+// down, row by row, and is smoothed in place; beyond its edges its last samples are
+// repeated. Widths are in samples.
+package filter
 
-import (
-	"math"
+import "math"
 
-	"celator/core/frame"
-	"celator/core/geom"
-)
-
-// smooth convolves the plane with a kernel that is close to a Gaussian and zero
-// beyond half (px, across and down) but for a tail of under two samples: three
-// boxes after one another. Outside the plane its edge samples are repeated.
-func smooth(p *frame.Plane, half geom.Point) {
+// Soften convolves with a kernel that is close to a Gaussian and zero beyond half, across
+// and down, but for a tail of under two samples: three boxes after one another.
+func Soften(pix []float32, w, h int, across, down float64) {
 	for range 3 {
-		BoxAcross(p.Pix, p.Rect.Dx(), p.Rect.Dy(), half.X/3)
-		BoxDown(p.Pix, p.Rect.Dx(), p.Rect.Dy(), half.Y/3)
+		BoxAcross(pix, w, h, across/3)
+		BoxDown(pix, w, h, down/3)
 	}
 }
 
