@@ -23,7 +23,7 @@ import (
 	"celator/internal/library"
 	"celator/internal/pgcluster"
 	"celator/internal/preview"
-	"celator/internal/scene"
+	"celator/internal/reference"
 	"celator/internal/server"
 	"celator/internal/store"
 	"celator/internal/sweep"
@@ -162,11 +162,11 @@ func patiently[T any](ctx context.Context, do func() (T, error)) (T, error) {
 	}
 }
 
-func (r *running) work(ctx context.Context, bench jobs.Bench, scenes *scene.Maker) error {
+func (r *running) work(ctx context.Context, bench jobs.Bench, refs *reference.Maker) error {
 	j, err := patiently(ctx, func() (*jobs.Runner, error) {
 		return jobs.Start(ctx, jobs.Config{
 			Store: r.store, Library: r.lib, Log: r.log, Bench: bench, Budget: r.budget,
-			Scenes: scenes, Metrics: r.metrics,
+			References: refs, Metrics: r.metrics,
 		})
 	})
 	if err != nil {
@@ -226,7 +226,7 @@ func serveCommand() *cobra.Command {
 		r.close = append(r.close, frames.Close)
 		patches := preview.NewPatches(r.budget, frames)
 		if work {
-			if err := r.work(ctx, frames, patches.Scenes); err != nil {
+			if err := r.work(ctx, frames, patches.References); err != nil {
 				return err
 			}
 			go sweep.Often(ctx, r.store.ForReads(), r.lib, r.log)

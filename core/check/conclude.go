@@ -53,7 +53,7 @@ func (w *watch) lettering() {
 }
 
 // conclude makes findings of what was seen.
-func (w *watch) conclude(scene *treat.Scene, pace func()) {
+func (w *watch) conclude(refs *treat.References, pace func()) {
 	name := w.c.Name
 	w.lettering()
 	add := func(k Kind, frames []cover.Span, e *evil, says string, args ...any) {
@@ -87,7 +87,7 @@ func (w *watch) conclude(scene *treat.Scene, pace func()) {
 		add(Readable, at, &w.read, "%s can be read through its treatment on %s: %.0f %% of its detail is left.", name,
 			said(at), w.read.worst)
 	} else if len(w.shots) > 0 {
-		if r, t := fuse(w.d, w.c, w.shots, scene, w.paths, pace); t.Readable {
+		if r, t := fuse(w.d, w.c, w.shots, refs, w.paths, pace); t.Readable {
 			e := evil{at: w.shots[len(w.shots)/2].f, worst: 100 * t.Detail, place: bounds(w.c, w.shots[len(w.shots)/2].f, 0)}
 			add(ReadableOverFrames, []cover.Span{{First: w.shots[0].f, Last: w.shots[len(w.shots)-1].f}}, &e,
 				"%s cannot be read on one frame, but from %d frames laid over each other %.0f %% of its detail comes back.",

@@ -4,17 +4,17 @@ import (
 	"math"
 	"slices"
 
+	"celator/core/cleanplate"
 	"celator/core/cover"
 	"celator/core/filter"
 	"celator/core/geom"
-	"celator/core/plate"
 	"celator/core/raster"
 	"celator/core/treat"
 )
 
 // standsOut marks what of a plate inside outlines could not be taken for what is around
 // them: where an outline reaches beyond its thing, nothing is given away.
-func standsOut(p *plate.Plate, paths []geom.Path) []float32 {
+func standsOut(p *cleanplate.Plate, paths []geom.Path) []float32 {
 	form := cover.Form{Grow: 1.5}
 	for _, q := range paths {
 		form.Paths = append(form.Paths, q.Map(p.Of))

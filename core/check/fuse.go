@@ -95,7 +95,7 @@ func (w *watch) attacked(f int, live cover.Live, hides bool, m geom.Map, sure bo
 // resolution by image registration", CVGIP 53(3), 1991) with the treatments themselves as
 // the model of what was done. It returns what came out, beside the original, and how much
 // of the detail that is.
-func fuse(d *cover.Document, c *cover.Cover, shots []attacked, scene *treat.Scene, paths []geom.Path,
+func fuse(d *cover.Document, c *cover.Cover, shots []attacked, refs *treat.References, paths []geom.Path,
 	pace func(),
 ) (*Recovered, Through) {
 	if len(shots) < 2 {
@@ -170,7 +170,7 @@ func fuse(d *cover.Document, c *cover.Cover, shots []attacked, scene *treat.Scen
 	}
 	side, k := int(1.4*t.Stroke+.5), len(shots)/2
 	// Where what comes out does not depend on what goes in, there is nothing to be had.
-	if !fs[k].depends(&shots[k], scratch, scene, x, w, h, side, unit) {
+	if !fs[k].depends(&shots[k], scratch, refs, x, w, h, side, unit) {
 		return nil, Through{}
 	}
 	const hands = 2
@@ -187,7 +187,7 @@ func fuse(d *cover.Document, c *cover.Cover, shots []attacked, scene *treat.Scen
 			wg.Go(func() {
 				clear(sums[hand])
 				for i := hand; i < len(fs); i += hands {
-					made := fs[i].model(&shots[i], scratches[hand], scene, ahead, w, h, unit)
+					made := fs[i].model(&shots[i], scratches[hand], refs, ahead, w, h, unit)
 					for k, v := range fs[i].seen {
 						made[k] = v - made[k]
 					}
@@ -289,7 +289,7 @@ func (f *fused) gather(w, h int, v, sum, n []float32) {
 }
 
 // model conceals what is sought as the frame was, and returns the luma on its rectangle.
-func (f *fused) model(s *attacked, scratch *frame.Picture, scene *treat.Scene, x []float32, w, h int,
+func (f *fused) model(s *attacked, scratch *frame.Picture, refs *treat.References, x []float32, w, h int,
 	unit float32,
 ) []float32 {
 	r := f.rect
@@ -323,7 +323,7 @@ func (f *fused) model(s *attacked, scratch *frame.Picture, scene *treat.Scene, x
 		}
 	}
 	scratch.Mix(0, one, alpha)
-	treat.Conceal(scratch, []cover.Live{s.live}, scene)
+	treat.Conceal(scratch, []cover.Live{s.live}, refs)
 	out := scratch.Read(0, r).Pix
 	for i := range out {
 		out[i] /= unit
@@ -332,10 +332,10 @@ func (f *fused) model(s *attacked, scratch *frame.Picture, scene *treat.Scene, x
 }
 
 // depends says whether the concealed picture tells anything of what it hides.
-func (f *fused) depends(s *attacked, scratch *frame.Picture, scene *treat.Scene, x []float32, w, h, side int,
+func (f *fused) depends(s *attacked, scratch *frame.Picture, refs *treat.References, x []float32, w, h, side int,
 	unit float32,
 ) bool {
-	a := f.model(s, scratch, scene, x, w, h, unit)
+	a := f.model(s, scratch, refs, x, w, h, unit)
 	y := slices.Clone(x)
 	side = max(min(side, min(w, h)/3), 2)
 	rng := rand.New(rand.NewSource(1)) // strewn, so that no regular treatment cancels it out
@@ -350,7 +350,7 @@ func (f *fused) depends(s *attacked, scratch *frame.Picture, scene *treat.Scene,
 			y[i] = max(y[i]-40, 0)
 		}
 	}
-	b := f.model(s, scratch, scene, y, w, h, unit)
+	b := f.model(s, scratch, refs, y, w, h, unit)
 	// An even change is light, which says nothing of what is there.
 	var sum, square, n float64
 	for i := range a {

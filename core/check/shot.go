@@ -112,10 +112,10 @@ func (s *Shot) each(do func(w *watch)) {
 	wg.Wait()
 }
 
-// Findings returns what was found in the pictures. The scene is what the document's
+// Findings returns what was found in the pictures. The references are what the document's
 // treatments know of the shot; nil where they need nothing.
-func (s *Shot) Findings(scene *treat.Scene) []Finding {
-	s.each(func(w *watch) { w.conclude(scene, s.pace) })
+func (s *Shot) Findings(refs *treat.References) []Finding {
+	s.each(func(w *watch) { w.conclude(refs, s.pace) })
 	var out []Finding
 	for _, w := range s.watch {
 		out = append(out, w.found...)

@@ -5,9 +5,9 @@ import (
 	"math"
 	"slices"
 
+	"celator/core/cleanplate"
 	"celator/core/cover"
 	"celator/core/geom"
-	"celator/core/plate"
 	"celator/core/track"
 )
 
@@ -23,10 +23,10 @@ type target struct {
 	o       geom.Point  // where the part it learned from lies in the picture
 	paths   []geom.Path // the outlines on it
 	area    float64     // px²
-	plate   *plate.Plate
-	stands  []float32  // of its samples, those that stand out from what is around the outlines
-	smooth  plate.Laid // work
-	view    plate.View
+	plate   *cleanplate.Plate
+	stands  []float32       // of its samples, those that stand out from what is around the outlines
+	smooth  cleanplate.Laid // work
+	view    cleanplate.View
 	looks   []glance
 	unknown bool // it has too little texture to be looked for
 }
@@ -278,7 +278,7 @@ func (t *target) gather() {
 	}
 	slices.Sort(scales)
 	b := geom.Bounds(outline)
-	ga, err := plate.NewGather([]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}},
+	ga, err := cleanplate.NewGather([]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}},
 		scales[len(scales)*3/4])
 	if err != nil {
 		return

@@ -8,11 +8,11 @@ import (
 	"slices"
 )
 
-// Decides names everything in the document that decides what a cover hides and how it
+// Fingerprint names everything in the document that decides what a cover hides and how it
 // looks: itself, the track it rides on, what is held out of it and the graphics it
 // shows. Names, locks and what is drawn on the bench do not count. Poses and mattes are
 // named by their runs, or by themselves where they have none.
-func (d *Document) Decides(id string) string {
+func (d *Document) Fingerprint(id string) string {
 	h := sha256.New()
 	enc := json.NewEncoder(h)
 	add := func(c *Cover) {
@@ -68,7 +68,7 @@ func (d *Document) HidesAs(o *Document) bool {
 		out := map[string]string{}
 		for i := range d.Covers {
 			if c := &d.Covers[i]; len(c.HoldsOut) == 0 && !c.Off {
-				out[c.ID] = d.Decides(c.ID)
+				out[c.ID] = d.Fingerprint(c.ID)
 			}
 		}
 		return out
@@ -76,12 +76,12 @@ func (d *Document) HidesAs(o *Document) bool {
 	return maps.Equal(all(d), all(o))
 }
 
-// DecidesItem names what decides how an item is hidden: all of its covers. It is empty
+// ItemFingerprint names what decides how an item is hidden: all of its covers. It is empty
 // where it has none that hide anything.
-func (d *Document) DecidesItem(item string) string {
+func (d *Document) ItemFingerprint(item string) string {
 	var all []string
 	for _, c := range d.Hiding(item) {
-		all = append(all, d.Decides(c.ID))
+		all = append(all, d.Fingerprint(c.ID))
 	}
 	if len(all) == 0 {
 		return ""

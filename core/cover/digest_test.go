@@ -42,14 +42,14 @@ func TestWhatHides(t *testing.T) {
 		"another gone":      {func(d *Document) { d.Covers = d.Covers[:1] }, false, false}, // with its holdout
 	} {
 		d := make(c.change)
-		if same := d.DecidesItem("i") == was.DecidesItem("i"); same != c.i {
+		if same := d.ItemFingerprint("i") == was.ItemFingerprint("i"); same != c.i {
 			t.Errorf("%s: the item is hidden as before: %v", name, same)
 		}
 		if same := d.HidesAs(was); same != c.all || was.HidesAs(d) != c.all {
 			t.Errorf("%s: all is hidden as before: %v", name, same)
 		}
 	}
-	if d := make(func(d *Document) { d.Covers[0].Treatments = nil }); d.DecidesItem("i") != "" || len(d.Hiding("i")) > 0 {
+	if d := make(func(d *Document) { d.Covers[0].Treatments = nil }); d.ItemFingerprint("i") != "" || len(d.Hiding("i")) > 0 {
 		t.Error("a cover without a treatment hides")
 	}
 }

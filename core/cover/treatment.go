@@ -108,8 +108,8 @@ type Description struct {
 	Kind     Kind      `json:"kind"`
 	Title    string    `json:"title"`
 	Settings []Setting `json:"settings"`
-	// Ground says that it needs to know the surface beyond the frame (treat.Ground).
-	Ground bool `json:"ground"`
+	// CleanPlate says that it needs to know the surface beyond the frame (treat.CleanPlate).
+	CleanPlate bool `json:"clean plate"`
 }
 
 func px(name, title string, least, most, begins float64, digits int, slider geom.Point) Setting {
@@ -140,7 +140,7 @@ var Kinds = []Description{
 		}},
 		{Name: "rides", Title: "Grid rides with the surface", Sort: "switch"},
 	}},
-	{Kind: Fill, Title: "Fill", Ground: true, Settings: []Setting{
+	{Kind: Fill, Title: "Fill", CleanPlate: true, Settings: []Setting{
 		{Name: "colour", Title: "Colour", Sort: "colour", Unless: "around"},
 		{Name: "around", Title: "Colour from around", Sort: "switch", Begins: 1},
 		grain, shading,
@@ -149,8 +149,8 @@ var Kinds = []Description{
 		Name: "level", Title: "Level", Sort: "number", Unit: "%", Most: 2,
 		Begins: .25, Times: 100, Slider: &geom.Point{Y: 2},
 	}}},
-	{Kind: SurfaceFill, Title: "Surface", Ground: true, Settings: []Setting{grain, shading}},
-	{Kind: Patch, Title: "Patch", Ground: true, Settings: []Setting{
+	{Kind: SurfaceFill, Title: "Surface", CleanPlate: true, Settings: []Setting{grain, shading}},
+	{Kind: Patch, Title: "Patch", CleanPlate: true, Settings: []Setting{
 		{Name: "graphic", Title: "Graphic", Sort: "graphic"},
 		{Name: "fit", Title: "Fit", Sort: "choice", Choices: []Choice{
 			{"stretched", "Stretched"}, {"inside", "Inside"}, {"filling", "Filling"},

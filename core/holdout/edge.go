@@ -3,8 +3,8 @@ package holdout
 import (
 	"math"
 
+	"celator/core/cleanplate"
 	"celator/core/geom"
-	"celator/core/plate"
 )
 
 // soften makes the soft matte of a mask. Deep inside it is 1 and well outside 0; in the
@@ -89,7 +89,7 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 		for c := range fore {
 			s := f.gain[off+i] * (f.laid.Pix[c][off+i] - 128)
 			if c == 0 {
-				s = plate.Black + f.lit(off+i) - 128
+				s = cleanplate.Black + f.lit(off+i) - 128
 			}
 			w := 1 / (noise[c] + uneven)
 			uneven *= .2

@@ -10,9 +10,9 @@ import (
 	"image"
 	"math"
 
+	"celator/core/cleanplate"
 	"celator/core/frame"
 	"celator/core/geom"
-	"celator/core/plate"
 	"celator/core/raster"
 )
 
@@ -44,27 +44,27 @@ type Found struct {
 // foreground looked like on earlier frames helps on later ones. It is for one
 // goroutine.
 type Finder struct {
-	plate *plate.Plate
+	plate *cleanplate.Plate
 	set   Settings
 
-	plate.View                  // of the frame
-	laid           plate.Laid   // the plate as seen on the frame
-	gain, veil     []float32    // local light: the plate's code times gain, and veil more
-	agree          []float32    // how well the texture agrees, -1 to 1
-	half           [8][]float32 // scratch, at half the size
-	a, b, cc, d, e []float32    // scratch
-	own            []float32    // what a place and those next to it tell, -1 to 1
-	odds           []float32    // log of how much likelier the foreground is
-	u              []float32    // the same after spreading, -1 to 1
-	join           spreader
-	light          float32 // of the last frame
-	colours        colours
-	shutter        [len(shutters)]float32 // how far frames differ from the plate at each
-	last           past
+	cleanplate.View                 // of the frame
+	laid            cleanplate.Laid // the plate as seen on the frame
+	gain, veil      []float32       // local light: the plate's code times gain, and veil more
+	agree           []float32       // how well the texture agrees, -1 to 1
+	half            [8][]float32    // scratch, at half the size
+	a, b, cc, d, e  []float32       // scratch
+	own             []float32       // what a place and those next to it tell, -1 to 1
+	odds            []float32       // log of how much likelier the foreground is
+	u               []float32       // the same after spreading, -1 to 1
+	join            spreader
+	light           float32 // of the last frame
+	colours         colours
+	shutter         [len(shutters)]float32 // how far frames differ from the plate at each
+	last            past
 }
 
 // NewFinder begins on a plate.
-func NewFinder(p *plate.Plate, set Settings) *Finder {
+func NewFinder(p *cleanplate.Plate, set Settings) *Finder {
 	return &Finder{plate: p, set: set, light: 1}
 }
 
@@ -101,7 +101,7 @@ func (f *Finder) Find(p *frame.Picture, m geom.Map, speed geom.Point) Found {
 func (f *Finder) lay(m geom.Map) {
 	n := f.W * f.H
 	for _, v := range []*[]float32{&f.gain, &f.veil, &f.agree, &f.a, &f.b, &f.cc, &f.d, &f.e, &f.odds, &f.own, &f.u} {
-		*v = plate.Resize(*v, n)
+		*v = cleanplate.Resize(*v, n)
 	}
 	f.laid.Lay(f.plate, m, &f.View)
 }
@@ -143,7 +143,7 @@ func (f *Finder) smear(v geom.Point) {
 				for _, d := range at {
 					p += f.laid.Pix[0][i+d]
 				}
-				sum += min(abs(f.C[0][i]-plate.Black-f.light*(p*norm-plate.Black)), 25)
+				sum += min(abs(f.C[0][i]-cleanplate.Black-f.light*(p*norm-cleanplate.Black)), 25)
 				n++
 			}
 		}
@@ -198,7 +198,7 @@ func (f *Finder) relight() {
 	n := w * h
 	y, p := f.C[0], f.laid.Pix[0]
 	for i := range f.half {
-		f.half[i] = plate.Resize(f.half[i], n)
+		f.half[i] = cleanplate.Resize(f.half[i], n)
 	}
 	m, mi, mp, ip, pp, ii := f.half[0], f.half[1], f.half[2], f.half[3], f.half[4], f.half[5]
 	hy, hp := f.half[6], f.half[7]
@@ -217,8 +217,8 @@ func (f *Finder) relight() {
 			if min(f.laid.Sure[k], f.laid.Sure[k+right], f.laid.Sure[k+down], f.laid.Sure[k+right+down]) <= sureAt {
 				continue
 			}
-			a := (y[k]+y[k+right]+y[k+down]+y[k+right+down])*.25 - plate.Black
-			b := (p[k]+p[k+right]+p[k+down]+p[k+right+down])*.25 - plate.Black
+			a := (y[k]+y[k+right]+y[k+down]+y[k+right+down])*.25 - cleanplate.Black
+			b := (p[k]+p[k+right]+p[k+down]+p[k+right+down])*.25 - cleanplate.Black
 			hy[o], hp[o] = a, b
 			m[o], mi[o], mp[o], ip[o], pp[o], ii[o] = 1, a, b, a*b, b*b, a*a
 		}
@@ -272,15 +272,15 @@ func (f *Finder) relight() {
 	}
 }
 
-// lit is the surface's luma as it is lit, above plate.Black.
-func (f *Finder) lit(i int) float32 { return f.gain[i]*(f.laid.Pix[0][i]-plate.Black) + f.veil[i] }
+// lit is the surface's luma as it is lit, above cleanplate.Black.
+func (f *Finder) lit(i int) float32 { return f.gain[i]*(f.laid.Pix[0][i]-cleanplate.Black) + f.veil[i] }
 
 // deviation is by how much luma may differ from the surface without anything in front:
 // noise, what the looks of the plate differ, and what a pose a little off makes of edges.
 func (f *Finder) deviation(i int) float32 {
 	n := f.plate.Noise[0]
 	s := f.laid.SpreadY[i]
-	return 1.1 * sqrt(n*n+1.2*s*s+.25*f.slope(f.laid.Pix[0], i)+.0004*sqr(f.laid.Pix[0][i]-plate.Black)+.3)
+	return 1.1 * sqrt(n*n+1.2*s*s+.25*f.slope(f.laid.Pix[0], i)+.0004*sqr(f.laid.Pix[0][i]-cleanplate.Black)+.3)
 }
 
 // slope is how steep a channel is at a sample, squared: a pose may be a pixel off, and
@@ -304,9 +304,9 @@ func (f *Finder) weigh() {
 			f.odds[i] = -1
 			continue
 		}
-		y := f.C[0][i] - plate.Black
+		y := f.C[0][i] - cleanplate.Black
 		b, r := f.C[1][i]-128, f.C[2][i]-128
-		py, pb, pr := f.laid.Pix[0][i]-plate.Black, f.laid.Pix[1][i]-128, f.laid.Pix[2][i]-128
+		py, pb, pr := f.laid.Pix[0][i]-cleanplate.Black, f.laid.Pix[1][i]-128, f.laid.Pix[2][i]-128
 		g := f.gain[i]
 		sy := f.deviation(i)
 		ic := 1 / (1.44 * (nc*nc + 1.5*sqr(f.laid.SpreadC[i]) + .2 +
@@ -372,7 +372,7 @@ func (f *Finder) spread() {
 	for i := range f.d {
 		f.d[i] = 0
 		if f.laid.Sure[i] > sureAt {
-			f.d[i] = f.C[0][i] - plate.Black - f.lit(i)
+			f.d[i] = f.C[0][i] - cleanplate.Black - f.lit(i)
 		}
 	}
 	ny, nc := 1/(3*f.plate.Noise[0]), 1/(3.5*max(f.plate.Noise[1], f.plate.Noise[2]))
@@ -576,7 +576,7 @@ func (f *Finder) full(alpha []float32) []uint8 {
 	k := 1 / float64(f.Bin)
 	for y := range h {
 		for x := range w {
-			t := plate.Tap((float64(x)+.5)*k, (float64(y)+.5)*k, f.W, f.H)
+			t := cleanplate.Tap((float64(x)+.5)*k, (float64(y)+.5)*k, f.W, f.H)
 			out[y*w+x] = code(t.Of(alpha))
 		}
 	}

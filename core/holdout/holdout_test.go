@@ -6,9 +6,9 @@ import (
 	"math/rand/v2"
 	"testing"
 
+	"celator/core/cleanplate"
 	"celator/core/frame"
 	"celator/core/geom"
-	"celator/core/plate"
 )
 
 // scene draws a textured wall with a sign on it, moved by m, and a disc in front.
@@ -53,9 +53,9 @@ var outline = []geom.Point{{X: 60, Y: 40}, {X: 260, Y: 40}, {X: 260, Y: 170}, {X
 
 func pose(f int) geom.Map { return geom.Translate(geom.Pt(1.3*float64(f), .7*float64(f))) }
 
-func plateOf(t testing.TB, s scene, outline []geom.Point) *plate.Plate {
+func plateOf(t testing.TB, s scene, outline []geom.Point) *cleanplate.Plate {
 	t.Helper()
-	g, err := plate.NewGather(outline, 1)
+	g, err := cleanplate.NewGather(outline, 1)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -154,11 +154,11 @@ func TestSettings(t *testing.T) {
 	if got := NewFinder(pl, Usual).Find(p, geom.Translate(geom.Pt(5000, 0)), geom.Point{}); !got.Rect.Empty() {
 		t.Errorf("found %v beside the picture", got.Rect)
 	}
-	g, _ := plate.NewGather(outline, 1)
-	if _, err := g.Plate(); err != plate.ErrNoLook {
+	g, _ := cleanplate.NewGather(outline, 1)
+	if _, err := g.Plate(); err != cleanplate.ErrNoView {
 		t.Error(err)
 	}
-	if _, err := plate.NewGather(outline[:2], 1); err != plate.ErrOutline {
+	if _, err := cleanplate.NewGather(outline[:2], 1); err != cleanplate.ErrOutline {
 		t.Error(err)
 	}
 }

@@ -3,7 +3,7 @@ package holdout
 import (
 	"math"
 
-	"celator/core/plate"
+	"celator/core/cleanplate"
 )
 
 // spreader carries what is known at some samples to others that nothing parts from
@@ -27,9 +27,9 @@ const (
 func (s *spreader) size(w, h int) {
 	s.w, s.h = w, h
 	n := w * h
-	s.across, s.down, s.num, s.den = plate.Resize(s.across, n), plate.Resize(s.down, n), plate.Resize(s.num, n),
-		plate.Resize(s.den, n)
-	s.c = plate.Resize(s.c, n)
+	s.across, s.down, s.num, s.den = cleanplate.Resize(s.across, n), cleanplate.Resize(s.down, n), cleanplate.Resize(s.num, n),
+		cleanplate.Resize(s.den, n)
+	s.c = cleanplate.Resize(s.c, n)
 }
 
 // carry smooths values, and what they are known by alike, over a distance.

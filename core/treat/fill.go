@@ -14,8 +14,8 @@ func fill(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.Pl
 	out := frame.NewPlane(r)
 	red, green, blue, _ := frame.ParseHex(t.Colour) // validated with the document
 	v := s.Encode(red, green, blue)[plane]
-	if t.Around && s.Ground != nil {
-		v = s.lit(plane, s.Ground.rim[plane])
+	if t.Around && s.CleanPlate != nil {
+		v = s.lit(plane, s.CleanPlate.rim[plane])
 	}
 	for i := range out.Pix {
 		out.Pix[i] = v

@@ -5,8 +5,8 @@ import (
 	"math/rand/v2"
 	"slices"
 
+	"celator/core/cleanplate"
 	"celator/core/frame"
-	"celator/core/plate"
 )
 
 // grain is noise like the source's: its deviation by plane, 8 bit, and tiles of it whose
@@ -26,7 +26,7 @@ const smoothed = 1.4
 // look, so that nothing is interpolated; edges, where a pose a little off shows, are left
 // out. Deviations are robust (median of absolute differences). A single look is compared
 // with its own surroundings instead.
-func (s *Survey) measureGrain(p *plate.Plate) *grain {
+func (s *Survey) measureGrain(p *cleanplate.Plate) *grain {
 	g := &grain{}
 	var rest [3][]float32
 	var across [3]float64 // correlation of neighbours
@@ -78,21 +78,21 @@ const missing = math.MaxFloat32
 
 // residual is what a look differs from the plate, in the plate's light; missing where it
 // is not known or near an edge.
-func (s *Survey) residual(p *plate.Plate, k, c int) []float32 {
+func (s *Survey) residual(p *cleanplate.Plate, k, c int) []float32 {
 	v := &s.kept[k].v
 	out := make([]float32, v.W*v.H)
 	if s.done < 2 {
 		return laplacian(v, c)
 	}
-	var laid plate.Laid
+	var laid cleanplate.Laid
 	laid.Lay(p, s.kept[k].m, v)
 	// In the plate's light: the median ratio.
 	gain := float32(1)
 	if c == 0 {
 		var ratios []float32
 		for i := 0; i < len(out); i += 7 {
-			if laid.Sure[i] > .5 && laid.Pix[0][i] > plate.Black+8 {
-				ratios = append(ratios, (v.C[0][i]-plate.Black)/(laid.Pix[0][i]-plate.Black))
+			if laid.Sure[i] > .5 && laid.Pix[0][i] > cleanplate.Black+8 {
+				ratios = append(ratios, (v.C[0][i]-cleanplate.Black)/(laid.Pix[0][i]-cleanplate.Black))
 			}
 		}
 		if len(ratios) > 0 {
@@ -100,7 +100,7 @@ func (s *Survey) residual(p *plate.Plate, k, c int) []float32 {
 			gain = ratios[len(ratios)/2]
 		}
 	}
-	none := float32(plate.Black)
+	none := float32(cleanplate.Black)
 	if c > 0 {
 		none = 128
 	}
@@ -122,7 +122,7 @@ func (s *Survey) residual(p *plate.Plate, k, c int) []float32 {
 // laplacian is what of a channel no plane explains, scaled so that white noise keeps its
 // deviation (the mask [1 -2 1]ᵀ[1 -2 1] of Immerkær, CVIU 64(2), 1996), where the picture
 // is not steep; missing elsewhere.
-func laplacian(v *plate.View, c int) []float32 {
+func laplacian(v *cleanplate.View, c int) []float32 {
 	out := make([]float32, v.W*v.H)
 	q, step := v.C[c], 1
 	if c > 0 { // chroma lies on every other sample at the most

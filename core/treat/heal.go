@@ -3,12 +3,12 @@ package treat
 import (
 	"slices"
 
+	"celator/core/cleanplate"
 	"celator/core/filter"
-	"celator/core/plate"
 )
 
 // rim is the median colour in a ring around the hole.
-func rim(p *plate.Plate, hole []bool) (out [3]float32) {
+func rim(p *cleanplate.Plate, hole []bool) (out [3]float32) {
 	var v [3][]float32
 	for i, near := range beside(hole, p.W, p.H, 6) {
 		if s := &p.Pix[i]; near && s[5] > 0 {
@@ -17,7 +17,7 @@ func rim(p *plate.Plate, hole []bool) (out [3]float32) {
 			}
 		}
 	}
-	out = [3]float32{plate.Black, 128, 128}
+	out = [3]float32{cleanplate.Black, 128, 128}
 	for c := range v {
 		if len(v[c]) > 0 {
 			slices.Sort(v[c])
@@ -49,7 +49,7 @@ func beside(hole []bool, w, h int, wide float64) []bool {
 // coarse to fine (Pérez, Gangnet and Blake,
 // "Poisson image editing", SIGGRAPH 2003, without guidance; the start from Gortler et
 // al., "The lumigraph", SIGGRAPH 1996). What was never seen is filled alike.
-func Heal(p *plate.Plate, hole []bool) *plate.Plate {
+func Heal(p *cleanplate.Plate, hole []bool) *cleanplate.Plate {
 	out := *p
 	out.Pix = slices.Clone(p.Pix)
 	w, h := p.W, p.H
@@ -69,7 +69,7 @@ func Heal(p *plate.Plate, hole []bool) *plate.Plate {
 	}
 	if !slices.Contains(known, 1) { // nothing is around: no light, and no colour
 		for i := range out.Pix {
-			out.Pix[i] = plate.Sample{plate.Black, 128, 128, 0, 0, 1}
+			out.Pix[i] = cleanplate.Sample{cleanplate.Black, 128, 128, 0, 0, 1}
 		}
 		return &out
 	}
@@ -94,7 +94,7 @@ func Heal(p *plate.Plate, hole []bool) *plate.Plate {
 	}
 	for i := range out.Pix {
 		if hole[i] {
-			out.Pix[i] = plate.Sample{v[0][i], v[1][i], v[2][i], 0, 0, 1}
+			out.Pix[i] = cleanplate.Sample{v[0][i], v[1][i], v[2][i], 0, 0, 1}
 		}
 	}
 	return &out
@@ -163,7 +163,7 @@ func membrane(v, known []float32, w, h int) {
 	for y := range h {
 		for x := range w {
 			if i := y*w + x; known[i] == 0 {
-				t := plate.Tap(float64(x)*.5+.25, float64(y)*.5+.25, cw, ch)
+				t := cleanplate.Tap(float64(x)*.5+.25, float64(y)*.5+.25, cw, ch)
 				v[i] = t.Of(cv)
 				unknown = append(unknown, int32(i))
 			}

@@ -20,32 +20,32 @@ import (
 var typeface = sync.OnceValues(func() (*opentype.Font, error) { return opentype.Parse(gomedium.TTF) })
 
 // DrawLabels draws labels over a picture, for review copies: a ring around what they
-// follow, and the text above it on a dark ground, kept inside the picture.
+// follow, and the text above it on a dark backing, kept inside the picture.
 func DrawLabels(p *frame.Picture, labels []cover.LiveLabel) error {
 	for _, l := range labels {
-		ink, ground, err := labelMasks(p.Rect(), l)
+		ink, backing, err := labelMasks(p.Rect(), l)
 		if err != nil {
 			return err
 		}
 		red, green, blue, _ := frame.ParseHex(l.Colour) // validated with the document
-		paint(p, ground, p.Encode(.08, .08, .08))
+		paint(p, backing, p.Encode(.08, .08, .08))
 		paint(p, ink, p.Encode(red, green, blue))
 	}
 	return nil
 }
 
 // labelMasks returns what of the picture a label inks, and what lies dark under it.
-func labelMasks(r image.Rectangle, l cover.LiveLabel) (ink, ground *image.Alpha, err error) {
-	ink, ground = image.NewAlpha(r), image.NewAlpha(r)
+func labelMasks(r image.Rectangle, l cover.LiveLabel) (ink, backing *image.Alpha, err error) {
+	ink, backing = image.NewAlpha(r), image.NewAlpha(r)
 	c := l.Box.Centre()
 	rx, ry := (l.Box.Max.X-l.Box.Min.X)*.6+4, (l.Box.Max.Y-l.Box.Min.Y)*.6+4
 	if l.Ring {
 		line := max(l.Size/9, 2)
-		ring(ground, c.X, c.Y, rx, ry, line+2)
+		ring(backing, c.X, c.Y, rx, ry, line+2)
 		ring(ink, c.X, c.Y, rx, ry, line)
 	}
 	if l.Text == "" {
-		return ink, ground, nil
+		return ink, backing, nil
 	}
 	f, err := typeface()
 	if err != nil {
@@ -64,11 +64,11 @@ func labelMasks(r image.Rectangle, l cover.LiveLabel) (ink, ground *image.Alpha,
 	}
 	x := min(max(int(c.X)-wide/2-pad, r.Min.X), max(r.Max.X-wide-2*pad, r.Min.X))
 	y := min(max(int(top)-high-2*pad, r.Min.Y), max(r.Max.Y-high-2*pad, r.Min.Y))
-	draw.Draw(ground, image.Rect(x, y, x+wide+2*pad, y+high+pad), image.NewUniform(color.Alpha{200}), image.Point{},
+	draw.Draw(backing, image.Rect(x, y, x+wide+2*pad, y+high+pad), image.NewUniform(color.Alpha{200}), image.Point{},
 		draw.Src)
 	d := font.Drawer{Dst: ink, Src: image.Opaque, Face: face, Dot: fixed.P(x+pad, y+pad/2+face.Metrics().Ascent.Ceil())}
 	d.DrawString(l.Text)
-	return ink, ground, nil
+	return ink, backing, nil
 }
 
 // ring draws an ellipse's line.

@@ -5,15 +5,15 @@ import (
 	"math"
 	"slices"
 
+	"celator/core/cleanplate"
 	"celator/core/cover"
 	"celator/core/filter"
 	"celator/core/frame"
 	"celator/core/geom"
-	"celator/core/plate"
 )
 
-// light is how a frame is lit against the ground: its luma above black is gain times the
-// ground's and veil more, its chroma gain times, and off by a cast. 8 bit.
+// light is how a frame is lit against the clean plate: its luma above black is gain times the
+// clean plate's and veil more, its chroma gain times, and off by a cast. 8 bit.
 type light struct {
 	gain, veil float32
 	cast       [2]float32
@@ -21,10 +21,10 @@ type light struct {
 
 const lightSamples = 5_000 // are enough to measure light
 
-// lightOn measures it over all of the surface that agrees with the ground: what passes in
+// lightOn measures it over all of the surface that agrees with the clean plate: what passes in
 // front is left out as outliers (median, then least squares over what lies within three
 // deviations, with a prior that little texture tells no veil).
-func (g *Ground) lightOn(p *frame.Picture, m geom.Map) light {
+func (g *CleanPlate) lightOn(p *frame.Picture, m geom.Map) light {
 	l := light{gain: 1}
 	r, bin := g.plate.Part(m, p.Width, p.Height)
 	if r.Empty() {
@@ -34,9 +34,9 @@ func (g *Ground) lightOn(p *frame.Picture, m geom.Map) light {
 		bin *= 2
 		r.Min = image.Pt(r.Min.X/(2*bin)*(2*bin), r.Min.Y/(2*bin)*(2*bin))
 	}
-	var v plate.View
+	var v cleanplate.View
 	v.Sample(p, r, bin)
-	var laid plate.Laid
+	var laid cleanplate.Laid
 	laid.Lay(g.plate, m, &v)
 	var at []int
 	var ratios []float32
@@ -45,8 +45,8 @@ func (g *Ground) lightOn(p *frame.Picture, m geom.Map) light {
 			continue
 		}
 		at = append(at, i)
-		if b := laid.Pix[0][i] - plate.Black; b > 8 {
-			ratios = append(ratios, (v.C[0][i]-plate.Black)/b)
+		if b := laid.Pix[0][i] - cleanplate.Black; b > 8 {
+			ratios = append(ratios, (v.C[0][i]-cleanplate.Black)/b)
 		}
 	}
 	if len(ratios) < 12 {
@@ -54,7 +54,7 @@ func (g *Ground) lightOn(p *frame.Picture, m geom.Map) light {
 	}
 	slices.Sort(ratios)
 	g0 := min(max(ratios[len(ratios)/2], .05), 8)
-	off := func(i int) float32 { return v.C[0][i] - plate.Black - g0*(laid.Pix[0][i]-plate.Black) }
+	off := func(i int) float32 { return v.C[0][i] - cleanplate.Black - g0*(laid.Pix[0][i]-cleanplate.Black) }
 	offs := make([]float32, len(at))
 	for k, i := range at {
 		offs[k] = abs(off(i))
@@ -67,7 +67,7 @@ func (g *Ground) lightOn(p *frame.Picture, m geom.Map) light {
 		if abs(off(i)) > limit {
 			continue
 		}
-		a, b := float64(v.C[0][i]-plate.Black), float64(laid.Pix[0][i]-plate.Black)
+		a, b := float64(v.C[0][i]-cleanplate.Black), float64(laid.Pix[0][i]-cleanplate.Black)
 		n, sp, sy, spp, spy = n+1, sp+b, sy+a, spp+b*b, spy+a*b
 		for c := range cast {
 			cast[c] += float64(v.C[c+1][i] - 128)
@@ -96,13 +96,13 @@ func (g *Ground) lightOn(p *frame.Picture, m geom.Map) light {
 	return l
 }
 
-// lit returns the code of a plane for the ground's colour, in the frame's light and depth.
+// lit returns the code of a plane for the clean plate's colour, in the frame's light and depth.
 func (s *Site) lit(plane int, v float32) float32 {
 	l := &s.light
 	switch {
 	case s.Matrix == frame.RGB:
 	case plane == 0:
-		v = plate.Black + l.gain*(v-plate.Black) + l.veil
+		v = cleanplate.Black + l.gain*(v-cleanplate.Black) + l.veil
 	default:
 		v = 128 + l.gain*(v-128) + l.cast[plane-1]
 	}
@@ -110,13 +110,13 @@ func (s *Site) lit(plane int, v float32) float32 {
 }
 
 // finish gives laid samples the original's shape of light and the grain. What was laid
-// from the ground has the ground's own shape already.
+// from the clean plate has the clean plate's own shape already.
 func (s *Site) finish(out frame.Plane, plane int, t cover.LiveTreatment, shaped bool) {
 	if t.Shading > 0 {
 		s.shade(out, plane, float32(t.Shading), shaped)
 	}
-	if t.Grain > 0 && s.Ground != nil {
-		s.Ground.grain.add(out, plane, s.Live.Frame, float32(t.Grain)*s.unit)
+	if t.Grain > 0 && s.CleanPlate != nil {
+		s.CleanPlate.grain.add(out, plane, s.Live.Frame, float32(t.Grain)*s.unit)
 	}
 }
 
@@ -143,24 +143,24 @@ func (s *Site) shade(out frame.Plane, plane int, much float32, shaped bool) {
 }
 
 // shapeOfLight is, for each sample, how the light there differs from the mean. Where the
-// ground is known it is the ratio of the frame to the ground as it is, both smoothed, so
-// that the content cancels out; and, unless shaped, the ground's own shape without the
+// clean plate is known it is the ratio of the frame to the clean plate as it is, both smoothed, so
+// that the content cancels out; and, unless shaped, the clean plate's own shape without the
 // content. Else it is the frame smoothed so widely that nothing can be read in it.
 func (s *Site) shapeOfLight(shaped bool) frame.Plane {
 	none, _ := s.Levels(0)
 	r := s.was.Rect
 	w, h := r.Dx(), r.Dy()
 	num, den := frame.NewPlane(r), frame.NewPlane(r)
-	ground := frame.NewPlane(r)
+	base := frame.NewPlane(r)
 	reach := max(.22*float64(min(w, h)), 6)
-	if s.Ground != nil {
-		ground = s.ground(s.Ground.plate, 0, r)
+	if s.CleanPlate != nil {
+		base = s.layPlate(s.CleanPlate.plate, 0, r)
 		reach *= .5
 	}
 	for i, m := range s.Matte.Pix {
 		num.Pix[i], den.Pix[i] = m*(s.was.Pix[i]-none), m
-		if s.Ground != nil {
-			den.Pix[i] = m * max(ground.Pix[i]-none, s.unit)
+		if s.CleanPlate != nil {
+			den.Pix[i] = m * max(base.Pix[i]-none, s.unit)
 		}
 	}
 	for _, p := range []frame.Plane{num, den} {
@@ -169,8 +169,8 @@ func (s *Site) shapeOfLight(shaped bool) frame.Plane {
 			filter.BoxDown(p.Pix, w, h, reach)
 		}
 	}
-	if s.Ground != nil && !shaped {
-		ground = s.ground(s.Ground.clean, 0, r)
+	if s.CleanPlate != nil && !shaped {
+		base = s.layPlate(s.CleanPlate.clean, 0, r)
 	}
 	var sum, weight float32
 	for i, d := range den.Pix {
@@ -178,14 +178,14 @@ func (s *Site) shapeOfLight(shaped bool) frame.Plane {
 		if d > 1e-4 {
 			k = num.Pix[i] / d
 		}
-		if s.Ground != nil && !shaped {
-			k *= max(ground.Pix[i]-none, s.unit)
+		if s.CleanPlate != nil && !shaped {
+			k *= max(base.Pix[i]-none, s.unit)
 		}
 		num.Pix[i] = k
 		sum, weight = sum+k*s.Matte.Pix[i], weight+s.Matte.Pix[i]
 	}
 	norm := float32(1)
-	if mean := sum / max(weight, 1e-6); mean > 1e-6 && !(s.Ground != nil && shaped) {
+	if mean := sum / max(weight, 1e-6); mean > 1e-6 && !(s.CleanPlate != nil && shaped) {
 		norm = 1 / mean
 	}
 	for i, k := range num.Pix {

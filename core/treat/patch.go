@@ -4,11 +4,11 @@ import (
 	"image"
 	"math"
 
+	"celator/core/cleanplate"
 	"celator/core/cover"
 	"celator/core/filter"
 	"celator/core/frame"
 	"celator/core/geom"
-	"celator/core/plate"
 )
 
 // shutter is the share of a frame's time that a shutter is usually open.
@@ -32,8 +32,8 @@ func patch(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 	kx, ky := float64(int(1)<<sx), float64(int(1)<<sy)
 	m := back.Mul(geom.Map{kx, 0, 0, 0, ky, 0, 0, 0, 1})
 	sigma := .6
-	if s.Ground != nil {
-		sigma = s.Ground.sharp
+	if s.CleanPlate != nil {
+		sigma = s.CleanPlate.sharp
 	}
 	sigma = math.Sqrt(max(sigma*sigma-.09, 0)) // sampling softens too
 	move := s.Live.Speed.Mul(shutter)
@@ -81,7 +81,7 @@ func patch(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 	much := float32(t.Light)
 	l := s.light
 	gain, veil := 1+much*(l.gain-1), much*l.veil*s.unit
-	none := float32(plate.Black) * s.unit
+	none := float32(cleanplate.Black) * s.unit
 	if plane > 0 {
 		none, veil = 128*s.unit, much*l.cast[plane-1]*s.unit
 	}

@@ -3,17 +3,17 @@ package treat
 import (
 	"image"
 
+	"celator/core/cleanplate"
 	"celator/core/cover"
 	"celator/core/frame"
 	"celator/core/geom"
-	"celator/core/plate"
 )
 
 // surfaceFill replaces the content by what the surface around it would look like there:
 // computed once in the surface's own plane, so that it stays put, and laid in the frame's
-// light with the source's grain. Without a ground (an inverted cover) nothing can be laid.
+// light with the source's grain. Without a clean plate (an inverted cover) nothing can be laid.
 func surfaceFill(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.Plane {
-	if s.Ground == nil {
+	if s.CleanPlate == nil {
 		out := frame.NewPlane(r)
 		none, full := s.Levels(plane)
 		for i := range out.Pix {
@@ -21,13 +21,13 @@ func surfaceFill(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) f
 		}
 		return out
 	}
-	out := s.ground(s.Ground.clean, plane, r)
+	out := s.layPlate(s.CleanPlate.clean, plane, r)
 	s.finish(out, plane, t, true)
 	return out
 }
 
-// ground lays a plate of the ground, in the frame's light, on a rectangle of a plane.
-func (s *Site) ground(p *plate.Plate, plane int, r image.Rectangle) frame.Plane {
+// layPlate lays a clean plate, in the frame's light, on a rectangle of a plane.
+func (s *Site) layPlate(p *cleanplate.Plate, plane int, r image.Rectangle) frame.Plane {
 	out := frame.NewPlane(r)
 	back, err := s.Live.Map.Mul(p.To).Inverse()
 	if err != nil {

@@ -15,13 +15,13 @@ import (
 type Site struct {
 	*frame.Picture // as it stands: covers and treatments before it are done
 	Live           cover.Live
-	Ground         *Ground     // of the cover; nil where no treatment asks for it
+	CleanPlate     *CleanPlate // of the cover; nil where no treatment asks for it
 	Matte          frame.Plane // on luma samples
 	graphics       map[string]*Graphic
-	light          light          // of the frame against the ground's
+	light          light          // of the frame against the clean plate's
 	unit           float32        // codes for one of 8 bit
 	was            frame.Plane    // luma before any treatment, where its shape of light is wanted
-	shape          [2]frame.Plane // of light, on an even surface and on the ground
+	shape          [2]frame.Plane // of light, on an even surface and on the clean plate
 }
 
 // treatment makes the treated samples of rectangle r of a plane.
@@ -38,9 +38,9 @@ var treatments = map[cover.Kind]treatment{
 }
 
 // Conceal applies live covers, in order, to a picture, and returns their mattes.
-// The covers' coordinates are the picture's. Where the ground of a cover that needs one
+// The covers' coordinates are the picture's. Where the clean plate of a cover that needs one
 // is not given, it is made of the picture itself.
-func Conceal(p *frame.Picture, live []cover.Live, scene *Scene) []frame.Plane {
+func Conceal(p *frame.Picture, live []cover.Live, refs *References) []frame.Plane {
 	var mattes []frame.Plane
 	for _, l := range live {
 		matte := raster.Matte(l, p.Width, p.Height)
@@ -49,7 +49,7 @@ func Conceal(p *frame.Picture, live []cover.Live, scene *Scene) []frame.Plane {
 		}
 		mattes = append(mattes, matte)
 		s := Site{Picture: p, Live: l, Matte: matte}
-		s.prepare(scene)
+		s.prepare(refs)
 		var part [3]frame.Plane
 		for plane := range part {
 			part[plane] = Subsample(matte, p.Format, plane)

@@ -50,7 +50,7 @@ var kinds = []cover.LiveTreatment{
 // format, and place, also at and beyond the picture's edges and with odd sides.
 func TestOutsideTheMatteNothingChanges(t *testing.T) {
 	rng := rand.New(rand.NewSource(1))
-	scene := &Scene{Graphics: map[string]*Graphic{"g": dots(t)}}
+	refs := &References{Graphics: map[string]*Graphic{"g": dots(t)}}
 	tilt := geom.Map{1.1, .1, 3, -.05, .9, 2, 2e-4, 1e-4, 1}
 	back, _ := tilt.Inverse()
 	for i := range 800 {
@@ -70,7 +70,7 @@ func TestOutsideTheMatteNothingChanges(t *testing.T) {
 		}
 		was := noisy(f, int64(i))
 		p := was.Clone()
-		Conceal(p, []cover.Live{l}, scene)
+		Conceal(p, []cover.Live{l}, refs)
 		matte := Combined(f, []cover.Live{l})
 		for plane := range 3 {
 			skip := Subsample(matte, f, plane)

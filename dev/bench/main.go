@@ -37,7 +37,7 @@ func main() {
 			func(s string) { log.Print(s) }))
 	}
 	render(dir, clip, "three covers", 7, 60, document)
-	// The whole clip, since the grounds of these are made of all of it first.
+	// The whole clip, since the clean plates of these are made of all of it first.
 	render(dir, clip, "ten covers of five treatments", 3, 180, func(i media.Info) *cover.Document {
 		k := []cover.Kind{cover.Blur, cover.Mosaic, cover.Fill, cover.Dim, cover.SurfaceFill}
 		return covers(i, append(k, k...)...)

@@ -15,7 +15,7 @@ import (
 	"celator/core/frame"
 	"celator/core/treat"
 	"celator/internal/media"
-	"celator/internal/scene"
+	"celator/internal/reference"
 )
 
 // Engine is the version of the rendering; segments of another are not reused.
@@ -23,19 +23,19 @@ const Engine = 2
 
 // Job is a stretch of a clip to be written with its covers.
 type Job struct {
-	Source   string // names the clip's content
-	Clip     media.Clip
-	Scenes   *scene.Maker // nil makes its own
-	Sound    string       // file with the sound; the source itself
-	Document *cover.Document
-	Preset   media.Preset
-	First    int // frames, both included
-	Last     int
-	Total    int    // frames of the whole file
-	Out      string // file to write
-	Matte    bool   // write the combined matte instead of the picture
-	Segment  bool   // pictures only, for media.Join
-	Progress func(done int)
+	Source     string // names the clip's content
+	Clip       media.Clip
+	References *reference.Maker // nil makes its own
+	Sound      string           // file with the sound; the source itself
+	Document   *cover.Document
+	Preset     media.Preset
+	First      int // frames, both included
+	Last       int
+	Total      int    // frames of the whole file
+	Out        string // file to write
+	Matte      bool   // write the combined matte instead of the picture
+	Segment    bool   // pictures only, for media.Join
+	Progress   func(done int)
 }
 
 // Fits returns an error unless the document was made for pictures of this clip.
@@ -59,7 +59,7 @@ func Render(ctx context.Context, j Job) error {
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	known, err := j.scene(ctx)
+	known, err := j.refs(ctx)
 	if err != nil {
 		return err
 	}
@@ -156,14 +156,14 @@ func Render(ctx context.Context, j Job) error {
 	return w.Close()
 }
 
-// scene is what the treatments must know of the clip.
-func (j *Job) scene(ctx context.Context) (*treat.Scene, error) {
+// references is what the treatments must know of the clip.
+func (j *Job) refs(ctx context.Context) (*treat.References, error) {
 	if j.Matte {
 		return nil, nil
 	}
-	m := j.Scenes
+	m := j.References
 	if m == nil {
-		m = &scene.Maker{}
+		m = &reference.Maker{}
 	}
 	return m.Make(ctx, j.Source, j.Clip, j.Document, cover.Span{First: j.First, Last: j.Last})
 }
@@ -184,7 +184,7 @@ func renderStill(ctx context.Context, j Job) error {
 	if j.Matte {
 		return media.WriteStillMatte(matte, j.Out)
 	}
-	known, err := j.scene(ctx)
+	known, err := j.refs(ctx)
 	if err != nil {
 		return err
 	}

@@ -5,11 +5,11 @@ import (
 	"math"
 	"slices"
 
+	"celator/core/cleanplate"
 	"celator/core/cover"
 	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/holdout"
-	"celator/core/plate"
 	"celator/internal/media"
 )
 
@@ -26,7 +26,7 @@ type Front struct {
 	Last     int
 	Settings holdout.Settings
 	// Plate, when given, is what an earlier look found the surface to look like.
-	Plate *plate.Plate
+	Plate *cleanplate.Plate
 	// Looked is told how many of the frames that are looked at first are done.
 	Looked func(done, all int)
 	// Found is told a frame's foreground, in the order of frames.
@@ -51,7 +51,7 @@ func FrontOf(clip media.Clip, t *cover.Track, span cover.Span, set holdout.Setti
 
 // Find looks for the foreground and returns the plate it used. Errors are those of
 // reading and of core/holdout, and what Found returns.
-func (j *Front) Find(ctx context.Context) (*plate.Plate, error) {
+func (j *Front) Find(ctx context.Context) (*cleanplate.Plate, error) {
 	plate := j.Plate
 	if plate == nil {
 		var err error
@@ -103,11 +103,11 @@ func (j *Front) Speed(f int) geom.Point {
 func (j *Front) looks() []int {
 	var at []int
 	for _, f := range j.Anchors {
-		if f >= j.First && f <= j.Last && len(at) < plate.MaxLooks/3 {
+		if f >= j.First && f <= j.Last && len(at) < cleanplate.MaxViews/3 {
 			at = append(at, f)
 		}
 	}
-	n := plate.MaxLooks - len(at)
+	n := cleanplate.MaxViews - len(at)
 	for k := range n {
 		lo, hi := j.First+(j.Last-j.First+1)*k/n, j.First+(j.Last-j.First+1)*(k+1)/n
 		best, least := -1, math.Inf(1)
@@ -126,10 +126,10 @@ func (j *Front) looks() []int {
 }
 
 // Look finds what the surface looks like with nothing in front of it.
-func (j *Front) Look(ctx context.Context) (*plate.Plate, error) {
+func (j *Front) Look(ctx context.Context) (*cleanplate.Plate, error) {
 	at := j.looks()
 	if len(at) == 0 {
-		return nil, plate.ErrNoLook
+		return nil, cleanplate.ErrNoView
 	}
 	var scales []float64
 	mid := geom.Bounds(j.Outline).Centre()
@@ -140,7 +140,7 @@ func (j *Front) Look(ctx context.Context) (*plate.Plate, error) {
 			m.Apply(mid.Add(geom.Pt(0, 1))).Sub(o)))))
 	}
 	slices.Sort(scales)
-	g, err := plate.NewGather(j.Outline, scales[len(scales)*3/4])
+	g, err := cleanplate.NewGather(j.Outline, scales[len(scales)*3/4])
 	if err != nil {
 		return nil, err
 	}

@@ -14,21 +14,21 @@ import (
 	"celator/core/frame"
 	"celator/core/treat"
 	"celator/internal/media"
-	"celator/internal/scene"
+	"celator/internal/reference"
 )
 
 // Job is what is to be checked.
 type Job struct {
-	Source   string // names the clip's content
-	Clip     media.Clip
-	Scenes   *scene.Maker // nil makes its own
-	Document *cover.Document
-	Styles   map[string]cover.Style
-	Cuts     []int                   // the first frames after cuts; nil looks for them in the frames that are read
-	Wanted   func(cover string) bool // nil: all
-	Progress func(done, of int)
-	Decoded  func(f int, pic *frame.Picture) // is told of each frame that is read; may be nil
-	Pace     func()                          // lets others go first, between pieces of work; nil lets nobody
+	Source     string // names the clip's content
+	Clip       media.Clip
+	References *reference.Maker // nil makes its own
+	Document   *cover.Document
+	Styles     map[string]cover.Style
+	Cuts       []int                   // the first frames after cuts; nil looks for them in the frames that are read
+	Wanted     func(cover string) bool // nil: all
+	Progress   func(done, of int)
+	Decoded    func(f int, pic *frame.Picture) // is told of each frame that is read; may be nil
+	Pace       func()                          // lets others go first, between pieces of work; nil lets nobody
 }
 
 // ahead is how many frames are read and concealed ahead of the check.
@@ -38,15 +38,15 @@ const ahead = 2
 func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	m := j.Scenes
+	m := j.References
 	if m == nil {
-		m = &scene.Maker{}
+		m = &reference.Maker{}
 	}
 	d := j.Document
 	shot := check.NewShot(d, j.Wanted)
 	shot.Pace = j.Pace
 	stretches := shot.Stretches()
-	var known *treat.Scene
+	var known *treat.References
 	if len(stretches) > 0 {
 		var err error
 		if known, err = m.MakeWith(ctx, j.Source, j.Clip, d, cover.Span{First: 0, Last: d.Frames - 1}, shot.Looks(),
@@ -95,7 +95,7 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 }
 
 // pictures reads a stretch and conceals it, a few frames ahead of what takes them.
-func pictures(ctx context.Context, j Job, known *treat.Scene, s cover.Span,
+func pictures(ctx context.Context, j Job, known *treat.References, s cover.Span,
 	take func(f int, was, now *frame.Picture),
 ) error {
 	r, err := j.Clip.Open(ctx, s.First, s.Last)

@@ -111,10 +111,10 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 	for i := range d.Covers {
 		c := &d.Covers[i]
 		res.ItemOf[c.ID] = c.Item
-		res.Covers[c.ID] = checkVersion + d.Decides(c.ID)
+		res.Covers[c.ID] = checkVersion + d.Fingerprint(c.ID)
 		res.Checked[c.ID] = was.Covers.V[c.ID] != res.Covers[c.ID]
 		if c.Item != "" {
-			res.Items[c.Item] = d.DecidesItem(c.Item)
+			res.Items[c.Item] = d.ItemFingerprint(c.Item)
 		}
 	}
 	begun := time.Now()
@@ -127,7 +127,7 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 		decoded = func(f int, pic *frame.Picture) { r.Bench.Keep(id, clip, f, pic) }
 	}
 	found, err := inspect.Run(ctx, inspect.Job{
-		Source: src.Digest + id, Clip: clip, Scenes: r.scenes, Document: d, Styles: styles, Cuts: cuts,
+		Source: src.Digest + id, Clip: clip, References: r.refs, Document: d, Styles: styles, Cuts: cuts,
 		Wanted:   func(c string) bool { return res.Checked[c] },
 		Progress: func(done, of int) { beat(done); tell(done, of) },
 		Decoded:  decoded,

@@ -9,10 +9,10 @@ import (
 	"image/png"
 	"time"
 
+	"celator/core/cleanplate"
 	"celator/core/cover"
 	"celator/core/geom"
 	"celator/core/holdout"
-	"celator/core/plate"
 	"celator/internal/follow"
 	"celator/internal/store"
 )
@@ -21,7 +21,7 @@ import (
 // stretches need no second look at the shot.
 type cleaned struct {
 	key   string
-	plate *plate.Plate
+	plate *cleanplate.Plate
 }
 
 // front runs over a stretch and keeps what passes in front of a surface; the document

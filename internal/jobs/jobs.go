@@ -30,7 +30,7 @@ import (
 	"celator/internal/fault"
 	"celator/internal/library"
 	"celator/internal/media"
-	"celator/internal/scene"
+	"celator/internal/reference"
 	"celator/internal/store"
 )
 
@@ -45,7 +45,7 @@ type Runner struct {
 	stop   context.CancelFunc
 	beats  sync.WaitGroup
 	done   *prometheus.CounterVec
-	scenes *scene.Maker
+	refs   *reference.Maker
 
 	mu    sync.Mutex
 	held  map[int64]time.Time // jobs by id, and since when they are over
@@ -56,13 +56,13 @@ type Runner struct {
 
 // Config is what a runner works with.
 type Config struct {
-	Store   *store.Store
-	Library library.Library
-	Log     *slog.Logger
-	Bench   Bench                 // may be nil
-	Budget  *budget.Budget        // may be nil
-	Scenes  *scene.Maker          // nil makes its own
-	Metrics prometheus.Registerer // may be nil
+	Store      *store.Store
+	Library    library.Library
+	Log        *slog.Logger
+	Bench      Bench                 // may be nil
+	Budget     *budget.Budget        // may be nil
+	References *reference.Maker      // nil makes its own
+	Metrics    prometheus.Registerer // may be nil
 }
 
 // Bench is where people work, when they do so on this machine.
@@ -87,11 +87,11 @@ const (
 func Start(ctx context.Context, c Config) (*Runner, error) {
 	host, _ := os.Hostname()
 	r := &Runner{
-		Config: c, store: c.Store.ForQueue(), lib: c.Library, log: c.Log, scenes: c.Scenes, held: map[int64]time.Time{},
+		Config: c, store: c.Store.ForQueue(), lib: c.Library, log: c.Log, refs: c.References, held: map[int64]time.Time{},
 		id: fmt.Sprintf("%s-%d-%s", host, os.Getpid(), store.NewID()[:13]),
 	}
-	if r.scenes == nil {
-		r.scenes = &scene.Maker{}
+	if r.refs == nil {
+		r.refs = &reference.Maker{}
 	}
 	r.done = prometheus.NewCounterVec(prometheus.CounterOpts{
 		Name: "celator_jobs_total", Help: "Jobs by kind and what became of them.",
@@ -282,7 +282,7 @@ const SegmentFrames = 100
 // everything that determines its result.
 func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Preset) ([]store.Segment, error) {
 	var out []store.Segment
-	var scenes scene.Maker
+	var refs reference.Maker
 	for first := 0; first < sh.Frames; first += SegmentFrames {
 		g := store.Segment{Number: len(out), First: first, Last: min(first+SegmentFrames, sh.Frames) - 1}
 		h := sha256.New()
@@ -291,7 +291,7 @@ func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Pre
 		for f := g.First; f <= g.Last; f++ {
 			live = append(live, doc.At(f))
 		}
-		beyond := []any{scenes.Keys(src.Digest, doc, cover.Span{First: g.First, Last: g.Last})}
+		beyond := []any{refs.Keys(src.Digest, doc, cover.Span{First: g.First, Last: g.Last})}
 		if preset.Labels {
 			for f := g.First; f <= g.Last; f++ {
 				beyond = append(beyond, doc.LabelsAt(f))
@@ -338,7 +338,7 @@ func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Jo
 		return d, j, err
 	}
 	j.Document, j.Last, j.Total = rev.Document, sh.Frames-1, src.Frames
-	j.Source, j.Scenes = src.Digest+strings.TrimPrefix(frames, src.ID), r.scenes
+	j.Source, j.References = src.Digest+strings.TrimPrefix(frames, src.ID), r.refs
 	return d, j, deliver.Fits(j.Document, j.Clip.Info, sh.Frames)
 }
 

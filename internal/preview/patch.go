@@ -23,7 +23,7 @@ import (
 	"celator/core/treat"
 	"celator/internal/budget"
 	"celator/internal/media"
-	"celator/internal/scene"
+	"celator/internal/reference"
 )
 
 // Patch is what covers change of a view frame: rectangles of the view, and their
@@ -49,8 +49,8 @@ func (p Patch) Header() string {
 // Patches makes patches and remembers the last ones by everything that
 // determines them.
 type Patches struct {
-	Frames *Frames
-	Scenes *scene.Maker
+	Frames     *Frames
+	References *reference.Maker
 
 	budget *budget.Budget
 	memo   *budget.Cache[[32]byte, Patch]
@@ -59,7 +59,7 @@ type Patches struct {
 // NewPatches returns a maker of patches on top of a frame cache, within a budget.
 func NewPatches(b *budget.Budget, f *Frames) *Patches {
 	return &Patches{
-		Frames: f, Scenes: &scene.Maker{Children: b.Children, Kept: f.Kept, Keep: f.Keep}, budget: b,
+		Frames: f, References: &reference.Maker{Children: b.Children, Kept: f.Kept, Keep: f.Keep}, budget: b,
 		memo: budget.NewCache[[32]byte](b.Patches, func(q Patch) int64 { return int64(len(q.Pix)) }),
 	}
 }
@@ -93,7 +93,7 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 		return Patch{}, nil
 	}
 	here := cover.Span{First: r.Frame, Last: r.Frame}
-	b, err := json.Marshal([]any{r.ID, r.Frame, live, r.Size, r.Matte, p.Scenes.Keys(r.ID, r.Document, here)})
+	b, err := json.Marshal([]any{r.ID, r.Frame, live, r.Size, r.Matte, p.References.Keys(r.ID, r.Document, here)})
 	if err != nil {
 		return Patch{}, err
 	}
@@ -101,7 +101,7 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 	if patch, ok := p.memo.Get(key); ok {
 		return patch, nil
 	}
-	known, exact := p.Scenes.Near(r.ID, r.Document, here)
+	known, exact := p.References.Near(r.ID, r.Document, here)
 	if r.Quick != "" {
 		switch pic := p.Frames.Kept(r.ID, r.Clip, r.Frame); {
 		case pic != nil && !exact:
@@ -122,7 +122,7 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 	}
 	defer memory()
 	if !exact {
-		if known, err = p.Scenes.Make(ctx, r.ID, r.Clip, r.Document, here); err != nil {
+		if known, err = p.References.Make(ctx, r.ID, r.Clip, r.Document, here); err != nil {
 			return Patch{}, err
 		}
 	}
@@ -149,7 +149,7 @@ func (p *Patches) quick(ctx context.Context, r Request, live []cover.Live) (Patc
 		return Patch{}, err
 	}
 	live = scaled(live, float64(pic.Width)/float64(r.Clip.Info.Width), float64(pic.Height)/float64(r.Clip.Info.Height))
-	patch, err := render(pic, live, p.Scenes.Graphics(r.Document), r.Size, r.Matte)
+	patch, err := render(pic, live, p.References.Graphics(r.Document), r.Size, r.Matte)
 	patch.Quick = true
 	return patch, err
 }
@@ -160,7 +160,7 @@ const works = 4
 
 // render makes a patch when it is its turn.
 func (p *Patches) render(ctx context.Context, r Request, pic *frame.Picture, live []cover.Live,
-	known *treat.Scene,
+	known *treat.References,
 ) (Patch, error) {
 	turn, err := p.budget.Processor.Hold(ctx, r.Class, 1)
 	if err != nil {
@@ -227,7 +227,7 @@ func scaled(live []cover.Live, sx, sy float64) []cover.Live {
 	return out
 }
 
-func render(pic *frame.Picture, live []cover.Live, known *treat.Scene, view Size, matteOnly bool) (Patch, error) {
+func render(pic *frame.Picture, live []cover.Live, known *treat.References, view Size, matteOnly bool) (Patch, error) {
 	sx, sy := float64(view.W)/float64(pic.Width), float64(view.H)/float64(pic.Height)
 	var patch Patch
 	for _, l := range live {

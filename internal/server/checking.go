@@ -251,7 +251,7 @@ func (s *server) shown(ctx context.Context, shot string, f int, after bool) (*fr
 	if err != nil || !after {
 		return pic, doc, problem(err)
 	}
-	known, err := s.Patches.Scenes.Make(ctx, r.id, r.clip, doc, cover.Span{First: f, Last: f})
+	known, err := s.Patches.References.Make(ctx, r.id, r.clip, doc, cover.Span{First: f, Last: f})
 	if err != nil {
 		return nil, nil, problem(err)
 	}

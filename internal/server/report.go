@@ -82,14 +82,14 @@ func (s *server) parts(ctx context.Context, programme string) (p *parts, err err
 		p.shot[sh.ID] = sh
 	}
 	for _, f := range findings {
-		k := store.Row{f.Item, f.Shot}
+		k := store.Row{Item: f.Item, Shot: f.Shot}
 		p.findings[k] = append(p.findings[k], f)
 		if f.Kind == check.StaleDelivery && f.State != check.Mended {
 			p.stale[f.Shot] = true
 		}
 	}
 	for _, d := range decisions {
-		k := store.Row{d.Item, d.Shot}
+		k := store.Row{Item: d.Item, Shot: d.Shot}
 		p.decisions[k] = append(p.decisions[k], d)
 	}
 	worked := map[string]bool{}
@@ -175,7 +175,7 @@ func (p *parts) delivered() (out []report.Delivery) {
 
 // tell enters what is known of an item in a shot: its state, findings and decisions.
 func (p *parts) tell(row *report.Row, v store.Seen) {
-	sh, k := p.shot[v.Shot], store.Row{v.Item, v.Shot}
+	sh, k := p.shot[v.Shot], store.Row{Item: v.Item, Shot: v.Shot}
 	src := p.source[sh.Source]
 	row.Shot, row.Source, row.State, row.Note, row.Checked = sh.Name, src.Name, v.State.Title(), v.Note, v.Checked
 	for _, f := range p.findings[k] {

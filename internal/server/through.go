@@ -55,7 +55,7 @@ func (s *server) through(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, problem(err)
 	}
-	known, err := s.Patches.Scenes.Make(ctx, r.id, r.clip, doc, cover.Span{First: f, Last: f})
+	known, err := s.Patches.References.Make(ctx, r.id, r.clip, doc, cover.Span{First: f, Last: f})
 	if err != nil {
 		return nil, problem(err)
 	}

@@ -374,7 +374,7 @@ func (s *Store) edited(ctx context.Context, tx *sqlx.Tx, shot, author string, r 
 	}
 	moved := false
 	for _, row := range rows {
-		now := r.Document.DecidesItem(row.Item)
+		now := r.Document.ItemFingerprint(row.Item)
 		if now == row.Decides {
 			continue
 		}

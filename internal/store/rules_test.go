@@ -116,7 +116,7 @@ func TestOwnWorkIsNotApproved(t *testing.T) {
 	if _, err := db.Exec(`
 		INSERT INTO inspection (shot, state, revision, items) VALUES ($1, 'done', $2, jsonb_build_object($3::text, $4::text))
 		ON CONFLICT (shot) DO UPDATE SET state = 'done', revision = $2, items = excluded.items`,
-		sh.ID, head.Number, item.ID, head.Document.DecidesItem(item.ID)); err != nil {
+		sh.ID, head.Number, item.ID, head.Document.ItemFingerprint(item.ID)); err != nil {
 		t.Fatal(err)
 	}
 	var refused *store.Refused

@@ -99,7 +99,7 @@ func (w wall) live(f int, t cover.LiveTreatment) cover.Live {
 	}
 }
 
-func (w wall) ground(t testing.TB) *Ground {
+func (w wall) cleanPlate(t testing.TB) *CleanPlate {
 	t.Helper()
 	var lives []cover.Live
 	for f := 0; f < 24; f += 2 {
@@ -112,7 +112,7 @@ func (w wall) ground(t testing.TB) *Ground {
 	for f := 0; f < 24; f += 2 {
 		s.Add(w.draw(f))
 	}
-	g, err := s.Ground()
+	g, err := s.CleanPlate()
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -138,12 +138,12 @@ func (w wall) inside(f int, do func(x, y int, q geom.Point)) {
 // stays put: what changes from frame to frame beyond the light is under 1.5 codes.
 func TestSurfaceFillIsTheSurface(t *testing.T) {
 	w := wall{eight, 2}
-	scene := &Scene{Grounds: map[string]*Ground{"c": w.ground(t)}}
+	refs := &References{CleanPlates: map[string]*CleanPlate{"c": w.cleanPlate(t)}}
 	last := map[[2]int]float64{}
 	for f := 1; f < 20; f++ {
 		p := w.draw(f)
-		Conceal(p, []cover.Live{w.live(f, cover.LiveTreatment{Kind: cover.SurfaceFill, Strength: 1})}, scene)
-		if got := scene.Grounds["c"].lightOn(w.draw(f), w.at(f)); math.Abs(float64(got.gain)-w.gain(f)/w.gain(0)) > .012 ||
+		Conceal(p, []cover.Live{w.live(f, cover.LiveTreatment{Kind: cover.SurfaceFill, Strength: 1})}, refs)
+		if got := refs.CleanPlates["c"].lightOn(w.draw(f), w.at(f)); math.Abs(float64(got.gain)-w.gain(f)/w.gain(0)) > .012 ||
 			math.Abs(float64(got.veil)) > 3 {
 			t.Errorf("frame %d: gain %.3f and veil %.2f, truly %.3f and none", f, got.gain, got.veil, w.gain(f)/w.gain(0))
 		}
@@ -173,12 +173,12 @@ func TestSurfaceFillIsTheSurface(t *testing.T) {
 func TestGrainIsTheSources(t *testing.T) {
 	for _, sd := range []float64{1.5, 4} {
 		w := wall{eight, sd}
-		scene := &Scene{Grounds: map[string]*Ground{"c": w.ground(t)}}
+		refs := &References{CleanPlates: map[string]*CleanPlate{"c": w.cleanPlate(t)}}
 		var before []float64
 		for f := 3; f < 6; f++ {
 			with, without := w.draw(f), w.draw(f)
-			Conceal(with, []cover.Live{w.live(f, cover.LiveTreatment{Kind: cover.SurfaceFill, Strength: 1, Grain: 1})}, scene)
-			Conceal(without, []cover.Live{w.live(f, cover.LiveTreatment{Kind: cover.SurfaceFill, Strength: 1})}, scene)
+			Conceal(with, []cover.Live{w.live(f, cover.LiveTreatment{Kind: cover.SurfaceFill, Strength: 1, Grain: 1})}, refs)
+			Conceal(without, []cover.Live{w.live(f, cover.LiveTreatment{Kind: cover.SurfaceFill, Strength: 1})}, refs)
 			var now []float64
 			var sum float64
 			w.inside(f, func(x, y int, _ geom.Point) {
@@ -205,12 +205,12 @@ func TestGrainIsTheSources(t *testing.T) {
 // frame's light.
 func TestPatchLiesOnTheSurface(t *testing.T) {
 	w := wall{eight, 1}
-	scene := &Scene{Grounds: map[string]*Ground{"c": w.ground(t)}, Graphics: map[string]*Graphic{"g": dots(t)}}
+	refs := &References{CleanPlates: map[string]*CleanPlate{"c": w.cleanPlate(t)}, Graphics: map[string]*Graphic{"g": dots(t)}}
 	for f := 2; f < 20; f += 3 {
 		p := w.draw(f)
 		l := w.live(f, cover.LiveTreatment{Kind: cover.Patch, Strength: 1, Graphic: "g", Scale: 1, Light: 1})
 		l.Speed = geom.Point{}
-		Conceal(p, []cover.Live{l}, scene)
+		Conceal(p, []cover.Live{l}, refs)
 		want := 16 + 219./255*220
 		for i := range 4 {
 			c := w.at(f).Apply(words.Min.Add(geom.Pt(50+100*float64(i%2), 25+50*float64(i/2))))
@@ -244,7 +244,7 @@ func TestFilledGradientHasNoBands(t *testing.T) {
 	w := wall{ten, 0}
 	p := w.draw(2)
 	Conceal(p, []cover.Live{w.live(2, cover.LiveTreatment{Kind: cover.SurfaceFill, Strength: 1})},
-		&Scene{Grounds: map[string]*Ground{"c": w.ground(t)}})
+		&References{CleanPlates: map[string]*CleanPlate{"c": w.cleanPlate(t)}})
 	last, row, steps := [4]float64{}, -1, 0
 	w.inside(2, func(x, y int, _ geom.Point) {
 		i := 2 * (y*p.Width + x)
@@ -331,7 +331,7 @@ func TestCellsAreMeans(t *testing.T) {
 // the words are not.
 func TestShadingIsKept(t *testing.T) {
 	w := wall{eight, 1}
-	scene := &Scene{Grounds: map[string]*Ground{"c": w.ground(t)}}
+	refs := &References{CleanPlates: map[string]*CleanPlate{"c": w.cleanPlate(t)}}
 	p := w.draw(4)
 	for y := range p.Height {
 		for x := range p.Width {
@@ -341,7 +341,7 @@ func TestShadingIsKept(t *testing.T) {
 	}
 	Conceal(p, []cover.Live{w.live(4, cover.LiveTreatment{
 		Kind: cover.Fill, Strength: 1, Colour: "#808080", Shading: 1,
-	})}, scene)
+	})}, refs)
 	var left, right, nl, nr, rough, n float64
 	w.inside(4, func(x, y int, q geom.Point) {
 		v := float64(p.Planes[0][y*p.Width+x])
@@ -374,11 +374,11 @@ func BenchmarkTreatments(b *testing.B) {
 	}
 	s, _ := NewSurvey([]cover.Live{l}, 0)
 	s.Add(p)
-	g, err := s.Ground()
+	g, err := s.CleanPlate()
 	if err != nil {
 		b.Fatal(err)
 	}
-	scene := &Scene{Grounds: map[string]*Ground{"c": g}, Graphics: map[string]*Graphic{"g": dots(b)}}
+	refs := &References{CleanPlates: map[string]*CleanPlate{"c": g}, Graphics: map[string]*Graphic{"g": dots(b)}}
 	for name, t := range map[string]cover.LiveTreatment{
 		"blur 24":         {Kind: cover.Blur, Sigma: geom.Pt(24, 24)},
 		"mosaic":          {Kind: cover.Mosaic, Cell: geom.Pt(24, 24)},
@@ -393,7 +393,7 @@ func BenchmarkTreatments(b *testing.B) {
 		l.Treatments = []cover.LiveTreatment{t}
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {
-				Conceal(p, []cover.Live{l}, scene)
+				Conceal(p, []cover.Live{l}, refs)
 			}
 		})
 	}

@@ -1,4 +1,4 @@
-package scene
+package reference
 
 import (
 	"context"
@@ -15,7 +15,7 @@ import (
 	"celator/internal/media"
 )
 
-// document has a cover that needs its ground, one that does not, and one of another span.
+// document has a cover that needs its clean plate, one that does not, and one of another span.
 func document(i media.Info) *cover.Document {
 	d := cover.New(i.Width, i.Height, i.Frames)
 	for n, k := range []cover.Kind{cover.SurfaceFill, cover.Blur, cover.Fill} {
@@ -33,7 +33,7 @@ func document(i media.Info) *cover.Document {
 	return d
 }
 
-// A scene is made of what lives in the span, once however many ask, and is the same for
+// References are made of what lives in the span, once however many ask, and is the same for
 // whoever makes it; what decides it has a name of its own.
 func TestScenes(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "clip.mp4")
@@ -51,21 +51,21 @@ func TestScenes(t *testing.T) {
 	var m, other Maker
 	early, late := cover.Span{Last: 10}, cover.Span{First: 40, Last: 45}
 	if _, exact := m.Near("s", d, early); exact {
-		t.Error("a scene that nobody made is ready")
+		t.Error("references that nobody made are ready")
 	}
-	scenes := make([]*treat.Scene, 6)
+	refs := make([]*treat.References, 6)
 	var wg sync.WaitGroup
-	for i := range scenes {
-		wg.Go(func() { scenes[i], _ = m.Make(ctx, "s", clip, d, early) })
+	for i := range refs {
+		wg.Go(func() { refs[i], _ = m.Make(ctx, "s", clip, d, early) })
 	}
 	wg.Wait()
-	for _, s := range scenes {
-		if s == nil || len(s.Grounds) != 1 || s.Grounds["a"] != scenes[0].Grounds["a"] {
+	for _, s := range refs {
+		if s == nil || len(s.CleanPlates) != 1 || s.CleanPlates["a"] != refs[0].CleanPlates["a"] {
 			t.Fatalf("%+v", s)
 		}
 	}
 	both, err := m.Make(ctx, "s", clip, d, late)
-	if err != nil || len(both.Grounds) != 2 || both.Grounds["a"] != scenes[0].Grounds["a"] {
+	if err != nil || len(both.CleanPlates) != 2 || both.CleanPlates["a"] != refs[0].CleanPlates["a"] {
 		t.Fatalf("%v %+v", err, both)
 	}
 	if _, exact := m.Near("s", d, late); !exact {
@@ -86,24 +86,24 @@ func TestScenes(t *testing.T) {
 		t.Fatal(err)
 	}
 	q := p.Clone()
-	treat.Conceal(p, d.At(5), scenes[0])
+	treat.Conceal(p, d.At(5), refs[0])
 	treat.Conceal(q, d.At(5), again)
 	if string(p.Data) != string(q.Data) {
 		t.Error("two makers differ")
 	}
-	// Names: the treatment's numbers decide no ground, the shape and the source do.
+	// Names: the treatment's numbers decide no clean plate, the shape and the source do.
 	keys := m.Keys("s", d, late)
 	tuned, _, err := d.Apply(cover.SetNumber{Cover: "a", Lane: "treatment/t/grain", Number: .5})
 	if err != nil || !slices.Equal(m.Keys("s", tuned, late), keys) {
-		t.Errorf("%v: a number changed the ground", err)
+		t.Errorf("%v: a number changed the clean plate", err)
 	}
 	moved, _, err := d.Apply(cover.SetNumber{Cover: "a", Lane: "grow", Number: 9})
 	if now := m.Keys("s", moved, late); err != nil || now[0] == keys[0] || now[1] != keys[1] ||
 		m.Keys("x", d, late)[0] == keys[0] {
 		t.Errorf("%v: %v after %v", err, now, keys)
 	}
-	if near, exact := m.Near("s", moved, late); exact || near.Grounds["a"] != both.Grounds["a"] {
-		t.Error("while it is not made, the last ground does not stand for it")
+	if near, exact := m.Near("s", moved, late); exact || near.CleanPlates["a"] != both.CleanPlates["a"] {
+		t.Error("while it is not made, the last clean plate does not stand for it")
 	}
 	stop, cancel := context.WithCancel(ctx)
 	cancel()
@@ -112,8 +112,8 @@ func TestScenes(t *testing.T) {
 	}
 }
 
-// A check that is cancelled while a scene is made is told of no frame any more, and who
-// else waits for the scene gets it.
+// A check that is cancelled while references are made is told of no frame any more, and who
+// else waits for the references gets it.
 func TestCancelledCallerIsLeftAlone(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "clip.mp4")
 	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
@@ -134,7 +134,7 @@ func TestCancelledCallerIsLeftAlone(t *testing.T) {
 	ctx, cancel := context.WithCancel(context.Background())
 	var mu sync.Mutex
 	told, gone := 0, false
-	begun, other := make(chan struct{}), make(chan *treat.Scene, 1)
+	begun, other := make(chan struct{}), make(chan *treat.References, 1)
 	_, err = m.MakeWith(ctx, "s", clip, d, cover.Span{Last: 10}, every, func(f int, _ *frame.Picture) {
 		mu.Lock()
 		defer mu.Unlock()
@@ -154,10 +154,10 @@ func TestCancelledCallerIsLeftAlone(t *testing.T) {
 	gone = true
 	mu.Unlock()
 	if err == nil {
-		t.Error("a cancelled caller got a scene")
+		t.Error("a cancelled caller got references")
 	}
 	<-begun
-	if s := <-other; s == nil || s.Grounds["a"] == nil {
+	if s := <-other; s == nil || s.CleanPlates["a"] == nil {
 		t.Error("who still waited got nothing")
 	}
 }

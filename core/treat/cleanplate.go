@@ -5,67 +5,67 @@ import (
 	"math"
 	"slices"
 
+	"celator/core/cleanplate"
 	"celator/core/cover"
 	"celator/core/filter"
 	"celator/core/frame"
 	"celator/core/geom"
-	"celator/core/plate"
 	"celator/core/raster"
 )
 
-// Scene is what treatments know of a shot beyond the frame at hand.
-type Scene struct {
-	Grounds  map[string]*Ground  // by cover
-	Graphics map[string]*Graphic // by id
+// References is what treatments know of a shot beyond the frame at hand.
+type References struct {
+	CleanPlates map[string]*CleanPlate // by cover
+	Graphics    map[string]*Graphic    // by id
 }
 
-// Ground is what is known of the surface that a cover lies on, in the coordinates in
+// CleanPlate is what is known of the surface that a cover lies on, in the coordinates in
 // which the cover was drawn: what it looks like, what it would look like without the
 // thing that is hidden, and the grain and sharpness of the pictures of it. It is made
 // once for a shot and does not change.
-type Ground struct {
-	plate *plate.Plate // as it is
-	clean *plate.Plate // the outline filled from its rim
-	rim   [3]float32   // mean colour around the outline, 8 bit
+type CleanPlate struct {
+	plate *cleanplate.Plate // as it is
+	clean *cleanplate.Plate // the outline filled from its rim
+	rim   [3]float32        // mean colour around the outline, 8 bit
 	grain *grain
 	sharp float64 // sigma of the picture's own softness, px
 }
 
-// Survey gathers looks at the ground of a cover from some frames.
+// Survey gathers looks at the clean plate of a cover from some frames.
 type Survey struct {
 	lives []cover.Live
-	from  int // the look whose light counts as the ground's own
-	g     *plate.Gather
-	kept  []look
+	from  int // the look whose light counts as the clean plate's own
+	g     *cleanplate.Gather
+	kept  []sample
 	done  int
 }
 
-// look is a frame's part with its map, to measure what a mean of looks has lost.
-type look struct {
-	v     plate.View
+// sample is a frame's part with its map, to measure what a mean of looks has lost.
+type sample struct {
+	v     cleanplate.View
 	m     geom.Map
 	depth int
 }
 
 const (
-	maxLooks  = 9
-	keptLooks = 3
-	rimWide   = 14 // px around the grown outline that are looked at, at least
+	maxSamples  = 9
+	keptSamples = 3
+	rimWide     = 14 // px around the grown outline that are looked at, at least
 )
 
-// Wants reports whether any treatment of a live cover needs its ground.
+// Wants reports whether any treatment of a live cover needs its clean plate.
 func Wants(l *cover.Live) bool {
 	return slices.ContainsFunc(l.Treatments, func(t cover.LiveTreatment) bool {
 		d := cover.Describe(t.Kind)
-		return d != nil && d.Ground && (t.Kind != cover.Fill || t.Around || t.Grain > 0)
+		return d != nil && d.CleanPlate && (t.Kind != cover.Fill || t.Around || t.Grain > 0)
 	})
 }
 
-// Looks returns the frames from which the ground of a cover is made, in order: from even
+// SampleFrames returns the frames from which the clean plate of a cover is made, in order: from even
 // parts of its span those in which its surface is clear and moves least, and the one on
 // which it was drawn.
-func Looks(d *cover.Document, c *cover.Cover) []int {
-	n := min(maxLooks, c.Span.Last-c.Span.First+1)
+func SampleFrames(d *cover.Document, c *cover.Cover) []int {
+	n := min(maxSamples, c.Span.Last-c.Span.First+1)
 	track := d.Track(c.Track)
 	clear := func(f int) bool {
 		return track == nil || track.Poses.State(f) == 'a' || track.Poses.State(f) == 'g'
@@ -97,7 +97,7 @@ func Looks(d *cover.Document, c *cover.Cover) []int {
 }
 
 // NewSurvey begins a survey, given a cover as it is on the frames that will be added;
-// from is the index of the one on which it was drawn. The error is plate.ErrOutline.
+// from is the index of the one on which it was drawn. The error is cleanplate.ErrOutline.
 func NewSurvey(lives []cover.Live, from int) (*Survey, error) {
 	s := &Survey{lives: lives, from: from}
 	var box geom.Rect
@@ -118,13 +118,13 @@ func NewSurvey(lives []cover.Live, from int) (*Survey, error) {
 		reach = max(reach, (l.Grow+max(l.Soften.X, l.Soften.Y)+rimWide)/max(scales[len(scales)-1], .05))
 	}
 	if len(scales) == 0 || box.Empty() {
-		return nil, plate.ErrOutline
+		return nil, cleanplate.ErrOutline
 	}
 	slices.Sort(scales)
 	reach = min(reach, 400)
 	b := box.Grow(reach, reach)
 	var err error
-	s.g, err = plate.NewGather([]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}},
+	s.g, err = cleanplate.NewGather([]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}},
 		scales[len(scales)*3/4])
 	return s, err
 }
@@ -138,11 +138,11 @@ func (s *Survey) Add(p *frame.Picture) {
 	}
 	m := s.lives[i].Map
 	s.g.Add(p, m, i == s.from)
-	if i == s.from || len(s.kept) < keptLooks {
-		k := look{m: m, depth: p.Depth}
+	if i == s.from || len(s.kept) < keptSamples {
+		k := sample{m: m, depth: p.Depth}
 		if r, bin := s.g.Part(m, p.Width, p.Height); !r.Empty() && bin == 1 {
 			k.v.Read(p, r, bin)
-			if len(s.kept) == keptLooks {
+			if len(s.kept) == keptSamples {
 				s.kept = s.kept[1:]
 			}
 			s.kept = append(s.kept, k)
@@ -150,13 +150,13 @@ func (s *Survey) Add(p *frame.Picture) {
 	}
 }
 
-// Ground makes the ground of what was seen. The error is plate.ErrNoLook.
-func (s *Survey) Ground() (*Ground, error) {
+// CleanPlate makes the clean plate of what was seen. The error is cleanplate.ErrNoView.
+func (s *Survey) CleanPlate() (*CleanPlate, error) {
 	p, err := s.g.Plate()
 	if err != nil {
 		return nil, err
 	}
-	g := &Ground{plate: p}
+	g := &CleanPlate{plate: p}
 	hole := s.hole(p)
 	g.clean = Heal(p, hole)
 	g.rim = rim(p, hole)
@@ -167,7 +167,7 @@ func (s *Survey) Ground() (*Ground, error) {
 
 // hole marks the samples of the plate that the cover hides on any of the frames, and
 // those next to them.
-func (s *Survey) hole(p *plate.Plate) []bool {
+func (s *Survey) hole(p *cleanplate.Plate) []bool {
 	hole := make([]bool, p.W*p.H)
 	var last []geom.Path
 	for _, l := range s.lives {
@@ -254,14 +254,14 @@ func (s *Survey) sharpness(hole []bool) float64 {
 	return min(max(all[len(all)/4], .3), 6)
 }
 
-// GroundKey names everything that decides the ground made of some looks.
-func GroundKey(source string, frames []int, lives []cover.Live) string {
+// CleanPlateKey names everything that decides the clean plate made of some looks.
+func CleanPlateKey(source string, frames []int, lives []cover.Live) string {
 	b, _ := json.Marshal([]any{source, frames, lives})
 	return string(b)
 }
 
-// alone makes a ground of one frame.
-func alone(p *frame.Picture, l cover.Live) *Ground {
+// alone makes a clean plate of one frame.
+func alone(p *frame.Picture, l cover.Live) *CleanPlate {
 	if l.Inverted {
 		return nil
 	}
@@ -270,26 +270,26 @@ func alone(p *frame.Picture, l cover.Live) *Ground {
 		return nil
 	}
 	s.Add(p)
-	g, err := s.Ground()
+	g, err := s.CleanPlate()
 	if err != nil {
 		return nil
 	}
 	return g
 }
 
-// prepare gives the site its ground, and the light on it, where a treatment needs them.
-func (s *Site) prepare(scene *Scene) {
+// prepare gives the site its clean plate, and the light on it, where a treatment needs them.
+func (s *Site) prepare(refs *References) {
 	s.light = light{gain: 1}
 	s.unit = float32(int(1) << (s.Depth - 8))
-	if scene != nil {
-		s.Ground, s.graphics = scene.Grounds[s.Live.Cover], scene.Graphics
+	if refs != nil {
+		s.CleanPlate, s.graphics = refs.CleanPlates[s.Live.Cover], refs.Graphics
 	}
 	if Wants(&s.Live) {
-		if s.Ground == nil {
-			s.Ground = alone(s.Picture, s.Live)
+		if s.CleanPlate == nil {
+			s.CleanPlate = alone(s.Picture, s.Live)
 		}
-		if s.Ground != nil && s.Matrix != frame.RGB {
-			s.light = s.Ground.lightOn(s.Picture, s.Live.Map)
+		if s.CleanPlate != nil && s.Matrix != frame.RGB {
+			s.light = s.CleanPlate.lightOn(s.Picture, s.Live.Map)
 		}
 	}
 	if slices.ContainsFunc(s.Live.Treatments, func(t cover.LiveTreatment) bool { return t.Shading > 0 }) {

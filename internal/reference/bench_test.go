@@ -1,4 +1,4 @@
-package scene
+package reference
 
 import (
 	"fmt"
@@ -8,7 +8,7 @@ import (
 	"celator/core/geom"
 )
 
-// What a patch of one frame costs in finding out what its ground is.
+// What a patch of one frame costs in finding out what its clean plate is.
 func BenchmarkNear(b *testing.B) {
 	for _, n := range []int{200, 3000} {
 		d := cover.New(1280, 720, n)

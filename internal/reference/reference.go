@@ -1,6 +1,6 @@
-// Package scene reads the frames from which treatments learn what they must know of a
+// Package reference reads the frames from which treatments learn what they must know of a
 // shot beyond the frame at hand (core/treat), and remembers what was made of them.
-package scene
+package reference
 
 import (
 	"context"
@@ -19,7 +19,7 @@ import (
 	"celator/internal/media"
 )
 
-// Maker makes scenes.
+// Maker makes references.
 type Maker struct {
 	// Children, when given, is where the memory of its decoders comes from.
 	Children *budget.Pool
@@ -28,12 +28,12 @@ type Maker struct {
 	// Keep, when given, is told of frames that were decoded; it may keep a copy.
 	Keep func(source string, clip media.Clip, f int, pic *frame.Picture)
 
-	once     sync.Once
-	grounds  *lru.Cache[string, *treat.Ground]
-	last     *lru.Cache[string, *treat.Ground] // by source and cover
-	graphics *lru.Cache[string, *treat.Graphic]
-	plans    *lru.Cache[*cover.Document, *plan]
-	making   singleflight.Group
+	once        sync.Once
+	cleanPlates *lru.Cache[string, *treat.CleanPlate]
+	last        *lru.Cache[string, *treat.CleanPlate] // by source and cover
+	graphics    *lru.Cache[string, *treat.Graphic]
+	plans       *lru.Cache[*cover.Document, *plan]
+	making      singleflight.Group
 }
 
 // plan remembers what is to be looked at for a document, which does not change: it is
@@ -46,20 +46,20 @@ type plan struct {
 // keptPlans is how many documents' plans are remembered.
 const keptPlans = 4
 
-// Grounds take up to 10 MB each.
+// CleanPlates take up to 10 MB each.
 const (
-	keptGrounds  = 8
-	keptGraphics = 16
+	keptCleanPlates = 8
+	keptGraphics    = 16
 )
 
 func (m *Maker) begin() {
-	m.grounds, _ = lru.New[string, *treat.Ground](keptGrounds)
-	m.last, _ = lru.New[string, *treat.Ground](keptGrounds)
+	m.cleanPlates, _ = lru.New[string, *treat.CleanPlate](keptCleanPlates)
+	m.last, _ = lru.New[string, *treat.CleanPlate](keptCleanPlates)
 	m.plans, _ = lru.New[*cover.Document, *plan](keptPlans)
 	m.graphics, _ = lru.New[string, *treat.Graphic](keptGraphics)
 }
 
-// survey is what is to be looked at for a cover's ground.
+// survey is what is to be looked at for a cover's clean plate.
 type survey struct {
 	cover  string
 	frames []int
@@ -103,14 +103,14 @@ func (m *Maker) surveys(source string, d *cover.Document, span cover.Span) []sur
 }
 
 func newSurvey(source string, d *cover.Document, c *cover.Cover) survey {
-	s := survey{cover: c.ID, frames: treat.Looks(d, c)}
+	s := survey{cover: c.ID, frames: treat.SampleFrames(d, c)}
 	for k, f := range s.frames {
 		s.lives = append(s.lives, c.Shape(f))
 		if abs(f-c.Drawn()) < abs(s.frames[s.from]-c.Drawn()) {
 			s.from = k
 		}
 	}
-	h := sha256.Sum256([]byte(treat.GroundKey(source, s.frames, s.lives)))
+	h := sha256.Sum256([]byte(treat.CleanPlateKey(source, s.frames, s.lives)))
 	s.key = hex.EncodeToString(h[:])
 	return s
 }
@@ -126,10 +126,10 @@ func (m *Maker) Keys(source string, d *cover.Document, span cover.Span) []string
 	return out
 }
 
-// Graphics returns a scene of the document's graphics alone.
-func (m *Maker) Graphics(d *cover.Document) *treat.Scene {
+// Graphics returns the references of the document's graphics alone.
+func (m *Maker) Graphics(d *cover.Document) *treat.References {
 	m.once.Do(m.begin)
-	s := &treat.Scene{Grounds: map[string]*treat.Ground{}, Graphics: map[string]*treat.Graphic{}}
+	s := &treat.References{CleanPlates: map[string]*treat.CleanPlate{}, Graphics: map[string]*treat.Graphic{}}
 	for _, g := range d.Graphics {
 		if len(g.PNG) == 0 {
 			continue
@@ -149,18 +149,18 @@ func (m *Maker) Graphics(d *cover.Document) *treat.Scene {
 	return s
 }
 
-// Near returns a scene at once: where a ground is not made yet, the last one of the same
-// cover stands for it, as while an outline is dragged, and the scene is not exact.
-func (m *Maker) Near(source string, d *cover.Document, span cover.Span) (s *treat.Scene, exact bool) {
+// Near returns references at once: where a clean plate is not made yet, the last one of the same
+// cover stands for it, as while an outline is dragged, and the references are not exact.
+func (m *Maker) Near(source string, d *cover.Document, span cover.Span) (s *treat.References, exact bool) {
 	s, exact = m.Graphics(d), true
 	for _, v := range m.surveys(source, d, span) {
-		g, ok := m.grounds.Get(v.key)
+		g, ok := m.cleanPlates.Get(v.key)
 		if !ok {
 			exact = false
 			g, _ = m.last.Get(source + "/" + v.cover)
 		}
 		if g != nil {
-			s.Grounds[v.cover] = g
+			s.CleanPlates[v.cover] = g
 		}
 	}
 	return s, exact
@@ -170,11 +170,11 @@ func (m *Maker) Near(source string, d *cover.Document, span cover.Span) (s *trea
 // is.
 const together = 4
 
-// Make returns the scene for a span of a shot. A cover whose surface is nowhere clear
-// has no ground; its treatments do with the frame at hand. Errors are those of reading.
+// Make returns the references for a span of a shot. A cover whose surface is nowhere clear
+// has no clean plate; its treatments do with the frame at hand. Errors are those of reading.
 func (m *Maker) Make(ctx context.Context, source string, clip media.Clip, d *cover.Document,
 	span cover.Span,
-) (*treat.Scene, error) {
+) (*treat.References, error) {
 	return m.MakeWith(ctx, source, clip, d, span, nil, nil)
 }
 
@@ -182,14 +182,14 @@ func (m *Maker) Make(ctx context.Context, source string, clip media.Clip, d *cov
 // the same reading.
 func (m *Maker) MakeWith(ctx context.Context, source string, clip media.Clip, d *cover.Document, span cover.Span,
 	more []int, do func(f int, p *frame.Picture),
-) (*treat.Scene, error) {
+) (*treat.References, error) {
 	s := m.Graphics(d)
 	var missing []survey
 	for _, v := range m.surveys(source, d, span) {
-		if g, ok := m.grounds.Get(v.key); !ok {
+		if g, ok := m.cleanPlates.Get(v.key); !ok {
 			missing = append(missing, v)
 		} else if g != nil {
-			s.Grounds[v.cover] = g
+			s.CleanPlates[v.cover] = g
 		}
 	}
 	for part := range slices.Chunk(missing, together) {
@@ -212,11 +212,11 @@ func (m *Maker) MakeWith(ctx context.Context, source string, clip media.Clip, d 
 			if r.Err != nil {
 				return nil, r.Err
 			}
-			for i, g := range r.Val.([]*treat.Ground) {
-				m.grounds.Add(part[i].key, g)
+			for i, g := range r.Val.([]*treat.CleanPlate) {
+				m.cleanPlates.Add(part[i].key, g)
 				if g != nil {
 					m.last.Add(source+"/"+part[i].cover, g)
-					s.Grounds[part[i].cover] = g
+					s.CleanPlates[part[i].cover] = g
 				}
 			}
 		}
@@ -255,12 +255,12 @@ func (t *task) end() {
 	t.mu.Unlock()
 }
 
-// look reads the frames of some covers at once, and some more; a nil ground says that
+// look reads the frames of some covers at once, and some more; a nil clean plate says that
 // nothing can be made of them.
 func (m *Maker) look(ctx context.Context, source string, clip media.Clip, all []survey, more []int,
 	do func(f int, p *frame.Picture),
-) ([]*treat.Ground, error) {
-	out, made := make([]*treat.Ground, len(all)), make([]*treat.Survey, len(all))
+) ([]*treat.CleanPlate, error) {
+	out, made := make([]*treat.CleanPlate, len(all)), make([]*treat.Survey, len(all))
 	var frames []int
 	for i, s := range all {
 		made[i], _ = treat.NewSurvey(s.lives, s.from)
@@ -286,7 +286,7 @@ func (m *Maker) look(ctx context.Context, source string, clip media.Clip, all []
 	for i, s := range made {
 		if s != nil {
 			wg.Go(func() {
-				if g, err := s.Ground(); err == nil {
+				if g, err := s.CleanPlate(); err == nil {
 					out[i] = g
 				}
 			})

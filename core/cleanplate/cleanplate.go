@@ -5,7 +5,7 @@
 // that takes the reference frame's coordinates to theirs. Nothing here does I/O.
 //
 // All code values are on the scale of 8 bit.
-package plate
+package cleanplate
 
 import (
 	"errors"
@@ -20,13 +20,13 @@ import (
 
 // Errors for people.
 var (
-	ErrNoLook  = errors.New("the surface is not clear enough in any frame to know what it looks like")
+	ErrNoView  = errors.New("the surface is not clear enough in any frame to know what it looks like")
 	ErrOutline = errors.New("the surface has no area")
 )
 
 const (
 	maxSamples = 200_000 // of a plate, and of a frame's part that is worked on
-	MaxLooks   = 24      // frames that make a plate; more tell nothing new
+	MaxViews   = 24      // frames that make a plate; more tell nothing new
 	Black      = 16.     // code of no light, to which gains refer
 )
 
@@ -296,16 +296,16 @@ type Sample [6]float32
 
 // Plate makes the plate: for each place the colour that most looks agree on, anchors
 // counting for more (the mode, so that what passes for less than half of the time
-// leaves no trace). The error is ErrNoLook.
+// leaves no trace). The error is ErrNoView.
 func (g *Gather) Plate() (*Plate, error) {
 	k := len(g.looks)
 	if k == 0 {
-		return nil, ErrNoLook
+		return nil, ErrNoView
 	}
 	gain := g.light()
 	p := &Plate{Grid: g.Grid, Pix: make([]Sample, g.W*g.H)}
-	var vals [MaxLooks + 8][3]float32
-	var ws [MaxLooks + 8]float32
+	var vals [MaxViews + 8][3]float32
+	var ws [MaxViews + 8]float32
 	const nearY, nearC = 12, 7
 	var spreads [3][]float32
 	for i := range p.Pix {
