@@ -118,7 +118,7 @@ export async function runsEnded(page: Page, n: number, front = false): Promise<v
   await expect
     .poll(
       async () => {
-        const all = (await attempts(page)).filter((a) => !!a.front === front);
+        const all = (await attempts(page)).filter((a) => !!a.foreground === front);
         return all.length === n && all.every((a) => ended.includes(a.state));
       },
       { timeout: 120_000 },

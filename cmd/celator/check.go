@@ -8,8 +8,8 @@ import (
 
 	"celator/core/check"
 	"celator/core/cover"
+	"celator/internal/checkrun"
 	"celator/internal/deliver"
-	"celator/internal/inspect"
 	"celator/internal/media"
 	"celator/internal/ocr"
 )
@@ -55,7 +55,7 @@ func checkCommand() *cobra.Command {
 		if err := deliver.Fits(doc, info, info.Frames); err != nil {
 			return err
 		}
-		all, err := inspect.Run(cmd.Context(), inspect.Job{Clip: media.Clip{Path: clip, Info: info}, Document: doc})
+		all, err := checkrun.Run(cmd.Context(), checkrun.Job{Clip: media.Clip{Path: clip, Info: info}, Document: doc})
 		if err != nil {
 			return err
 		}

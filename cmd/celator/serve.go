@@ -20,11 +20,11 @@ import (
 	"celator/internal/budget"
 	"celator/internal/demo"
 	"celator/internal/jobs"
-	"celator/internal/library"
 	"celator/internal/pgcluster"
 	"celator/internal/preview"
 	"celator/internal/reference"
 	"celator/internal/server"
+	"celator/internal/storage"
 	"celator/internal/store"
 	"celator/internal/sweep"
 	"celator/web"
@@ -65,7 +65,7 @@ func number(name string, otherwise int) int {
 // running is what a server and a worker share.
 type running struct {
 	log     *slog.Logger
-	lib     library.Library
+	lib     storage.Library
 	store   *store.Store
 	budget  *budget.Budget
 	metrics *prometheus.Registry
@@ -109,7 +109,7 @@ func (p *place) run(ctx context.Context, address func() (string, error)) (r *run
 	if p.media == "" {
 		p.media = filepath.Join(p.data, "media")
 	}
-	if r.lib, err = library.New(p.media, filepath.Join(p.data, "store")); err != nil {
+	if r.lib, err = storage.New(p.media, filepath.Join(p.data, "store")); err != nil {
 		return r, err
 	}
 	if address == nil {

@@ -56,7 +56,7 @@ func (w *watch) lettering() {
 func (w *watch) conclude(refs *treat.References, pace func()) {
 	name := w.c.Name
 	w.lettering()
-	add := func(k Kind, frames []cover.Span, e *evil, says string, args ...any) {
+	add := func(k Kind, frames []cover.Span, e *flaw, says string, args ...any) {
 		f := finding(k, w.c.ID, frames, e.at, e.worst, says, args...)
 		f.Place = e.place
 		w.found = append(w.found, f)
@@ -72,7 +72,7 @@ func (w *watch) conclude(refs *treat.References, pace func()) {
 	}
 	if len(w.bare) > 0 {
 		at := spans(w.bare, 0)
-		e := evil{at: w.bare[0], worst: float64(len(w.bare)), place: image.Rectangle{}}
+		e := flaw{at: w.bare[0], worst: float64(len(w.bare)), place: image.Rectangle{}}
 		if w.bare[0] > w.c.Span.Last {
 			e.at = w.bare[len(w.bare)-1]
 		}
@@ -88,7 +88,7 @@ func (w *watch) conclude(refs *treat.References, pace func()) {
 			said(at), w.read.worst)
 	} else if len(w.shots) > 0 {
 		if r, t := fuse(w.d, w.c, w.shots, refs, w.paths, pace); t.Readable {
-			e := evil{at: w.shots[len(w.shots)/2].f, worst: 100 * t.Detail, place: bounds(w.c, w.shots[len(w.shots)/2].f, 0)}
+			e := flaw{at: w.shots[len(w.shots)/2].f, worst: 100 * t.Detail, place: bounds(w.c, w.shots[len(w.shots)/2].f, 0)}
 			add(ReadableOverFrames, []cover.Span{{First: w.shots[0].f, Last: w.shots[len(w.shots)-1].f}}, &e,
 				"%s cannot be read on one frame, but from %d frames laid over each other %.0f %% of its detail comes back.",
 				name, len(w.shots), 100*t.Detail)
@@ -98,7 +98,7 @@ func (w *watch) conclude(refs *treat.References, pace func()) {
 	w.jumping()
 	w.unsteady()
 	if w.unknown {
-		e := evil{at: w.c.Span.First, worst: float64(len(w.states))}
+		e := flaw{at: w.c.Span.First, worst: float64(len(w.states))}
 		add(NotVerified, []cover.Span{w.c.Span}, &e, "%s has too little texture to be found again in the picture: whether it lies bare was not looked for.", name)
 	}
 	if n := len(w.front.frames); n > 0 {
@@ -135,7 +135,7 @@ func (w *watch) joined(s []cover.Span) (out []cover.Span) {
 func (w *watch) jumping() {
 	const least = 1.3 // px
 	var at []int
-	var e evil
+	var e flaw
 	for i := 1; i+1 < len(w.states); i++ {
 		a, b, c := w.states[i-1], w.states[i], w.states[i+1]
 		if !a.sure || !b.sure || !c.sure {
@@ -167,7 +167,7 @@ func (w *watch) jumping() {
 func (w *watch) unsteady() {
 	t := w.d.Track(w.c.Track)
 	var at []int
-	var e evil
+	var e flaw
 	e.worst = 101
 	if t != nil {
 		for _, s := range w.states {

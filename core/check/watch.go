@@ -21,12 +21,12 @@ type watch struct {
 	prev    *geom.Map
 	prevF   int
 	states  []state // of the span's frames, in order
-	exposed evil
-	leaks   evil
-	front   evil
+	exposed flaw
+	leaks   flaw
+	front   flaw
 	bare    []int // frames
 	weak    []int
-	read    evil
+	read    flaw
 	through []seenThrough
 	digest  string // of the treatments when it was last read through
 	readAt  int
@@ -47,8 +47,8 @@ type state struct {
 	conf  float64
 }
 
-// evil collects frames on which something is wrong.
-type evil struct {
+// flaw collects frames on which something is wrong.
+type flaw struct {
 	frames []int
 	worst  float64
 	at     int
@@ -56,7 +56,7 @@ type evil struct {
 	area   float64
 }
 
-func (e *evil) add(f int, figure, area float64, place image.Rectangle) {
+func (e *flaw) add(f int, figure, area float64, place image.Rectangle) {
 	e.frames = append(e.frames, f)
 	if figure > e.worst || len(e.frames) == 1 {
 		e.worst, e.at, e.place, e.area = figure, f, place, area

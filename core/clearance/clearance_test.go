@@ -76,18 +76,18 @@ func TestPlace(t *testing.T) {
 	}
 	for _, c := range []struct {
 		row  Row
-		seen []Seen
+		seen []Appearance
 		why  string
 	}{
 		{row("", "", "", ""), nil, ""},
 		{
 			row("Quay", "", "10:00:03:10", "10:00:10:05"),
-			[]Seen{{Shot: "s1", First: 85, Last: 99}, {Shot: "s2", First: 0, Last: 149}, {Shot: "s3", First: 0, Last: 5}},
+			[]Appearance{{Shot: "s1", First: 85, Last: 99}, {Shot: "s2", First: 0, Last: 149}, {Shot: "s3", First: 0, Last: 5}},
 			"",
 		},
-		{row("quay", "", "100", "249"), []Seen{{Shot: "s2", First: 0, Last: 149}}, ""},
-		{row("", "Quay 2", "", ""), []Seen{{Shot: "s2", First: -1, Last: -1}}, ""},
-		{row("Pier", "", "", ""), []Seen{{Shot: "p1", First: -1, Last: -1}}, ""},
+		{row("quay", "", "100", "249"), []Appearance{{Shot: "s2", First: 0, Last: 149}}, ""},
+		{row("", "Quay 2", "", ""), []Appearance{{Shot: "s2", First: -1, Last: -1}}, ""},
+		{row("Pier", "", "", ""), []Appearance{{Shot: "p1", First: -1, Last: -1}}, ""},
 		{row("Quay", "", "", ""), nil, "has 3 shots"},
 		{row("Quay", "Pier", "", ""), nil, "no shot"},
 		{row("Mole", "", "", ""), nil, "no source"},
@@ -134,7 +134,7 @@ func random(rng *rand.Rand, n int) []Entry {
 			if rng.Intn(3) > 0 {
 				continue
 			}
-			s := Seen{
+			s := Appearance{
 				Shot: r.ID, First: -1, Last: -1, State: States[rng.Intn(len(States))],
 				Assignee: strings.ReplaceAll(text(), "\n", " "),
 			}
@@ -145,7 +145,7 @@ func random(rng *rand.Rand, n int) []Entry {
 			if s.State == Waived {
 				s.Note = "agreed"
 			}
-			e.Seen = append(e.Seen, s)
+			e.Appearances = append(e.Appearances, s)
 		}
 		out = append(out, e)
 	}
@@ -188,16 +188,16 @@ func TestRoundTrip(t *testing.T) {
 		for i, e := range anew {
 			want := list[i]
 			want.ID = ""
-			want.Seen = slices.Clone(want.Seen)
-			for j := range want.Seen {
-				if s := &want.Seen[j]; s.State == Ready || s.State == SentBack || s.State == Approved {
+			want.Appearances = slices.Clone(want.Appearances)
+			for j := range want.Appearances {
+				if s := &want.Appearances[j]; s.State == Ready || s.State == SentBack || s.State == Approved {
 					s.State, s.Note = ToDo, ""
 				}
 			}
 			for _, d := range []*string{&want.Description, &want.Reason, &want.Requester} {
 				*d = strings.TrimSpace(*d)
 			}
-			if e.Details != want.Details || len(e.Seen)+len(want.Seen) > 0 && !reflect.DeepEqual(e.Seen, want.Seen) {
+			if e.Details != want.Details || len(e.Appearances)+len(want.Appearances) > 0 && !reflect.DeepEqual(e.Appearances, want.Appearances) {
 				t.Fatalf("%+v\nis not\n%+v", e, want)
 			}
 		}

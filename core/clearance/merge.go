@@ -22,12 +22,12 @@ type Reel struct {
 type Entry struct {
 	ID string
 	Details
-	Seen []Seen
+	Appearances []Appearance
 }
 
-// Seen is an item in a shot. First and Last are frames of the shot, both included, or
+// Appearance is an item in a shot. First and Last are frames of the shot, both included, or
 // -1 where they are not known.
-type Seen struct {
+type Appearance struct {
 	Shot     string
 	First    int
 	Last     int
@@ -56,7 +56,7 @@ func Merge(now []Entry, rows []Row, shots []Reel) (changed []Entry, made []Made,
 	known := map[string]Entry{}
 	name := func(i Details) string { return i.Kind + "/" + strings.ToLower(i.Name) }
 	for _, e := range now {
-		e.Seen = slices.Clone(e.Seen)
+		e.Appearances = slices.Clone(e.Appearances)
 		byID[e.ID] = len(all)
 		if _, twice := byName[name(e.Details)]; !twice {
 			byName[name(e.Details)] = len(all)
@@ -86,7 +86,7 @@ func Merge(now []Entry, rows []Row, shots []Reel) (changed []Entry, made []Made,
 		e := Entry{Details: r.Details}
 		if found {
 			e = all[at]
-			e.Seen = slices.Clone(e.Seen)
+			e.Appearances = slices.Clone(e.Appearances)
 			e.lay(r)
 		}
 		m := Made{Line: r.Line, Name: r.Name, Kind: r.Kind, What: "same", Shots: []string{}}
@@ -123,7 +123,9 @@ func Merge(now []Entry, rows []Row, shots []Reel) (changed []Entry, made []Made,
 	return changed, made, wrong
 }
 
-func same(a, b Entry) bool { return a.Details == b.Details && slices.Equal(a.Seen, b.Seen) }
+func same(a, b Entry) bool {
+	return a.Details == b.Details && slices.Equal(a.Appearances, b.Appearances)
+}
 
 // lay takes what a row says of an item; empty cells say nothing.
 func (e *Entry) lay(r Row) {
@@ -141,11 +143,11 @@ func (e *Entry) lay(r Row) {
 }
 
 // see enters that the item is seen in a shot.
-func (e *Entry) see(s Seen, r Row) error {
-	i := slices.IndexFunc(e.Seen, func(o Seen) bool { return o.Shot == s.Shot })
-	was := Seen{Shot: s.Shot, First: -1, Last: -1, State: ToDo}
+func (e *Entry) see(s Appearance, r Row) error {
+	i := slices.IndexFunc(e.Appearances, func(o Appearance) bool { return o.Shot == s.Shot })
+	was := Appearance{Shot: s.Shot, First: -1, Last: -1, State: ToDo}
 	if i >= 0 {
-		was = e.Seen[i]
+		was = e.Appearances[i]
 	}
 	next := was
 	if s.First >= 0 {
@@ -161,16 +163,16 @@ func (e *Entry) see(s Seen, r Row) error {
 		next.State, next.Note = r.State, r.Note
 	}
 	if i >= 0 {
-		e.Seen[i] = next
+		e.Appearances[i] = next
 	} else {
-		e.Seen = append(e.Seen, next)
+		e.Appearances = append(e.Appearances, next)
 	}
 	return nil
 }
 
 // place finds the shots that a row names, by the shot's name or by the frames of its
 // source.
-func place(r Row, shots []Reel) ([]Seen, error) {
+func place(r Row, shots []Reel) ([]Appearance, error) {
 	if r.Source == "" && r.Shot == "" && r.In == "" && r.Out == "" {
 		return nil, nil
 	}
@@ -194,7 +196,7 @@ func place(r Row, shots []Reel) ([]Seen, error) {
 		if len(of) > 1 {
 			return nil, fmt.Errorf("the source has %d shots; name the shot, or give in and out", len(of))
 		}
-		return []Seen{{Shot: of[0].ID, First: -1, Last: -1}}, nil
+		return []Appearance{{Shot: of[0].ID, First: -1, Last: -1}}, nil
 	}
 	if r.In == "" || r.Out == "" {
 		return nil, fmt.Errorf("in and out are given both, or neither")
@@ -211,11 +213,11 @@ func place(r Row, shots []Reel) ([]Seen, error) {
 	if out < in {
 		return nil, fmt.Errorf("out %s lies before in %s", r.Out, r.In)
 	}
-	var seen []Seen
+	var seen []Appearance
 	for _, s := range of {
 		first, last := max(int(in), s.First), min(int(out), s.Last)
 		if first <= last {
-			seen = append(seen, Seen{Shot: s.ID, First: first - s.First, Last: last - s.First})
+			seen = append(seen, Appearance{Shot: s.ID, First: first - s.First, Last: last - s.First})
 		}
 	}
 	if len(seen) == 0 {
@@ -239,10 +241,10 @@ func Rows(list []Entry, shots []Reel) []Row {
 	}
 	var out []Row
 	for _, e := range list {
-		if len(e.Seen) == 0 {
+		if len(e.Appearances) == 0 {
 			out = append(out, Row{ID: e.ID, Details: e.Details})
 		}
-		for _, v := range e.Seen {
+		for _, v := range e.Appearances {
 			s := reels[v.Shot]
 			r := Row{
 				ID: e.ID, Details: e.Details, Source: s.Source, Shot: s.Name, State: v.State, Assignee: v.Assignee,

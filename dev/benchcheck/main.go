@@ -24,8 +24,8 @@ import (
 	"celator/core/cover"
 	"celator/core/geom"
 	"celator/core/raster"
+	"celator/internal/checkrun"
 	"celator/internal/demo"
-	"celator/internal/inspect"
 	"celator/internal/media"
 )
 
@@ -239,7 +239,7 @@ func (t *tally) line() string {
 
 func (c *clip) run(ctx context.Context, d *cover.Document, what string) ([]check.Finding, time.Duration) {
 	begun := time.Now()
-	all, err := inspect.Run(ctx, inspect.Job{Clip: c.Clip, Document: d, Cuts: []int{}})
+	all, err := checkrun.Run(ctx, checkrun.Job{Clip: c.Clip, Document: d, Cuts: []int{}})
 	must(err)
 	wall := time.Since(begun)
 	if each {

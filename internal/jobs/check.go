@@ -16,7 +16,7 @@ import (
 	"celator/core/cut"
 	"celator/core/frame"
 	"celator/internal/budget"
-	"celator/internal/inspect"
+	"celator/internal/checkrun"
 	"celator/internal/ocr"
 	"celator/internal/store"
 )
@@ -53,7 +53,7 @@ func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) err
 				pace = func() { r.giveWay(ctx) }
 			}
 			return r.inspect(ctx, sh, src, head, pace, beat)
-		}, func(ctx context.Context, why string) error { return r.store.FailInspection(ctx, id, why) },
+		}, func(ctx context.Context, why string) error { return r.store.FailCheckRun(ctx, id, why) },
 	})
 }
 
@@ -85,7 +85,7 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 	if err != nil {
 		return err
 	}
-	was, err := r.store.Inspection(ctx, sh.ID)
+	was, err := r.store.CheckRun(ctx, sh.ID)
 	if err != nil {
 		return err
 	}
@@ -118,15 +118,15 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 		}
 	}
 	begun := time.Now()
-	if err := r.store.BeginInspection(ctx, sh.ID); err != nil {
+	if err := r.store.BeginCheckRun(ctx, sh.ID); err != nil {
 		return err
 	}
-	tell := paced(func(done, of int) { r.store.SetInspection(ctx, sh.ID, done, of) })
+	tell := paced(func(done, of int) { r.store.SetCheckRun(ctx, sh.ID, done, of) })
 	var decoded func(f int, pic *frame.Picture)
 	if r.Bench != nil {
 		decoded = func(f int, pic *frame.Picture) { r.Bench.Keep(id, clip, f, pic) }
 	}
-	found, err := inspect.Run(ctx, inspect.Job{
+	found, err := checkrun.Run(ctx, checkrun.Job{
 		Source: src.Digest + id, Clip: clip, References: r.refs, Document: d, Styles: styles, Cuts: cuts,
 		Wanted:   func(c string) bool { return res.Checked[c] },
 		Progress: func(done, of int) { beat(done); tell(done, of) },

@@ -12,7 +12,7 @@ import (
 	"celator/core/check"
 	"celator/core/cover"
 	"celator/core/geom"
-	"celator/internal/inspect"
+	"celator/internal/checkrun"
 	"celator/internal/store"
 )
 
@@ -64,8 +64,8 @@ func TestChecksCatchUp(t *testing.T) {
 	}
 	caughtUp := func(what string) []store.Finding {
 		t.Helper()
-		wait(t, what, func() (store.Inspection, error) { return b.st.Inspection(ctx, shot.ID) },
-			func(i store.Inspection) bool {
+		wait(t, what, func() (store.CheckRun, error) { return b.st.CheckRun(ctx, shot.ID) },
+			func(i store.CheckRun) bool {
 				n, err := b.st.HeadNumber(ctx, shot.ID)
 				return i.State == "done" && i.Revision == n && err == nil
 			})
@@ -113,7 +113,7 @@ func TestChecksCatchUp(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	whole, err := inspect.Run(ctx, inspect.Job{Source: source.Digest, Clip: clip, Document: head.Document, Cuts: []int{}})
+	whole, err := checkrun.Run(ctx, checkrun.Job{Source: source.Digest, Clip: clip, Document: head.Document, Cuts: []int{}})
 	if err != nil {
 		t.Fatal(err)
 	}

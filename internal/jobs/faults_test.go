@@ -17,9 +17,9 @@ import (
 
 	"celator/core/cover"
 	"celator/core/geom"
-	"celator/internal/library"
 	"celator/internal/media"
 	"celator/internal/pgcluster"
+	"celator/internal/storage"
 	"celator/internal/store"
 )
 
@@ -57,7 +57,7 @@ func newWorld(t *testing.T) *world {
 		t.Fatal(err)
 	}
 	t.Cleanup(w.st.Close)
-	if w.lib, err = library.New(dir, dir); err != nil {
+	if w.lib, err = storage.New(dir, dir); err != nil {
 		t.Fatal(err)
 	}
 	w.lib.Space = func(string) (int64, int64, error) {
@@ -144,7 +144,7 @@ var kinds = map[string]struct {
 			f := store.Attempt{ID: store.NewID(), Shot: w.shot.ID, Track: tr.ID, State: store.Queued, Frames: w.shot.Frames}
 			f.Spec.V = store.AttemptSpec{
 				Track: tr, To: w.shot.Frames - 1, Author: "a",
-				Front: &store.FrontSpec{Proposed: p, Cover: store.NewID(), Name: "in front", For: []string{"*"}},
+				Foreground: &store.ForegroundSpec{Proposed: p, Cover: store.NewID(), Name: "in front", For: []string{"*"}},
 			}
 			if err := w.st.AddAttempt(context.Background(), f); err != nil {
 				t.Fatal(err)
@@ -162,7 +162,7 @@ var kinds = map[string]struct {
 			return w.shot.ID
 		},
 		state: func(w *world, id string) (string, string, string, error) {
-			i, err := w.st.Inspection(context.Background(), id)
+			i, err := w.st.CheckRun(context.Background(), id)
 			return i.State, i.Error, i.Waiting, err
 		},
 		runs: []string{"running"}, done: "done",

@@ -50,7 +50,7 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 		r.following.Add(1)
 		defer r.following.Add(-1)
 	}
-	if spec.Front != nil {
+	if spec.Foreground != nil {
 		return r.front(ctx, a, beat)
 	}
 	sh, src, err := r.store.Reel(ctx, a.Shot)

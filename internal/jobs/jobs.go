@@ -28,9 +28,9 @@ import (
 	"celator/internal/budget"
 	"celator/internal/deliver"
 	"celator/internal/fault"
-	"celator/internal/library"
 	"celator/internal/media"
 	"celator/internal/reference"
+	"celator/internal/storage"
 	"celator/internal/store"
 )
 
@@ -38,7 +38,7 @@ import (
 type Runner struct {
 	Config
 	store  *store.Store // Config.Store, by the queue's connections
-	lib    library.Library
+	lib    storage.Library
 	log    *slog.Logger
 	id     string
 	client *river.Client[pgx.Tx]
@@ -57,7 +57,7 @@ type Runner struct {
 // Config is what a runner works with.
 type Config struct {
 	Store      *store.Store
-	Library    library.Library
+	Library    storage.Library
 	Log        *slog.Logger
 	Bench      Bench                 // may be nil
 	Budget     *budget.Budget        // may be nil
@@ -474,7 +474,7 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 	case err != nil:
 		return err
 	}
-	sha, size, err := library.Digest(j.Out)
+	sha, size, err := storage.Digest(j.Out)
 	if err != nil {
 		return err
 	}

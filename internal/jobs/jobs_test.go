@@ -13,8 +13,8 @@ import (
 
 	"celator/core/cover"
 	"celator/core/geom"
-	"celator/internal/library"
 	"celator/internal/media"
+	"celator/internal/storage"
 	"celator/internal/store"
 	"celator/internal/testdb"
 )
@@ -32,8 +32,8 @@ func worker(url, dir string) {
 	ctx := context.Background()
 	st, err := store.Open(ctx, store.Config{Address: store.At(url)})
 	if err == nil {
-		var lib library.Library
-		if lib, err = library.New(dir, dir); err == nil {
+		var lib storage.Library
+		if lib, err = storage.New(dir, dir); err == nil {
 			_, err = Start(ctx, Config{Store: st, Library: lib, Log: slog.Default()})
 		}
 	}
@@ -46,7 +46,7 @@ func worker(url, dir string) {
 
 type bench struct {
 	st  *store.Store
-	lib library.Library
+	lib storage.Library
 	url string
 	dir string
 }
@@ -54,7 +54,7 @@ type bench struct {
 func open(t *testing.T) bench {
 	dir := t.TempDir()
 	st, url := testdb.Open(t)
-	lib, err := library.New(dir, dir)
+	lib, err := storage.New(dir, dir)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -207,7 +207,7 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 			t.Errorf("a finished segment was rendered again: %v", err)
 		}
 	}
-	sha, size, err := library.Digest(b.lib.DeliveryFile(d.ID, "out.mkv"))
+	sha, size, err := storage.Digest(b.lib.DeliveryFile(d.ID, "out.mkv"))
 	if got, _ := get(); err != nil || got.SHA256 != sha || got.Size != size {
 		t.Errorf("digest %s of %d bytes, %v: the database says %+v", sha, size, err, got)
 	}

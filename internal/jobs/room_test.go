@@ -8,7 +8,7 @@ import (
 	"strings"
 	"testing"
 
-	"celator/internal/library"
+	"celator/internal/storage"
 	"celator/internal/store"
 )
 
@@ -25,7 +25,7 @@ func TestFullDisk(t *testing.T) {
 		t.Skipf("no small disk can be mounted here: %s", out)
 	}
 	t.Cleanup(func() { exec.Command("umount", "-l", small).Run() })
-	lib, err := library.New(b.dir, filepath.Join(small, "store"))
+	lib, err := storage.New(b.dir, filepath.Join(small, "store"))
 	if err != nil {
 		t.Fatal(err)
 	}

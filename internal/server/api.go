@@ -13,8 +13,8 @@ import (
 	"celator/core/clearance"
 	"celator/core/cover"
 	"celator/internal/deliver"
-	"celator/internal/library"
 	"celator/internal/media"
+	"celator/internal/storage"
 	"celator/internal/store"
 )
 
@@ -83,12 +83,12 @@ type (
 	}
 	shotView struct {
 		store.Shot
-		SourceInfo    sourceView   `json:"sourceInfo"`
-		ProgrammeName string       `json:"programmeName"`
-		Items         []store.Item `json:"items"`
-		Seen          []store.Seen `json:"seen" doc:"how far they have come"`
-		Revision      revisionView `json:"revision"`
-		Looks         store.Looks  `json:"looks" doc:"by cover and frame: the digest of the cover when somebody looked at it and found it right"`
+		SourceInfo    sourceView         `json:"sourceInfo"`
+		ProgrammeName string             `json:"programmeName"`
+		Items         []store.Item       `json:"items"`
+		Appearances   []store.Appearance `json:"appearances" doc:"how far they have come"`
+		Revision      revisionView       `json:"revision"`
+		Looks         store.Looks        `json:"looks" doc:"by cover and frame: the digest of the cover when somebody looked at it and found it right"`
 	}
 	EditBody struct {
 		Base     int            `json:"base" minimum:"0" doc:"the revision that the commands were made on"`
@@ -126,9 +126,9 @@ func (s *server) register(api huma.API) {
 	huma.Register(api, op("getProgramme", http.MethodGet, "/api/programmes/{id}",
 		"A programme with its sources, shots, items and deliveries", 200), s.programme)
 	huma.Register(api, op("listMedia", http.MethodGet, "/api/media", "Clips in the server's media folder", 200),
-		func(ctx context.Context, _ *struct{}) (*body[[]library.MediaFile], error) {
+		func(ctx context.Context, _ *struct{}) (*body[[]storage.MediaFile], error) {
 			fs, err := s.Library.MediaFiles()
-			return &body[[]library.MediaFile]{fs}, problem(err)
+			return &body[[]storage.MediaFile]{fs}, problem(err)
 		})
 	huma.Register(api, op("addSource", http.MethodPost, "/api/programmes/{id}/sources",
 		"Bring in a file of the media folder or a finished upload", 201), s.addSource)
@@ -359,7 +359,7 @@ func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
 	if err != nil {
 		return nil, problem(err)
 	}
-	seen, err := s.Store.SeenIn(ctx, sh.ID)
+	appearances, err := s.Store.AppearancesIn(ctx, sh.ID)
 	if err != nil {
 		return nil, problem(err)
 	}
@@ -373,7 +373,7 @@ func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
 	}
 	return &body[shotView]{shotView{
 		Shot: sh, SourceInfo: viewSource(src), ProgrammeName: p.Name, Items: items,
-		Seen: seen, Revision: viewRevision(rev), Looks: looks,
+		Appearances: appearances, Revision: viewRevision(rev), Looks: looks,
 	}}, nil
 }
 

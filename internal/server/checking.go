@@ -42,12 +42,12 @@ type (
 		Findings []findingView `json:"findings" doc:"open and waived"`
 	}
 	reviewView struct {
-		Seen      store.Seen       `json:"seen"`
-		Item      store.Item       `json:"item"`
-		Covers    []string         `json:"covers" doc:"the names of what hides it"`
-		Span      *cover.Span      `json:"span,omitempty" doc:"the frames in which it is hidden"`
-		Findings  []findingView    `json:"findings"`
-		Decisions []store.Decision `json:"decisions" doc:"the newest first"`
+		Appearance store.Appearance `json:"appearance"`
+		Item       store.Item       `json:"item"`
+		Covers     []string         `json:"covers" doc:"the names of what hides it"`
+		Span       *cover.Span      `json:"span,omitempty" doc:"the frames in which it is hidden"`
+		Findings   []findingView    `json:"findings"`
+		Decisions  []store.Decision `json:"decisions" doc:"the newest first"`
 	}
 	reviewShotView struct {
 		Shot       store.Shot   `json:"shot"`
@@ -128,7 +128,7 @@ func (s *server) registerChecking(api huma.API) {
 			Y     *float64 `json:"y,omitempty"`
 		}
 	},
-	) (*body[store.Seen], error) {
+	) (*body[store.Appearance], error) {
 		b := in.Body
 		v, err := s.Store.Decide(ctx, store.Decision{
 			Item: in.Item, Shot: in.ID, State: clearance.State(b.State),
@@ -138,14 +138,14 @@ func (s *server) registerChecking(api huma.API) {
 		if errors.As(err, &no) {
 			return nil, huma.Error409Conflict(sentence(err))
 		}
-		return &body[store.Seen]{v}, problem(err)
+		return &body[store.Appearance]{v}, problem(err)
 	})
 	huma.Register(api, op("getReview", http.MethodGet, "/api/shots/{id}/review",
 		"What a reviewer needs to know of a shot's items", 200), s.review)
 }
 
 func (s *server) checked(ctx context.Context, shot string) (checkView, error) {
-	i, err := s.Store.Inspection(ctx, shot)
+	i, err := s.Store.CheckRun(ctx, shot)
 	if err != nil {
 		return checkView{}, err
 	}
@@ -177,7 +177,7 @@ func (s *server) review(ctx context.Context, in *ByID) (*body[reviewShotView], e
 	if err != nil {
 		return nil, problem(err)
 	}
-	seen, err := s.Store.SeenIn(ctx, in.ID)
+	seen, err := s.Store.AppearancesIn(ctx, in.ID)
 	if err != nil {
 		return nil, problem(err)
 	}
@@ -197,7 +197,7 @@ func (s *server) review(ctx context.Context, in *ByID) (*body[reviewShotView], e
 		r := reviewView{Item: it, Covers: []string{}, Findings: []findingView{}, Decisions: []store.Decision{}}
 		for _, x := range seen {
 			if x.Item == it.ID {
-				r.Seen = x
+				r.Appearance = x
 			}
 		}
 		r.Covers, r.Span = hides(head.Document, it.ID)

@@ -10,7 +10,7 @@ import (
 	"testing"
 	"testing/fstest"
 
-	"celator/internal/library"
+	"celator/internal/storage"
 )
 
 // The published contracts are those that the types make. `make contract` writes them,
@@ -58,7 +58,7 @@ func published(t *testing.T, write func() ([]byte, error), file, typesFile strin
 
 // Only this machine's own names are answered, and only from its own pages.
 func TestOnlyLoopback(t *testing.T) {
-	lib, err := library.New(t.TempDir(), t.TempDir())
+	lib, err := storage.New(t.TempDir(), t.TempDir())
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -24,8 +24,8 @@ import (
 	"golang.org/x/exp/slog"
 
 	"celator/internal/budget"
-	"celator/internal/library"
 	"celator/internal/media"
+	"celator/internal/storage"
 	"celator/internal/store"
 )
 
@@ -58,7 +58,7 @@ func (s *server) uploads() (http.Handler, error) {
 		return nil, err
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if id := strings.Trim(r.URL.Path, "/"); id != "" && !library.IsUpload(id) {
+		if id := strings.Trim(r.URL.Path, "/"); id != "" && !storage.IsUpload(id) {
 			refuse(w, http.StatusNotFound, "There is no such upload.")
 			return
 		}

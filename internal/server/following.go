@@ -25,25 +25,25 @@ import (
 
 type (
 	attemptView struct {
-		ID       string         `json:"id"`
-		Shot     string         `json:"shot"`
-		Track    cover.Track    `json:"track" doc:"as it was when the attempt was asked for"`
-		From     int            `json:"from"`
-		To       int            `json:"to"`
-		Compare  bool           `json:"compare" doc:"one of several to choose from, run in the background"`
-		State    string         `json:"state" enum:"queued,running,stopping,done,stopped,failed"`
-		Note     string         `json:"note" doc:"why it failed, or where it ended before its time"`
-		Waiting  string         `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
-		Frames   int            `json:"frames"`
-		Done     int            `json:"done"`
-		At       int            `json:"at" doc:"the frame that a run has come to"`
-		Rate     float64        `json:"rate" doc:"frames a second so far"`
-		Figures  *track.Figures `json:"figures,omitempty" doc:"of an attempt that has ended"`
-		Poses    *cover.Poses   `json:"poses,omitempty"`
-		Front    string         `json:"front,omitempty" doc:"the holdout of a run that looks for what passes in front of the track's surface"`
-		Mattes   *cover.Mattes  `json:"mattes,omitempty" doc:"what such a run has found so far, without the pictures"`
-		Created  time.Time      `json:"created"`
-		Finished *time.Time     `json:"finished,omitempty"`
+		ID         string         `json:"id"`
+		Shot       string         `json:"shot"`
+		Track      cover.Track    `json:"track" doc:"as it was when the attempt was asked for"`
+		From       int            `json:"from"`
+		To         int            `json:"to"`
+		Compare    bool           `json:"compare" doc:"one of several to choose from, run in the background"`
+		State      string         `json:"state" enum:"queued,running,stopping,done,stopped,failed"`
+		Note       string         `json:"note" doc:"why it failed, or where it ended before its time"`
+		Waiting    string         `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
+		Frames     int            `json:"frames"`
+		Done       int            `json:"done"`
+		At         int            `json:"at" doc:"the frame that a run has come to"`
+		Rate       float64        `json:"rate" doc:"frames a second so far"`
+		Figures    *track.Figures `json:"figures,omitempty" doc:"of an attempt that has ended"`
+		Poses      *cover.Poses   `json:"poses,omitempty"`
+		Foreground string         `json:"foreground,omitempty" doc:"the holdout of a run that looks for what passes in front of the track's surface"`
+		Mattes     *cover.Mattes  `json:"mattes,omitempty" doc:"what such a run has found so far, without the pictures"`
+		Created    time.Time      `json:"created"`
+		Finished   *time.Time     `json:"finished,omitempty"`
 	}
 	FollowBody struct {
 		Track cover.Track `json:"track" doc:"the track to follow; a new one, or the document's with other anchors"`
@@ -56,7 +56,7 @@ type (
 		// Compare also follows back, and lets those that an editor waits for go first.
 		Compare bool `json:"compare,omitempty" doc:"one of several to choose from: also followed back, after those somebody waits for"`
 	}
-	FrontBody struct {
+	ForegroundBody struct {
 		Track       string   `json:"track" doc:"the document's track whose surface is looked at"`
 		From        int      `json:"from" minimum:"0"`
 		To          int      `json:"to" minimum:"0" doc:"both included"`
@@ -84,8 +84,8 @@ func viewAttempt(a store.Attempt) attemptView {
 		a.ID, a.Shot, a.Spec.V.Track, a.Spec.V.From, a.Spec.V.To, a.Spec.V.Compare, a.State, a.Note,
 		a.Waiting, a.Frames, a.Done, a.At, 0, a.Figures.V, a.Poses.V, "", nil, a.Created, a.Finished,
 	}
-	if a.Spec.V.Front != nil {
-		v.Front = a.Spec.V.Front.Cover
+	if a.Spec.V.Foreground != nil {
+		v.Foreground = a.Spec.V.Foreground.Cover
 	}
 	if a.Started != nil && a.Done > 0 {
 		end := time.Now()
@@ -100,8 +100,8 @@ func viewAttempt(a store.Attempt) attemptView {
 func (s *server) registerFollowing(api huma.API) {
 	huma.Register(api, op("follow", http.MethodPost, "/api/shots/{id}/attempts",
 		"Follow a surface or points through a shot", 201), s.follow)
-	huma.Register(api, op("given", http.MethodPost, "/api/shots/{id}/given",
-		"Enter a track from elsewhere, with its poses", 201), s.given)
+	huma.Register(api, op("importTrack", http.MethodPost, "/api/shots/{id}/imported-tracks",
+		"Enter a track from elsewhere, with its poses", 201), s.importTrack)
 	huma.Register(api, op("listAttempts", http.MethodGet, "/api/shots/{id}/attempts",
 		"The attempts of a shot, the newest first", 200), func(ctx context.Context, in *struct {
 		ByID
@@ -124,13 +124,13 @@ func (s *server) registerFollowing(api huma.API) {
 		func(ctx context.Context, in *ByID) (*body[attemptView], error) {
 			a, err := s.Store.Attempt(ctx, in.ID)
 			v := viewAttempt(a)
-			if err == nil && v.Front != "" {
+			if err == nil && v.Foreground != "" {
 				v.Mattes, err = s.Store.Mattes(ctx, a.ID, false)
 			}
 			return &body[attemptView]{v}, problem(err)
 		})
-	huma.Register(api, op("lookInFront", http.MethodPost, "/api/shots/{id}/fronts",
-		"Look for what passes in front of a followed surface", 201), s.lookInFront)
+	huma.Register(api, op("findForeground", http.MethodPost, "/api/shots/{id}/foreground-runs",
+		"Look for what passes in front of a followed surface", 201), s.findForeground)
 	huma.Register(api, op("stopAttempt", http.MethodPost, "/api/attempts/{id}/stop",
 		"Stop following; what was found stays", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		return nil, problem(s.Store.StopAttempt(ctx, in.ID))
@@ -183,7 +183,7 @@ func valid(r readable, t *cover.Track) error {
 	return nil
 }
 
-func (s *server) given(ctx context.Context, in *struct {
+func (s *server) importTrack(ctx context.Context, in *struct {
 	ByID
 	Body cover.Track
 },
@@ -203,9 +203,9 @@ func (s *server) given(ctx context.Context, in *struct {
 	return &body[attemptView]{viewAttempt(a)}, problem(err)
 }
 
-func (s *server) lookInFront(ctx context.Context, in *struct {
+func (s *server) findForeground(ctx context.Context, in *struct {
 	ByID
-	Body FrontBody
+	Body ForegroundBody
 },
 ) (*body[attemptView], error) {
 	head, err := s.Store.Head(ctx, in.ID)
@@ -246,7 +246,7 @@ func (s *server) lookInFront(ctx context.Context, in *struct {
 	track.Poses = nil
 	a.Spec.V = store.AttemptSpec{
 		Track: track, From: b.From, To: b.To, Author: asker(ctx),
-		Front: &store.FrontSpec{Proposed: p, Cover: b.Cover, Name: b.Name, For: b.For},
+		Foreground: &store.ForegroundSpec{Proposed: p, Cover: b.Cover, Name: b.Name, For: b.For},
 	}
 	if err := s.Store.AddAttempt(ctx, a); err != nil {
 		return nil, problem(err)
@@ -282,7 +282,7 @@ func (s *server) frontMatte(w http.ResponseWriter, req *http.Request) {
 	vw, vh := r.clip.Info.ViewSize()
 	w.Header().Set("Content-Type", "image/png")
 	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
-	png.Encode(w, preview.Front(c.InFront(f), d.Width, d.Height, vw, vh))
+	png.Encode(w, preview.Foreground(c.InFront(f), d.Width, d.Height, vw, vh))
 }
 
 // frontMattes answers with a holdout's mattes as a sequence of pictures of the
@@ -310,7 +310,7 @@ func (s *server) frontMattes(w http.ResponseWriter, req *http.Request) {
 			Name:   fmt.Sprintf("matte-%06d.png", f),
 			Method: zip.Store,
 		}) // packed already
-		if err != nil || png.Encode(to, preview.Front(c.InFront(f), d.Width, d.Height, d.Width, d.Height)) != nil {
+		if err != nil || png.Encode(to, preview.Foreground(c.InFront(f), d.Width, d.Height, d.Width, d.Height)) != nil {
 			return
 		}
 	}

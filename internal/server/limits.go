@@ -20,7 +20,7 @@ var largest = map[string]int64{
 	"previewPatch":    cover.MaxBytes + usual,
 	"showsThrough":    cover.MaxBytes + usual,
 	"replaceDocument": 2*cover.MaxBytes + usual,
-	"given":           cover.MaxBytes,
+	"importTrack":     cover.MaxBytes,
 	"importList":      2*maxList + usual,
 	"looked":          8 << 20,
 	"setBoundaries":   4 << 20,

@@ -21,9 +21,9 @@ import (
 type (
 	// listView is a programme's clearance list.
 	listView struct {
-		Items []store.Item `json:"items"`
-		Seen  []store.Seen `json:"seen" doc:"the items in the shots; an item without a row is in none yet"`
-		Shots []store.Shot `json:"shots"`
+		Items       []store.Item       `json:"items"`
+		Appearances []store.Appearance `json:"appearances" doc:"the items in the shots; an item without a row is in none yet"`
+		Shots       []store.Shot       `json:"shots"`
 	}
 	bulkBody struct {
 		Rows     []store.Row `json:"rows" minItems:"1" maxItems:"5000"`
@@ -188,7 +188,7 @@ func (s *server) list(ctx context.Context, in *ByID) (*body[listView], error) {
 	var v listView
 	var err error
 	if v.Items, err = s.Store.Items(ctx, in.ID); err == nil {
-		if v.Seen, err = s.Store.AllSeen(ctx, in.ID); err == nil {
+		if v.Appearances, err = s.Store.Appearances(ctx, in.ID); err == nil {
 			v.Shots, err = s.Store.Shots(ctx, in.ID)
 		}
 	}

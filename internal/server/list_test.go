@@ -9,8 +9,8 @@ import (
 )
 
 type listAnswer struct {
-	Items []struct{ ID, Name, Kind, Reason string }
-	Seen  []struct {
+	Items       []struct{ ID, Name, Kind, Reason string }
+	Appearances []struct {
 		Item, Shot, State, By, Note string
 		First, Last, Severe, Minor  int
 		Covered, Checked            bool
@@ -68,8 +68,8 @@ func TestFromListToReport(t *testing.T) {
 	}
 	s.ask("POST", programme+"/import", m{"csv": good, "by": "Ada", "do": true}, 200, &read)
 	s.ask("GET", programme+"/list", nil, 200, &l)
-	if !read.Done || len(l.Items) != 2 || len(l.Seen) != 1 || l.Seen[0].First != 4 || l.Seen[0].Last != 44 ||
-		l.Seen[0].State != "todo" || l.Items[1].Reason != "A, b" {
+	if !read.Done || len(l.Items) != 2 || len(l.Appearances) != 1 || l.Appearances[0].First != 4 || l.Appearances[0].Last != 44 ||
+		l.Appearances[0].State != "todo" || l.Items[1].Reason != "A, b" {
 		t.Fatalf("entered: %+v, list %+v", read, l)
 	}
 	// What is exported says the same.
@@ -113,7 +113,7 @@ func TestFromListToReport(t *testing.T) {
 	},
 	) {
 		s.ask("GET", programme+"/list", nil, 200, &l)
-		for _, x := range l.Seen {
+		for _, x := range l.Appearances {
 			if x.Item == item {
 				r.State, r.Severe, r.Checked = x.State, x.Severe, x.Checked
 			}
@@ -287,7 +287,7 @@ func TestShotsOfASource(t *testing.T) {
 		t.Fatalf("%+v", l.Shots)
 	}
 	place := map[string]string{}
-	for _, x := range l.Seen {
+	for _, x := range l.Appearances {
 		place[x.Shot] = fmt.Sprint(x.First, x.Last)
 	}
 	if place[l.Shots[0].ID] != "15 19" || place[l.Shots[1].ID] != "0 9" || place[l.Shots[2].ID] != "0 2" {

@@ -16,9 +16,9 @@ import (
 	"time"
 
 	"celator/internal/budget"
-	"celator/internal/library"
 	"celator/internal/pgcluster"
 	"celator/internal/preview"
+	"celator/internal/storage"
 	"celator/internal/store"
 )
 
@@ -46,7 +46,7 @@ func TestDatabaseKilled(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer st.Close()
-	lib, err := library.New(dir, dir)
+	lib, err := storage.New(dir, dir)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -31,7 +31,7 @@ type parts struct {
 	sources    []store.Source
 	shots      []store.Shot
 	items      []store.Item
-	seen       map[string][]store.Seen // of an item
+	seen       map[string][]store.Appearance // of an item
 	findings   map[store.Row][]store.Finding
 	decisions  map[store.Row][]store.Decision
 	deliveries []store.Delivery
@@ -43,7 +43,7 @@ type parts struct {
 
 func (s *server) parts(ctx context.Context, programme string) (p *parts, err error) {
 	p = &parts{
-		seen: map[string][]store.Seen{}, findings: map[store.Row][]store.Finding{}, decisions: map[store.Row][]store.Decision{},
+		seen: map[string][]store.Appearance{}, findings: map[store.Row][]store.Finding{}, decisions: map[store.Row][]store.Decision{},
 		source: map[string]store.Source{}, shot: map[string]store.Shot{}, stale: map[string]bool{},
 		heads: map[string]store.Revision{},
 	}
@@ -63,7 +63,7 @@ func (s *server) parts(ctx context.Context, programme string) (p *parts, err err
 	if p.deliveries, err = read.Deliveries(ctx, programme); err != nil {
 		return nil, err
 	}
-	seen, err := read.AllSeen(ctx, programme)
+	seen, err := read.Appearances(ctx, programme)
 	if err != nil {
 		return nil, err
 	}
@@ -174,7 +174,7 @@ func (p *parts) delivered() (out []report.Delivery) {
 }
 
 // tell enters what is known of an item in a shot: its state, findings and decisions.
-func (p *parts) tell(row *report.Row, v store.Seen) {
+func (p *parts) tell(row *report.Row, v store.Appearance) {
 	sh, k := p.shot[v.Shot], store.Row{Item: v.Item, Shot: v.Shot}
 	src := p.source[sh.Source]
 	row.Shot, row.Source, row.State, row.Note, row.Checked = sh.Name, src.Name, v.State.Title(), v.Note, v.Checked

@@ -25,16 +25,16 @@ import (
 	"celator/core/cover"
 	"celator/internal/budget"
 	"celator/internal/fault"
-	"celator/internal/library"
 	"celator/internal/media"
 	"celator/internal/preview"
+	"celator/internal/storage"
 	"celator/internal/store"
 )
 
 // Config is what the server works with.
 type Config struct {
 	Store   *store.Store
-	Library library.Library
+	Library storage.Library
 	Patches *preview.Patches
 	Budget  *budget.Budget
 	Web     fs.FS // the built front end
@@ -83,18 +83,18 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	}
 	r.Mount("/api/uploads", http.StripPrefix("/api/uploads", uploads))
 	for path, f := range map[string]http.HandlerFunc{
-		"/api/sources/{id}/views/{frame}":                  s.view,
-		"/api/sources/{id}/frames/{frame}":                 s.fullFrame,
-		"/api/deliveries/{id}/file":                        s.deliveryFile,
-		"/api/attempts/{id}/strip/{first}":                 s.strip,
-		"/api/shots/{id}/front/{revision}/{cover}/{frame}": s.frontMatte,
-		"/api/shots/{id}/mattes/{cover}":                   s.frontMattes,
-		"/api/shots/{id}/stills/{frame}":                   s.still,
-		"/api/findings/{id}/recovered":                     s.recoveredPicture,
-		"/api/programmes/{id}/list.csv":                    s.listCSV,
-		"/api/programmes/{id}/report.html":                 s.reportHTML,
-		"/api/programmes/{id}/report.csv":                  s.reportCSV,
-		"/api/programmes/{id}/report.pdf":                  s.reportPDF,
+		"/api/sources/{id}/views/{frame}":                       s.view,
+		"/api/sources/{id}/frames/{frame}":                      s.fullFrame,
+		"/api/deliveries/{id}/file":                             s.deliveryFile,
+		"/api/attempts/{id}/strip/{first}":                      s.strip,
+		"/api/shots/{id}/foreground/{revision}/{cover}/{frame}": s.frontMatte,
+		"/api/shots/{id}/mattes/{cover}":                        s.frontMattes,
+		"/api/shots/{id}/stills/{frame}":                        s.still,
+		"/api/findings/{id}/recovered":                          s.recoveredPicture,
+		"/api/programmes/{id}/list.csv":                         s.listCSV,
+		"/api/programmes/{id}/report.html":                      s.reportHTML,
+		"/api/programmes/{id}/report.csv":                       s.reportCSV,
+		"/api/programmes/{id}/report.pdf":                       s.reportPDF,
 	} {
 		r.Get(path, identified(f))
 	}
@@ -172,9 +172,9 @@ func problem(err error) error {
 		return huma.Error409Conflict(sentence(err))
 	case errors.Is(err, media.ErrGone):
 		return huma.Error410Gone(sentence(err))
-	case errors.Is(err, media.ErrUnusable), errors.Is(err, library.ErrOutside), errors.Is(err, store.ErrForeign),
+	case errors.Is(err, media.ErrUnusable), errors.Is(err, storage.ErrOutside), errors.Is(err, store.ErrForeign),
 		errors.Is(err, cover.ErrLarge),
-		errors.Is(err, library.ErrNoUpload), errors.Is(err, library.ErrUnfinished), errors.Is(err, library.ErrDigest):
+		errors.Is(err, storage.ErrNoUpload), errors.Is(err, storage.ErrUnfinished), errors.Is(err, storage.ErrDigest):
 		return huma.Error422UnprocessableEntity(sentence(err))
 	case store.Unfit(err):
 		return huma.Error422UnprocessableEntity("A text holds a character that cannot be kept.")

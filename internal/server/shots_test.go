@@ -19,8 +19,8 @@ import (
 
 	"celator/internal/budget"
 	"celator/internal/jobs"
-	"celator/internal/library"
 	"celator/internal/preview"
+	"celator/internal/storage"
 	"celator/internal/store"
 	"celator/internal/testdb"
 )
@@ -30,7 +30,7 @@ type site struct {
 	t   *testing.T
 	h   http.Handler
 	st  *store.Store
-	lib library.Library
+	lib storage.Library
 }
 
 func TestMain(m *testing.M) { testdb.Main(m) }
@@ -41,7 +41,7 @@ func open(t *testing.T) (site, string) {
 	t.Cleanup(stop)
 	dir := t.TempDir()
 	st, _ := testdb.Open(t)
-	lib, err := library.New(dir, dir)
+	lib, err := storage.New(dir, dir)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -319,27 +319,27 @@ func TestFollowingOverHTTP(t *testing.T) {
 			bad[k] = v
 		}
 		bad[k[0].(string)] = k[1]
-		if body := s.ask("POST", shot+"/fronts", bad, 422, nil); !strings.Contains(body, words) {
+		if body := s.ask("POST", shot+"/foreground-runs", bad, 422, nil); !strings.Contains(body, words) {
 			t.Errorf("%s: %s", words, body)
 		}
 	}
 	var run struct {
-		ID, State, Front string
-		Mattes           struct{ Frames []m }
+		ID, State, Foreground string
+		Mattes                struct{ Frames []m }
 	}
-	s.ask("POST", shot+"/fronts", front, 201, &run)
+	s.ask("POST", shot+"/foreground-runs", front, 201, &run)
 	s.until("the foreground", func() bool {
 		s.ask("GET", "/api/attempts/"+run.ID, nil, 200, &run)
 		return run.State == "done"
 	})
-	if run.Front != "h" || len(run.Mattes.Frames) != 20 || run.Mattes.Frames[0]["png"] != nil {
+	if run.Foreground != "h" || len(run.Mattes.Frames) != 20 || run.Mattes.Frames[0]["png"] != nil {
 		t.Errorf("%+v", run)
 	}
-	if body := s.ask("GET", shot+"/front/3/h/15", nil, 200, nil); !strings.HasPrefix(body, "\x89PNG") {
+	if body := s.ask("GET", shot+"/foreground/3/h/15", nil, 200, nil); !strings.HasPrefix(body, "\x89PNG") {
 		t.Error("no picture of what is in front")
 	}
-	s.ask("GET", shot+"/front/3/c/15", nil, 404, nil)
-	s.ask("GET", shot+"/front/3/h/00000000-0000-0000-0000-000000000000", nil, 404, nil)
+	s.ask("GET", shot+"/foreground/3/c/15", nil, 404, nil)
+	s.ask("GET", shot+"/foreground/3/h/00000000-0000-0000-0000-000000000000", nil, 404, nil)
 	if body := s.ask("GET", shot+"/mattes/h", nil, 200, nil); !strings.HasPrefix(body, "PK") ||
 		strings.Count(body, "matte-0000") < 20 {
 		t.Error("no sequence of mattes")
@@ -378,12 +378,12 @@ func TestFollowingOverHTTP(t *testing.T) {
 		"id": "g", "name": "Given", "kind": "surface", "model": "affine", "channel": "luma", "frame": 0,
 		"surface": box(10, 10, 90, 60), "anchors": []m{},
 	}
-	s.ask("POST", shot+"/given", given, 422, nil)
+	s.ask("POST", shot+"/imported-tracks", given, 422, nil)
 	given["poses"] = m{
 		"first": 0, "corners": [][]float64{{10, 10, 90, 10, 90, 60, 10, 60}}, "confidence": []float64{1},
 		"states": "g",
 	}
-	s.ask("POST", shot+"/given", given, 201, &a)
+	s.ask("POST", shot+"/imported-tracks", given, 201, &a)
 	r = revision{}
 	s.ask("POST", shot+"/edits", m{"base": 7, "commands": []m{{"do": "track", "track": with("attempt", a.ID)}}}, 201, &r)
 	if body := s.ask("POST", shot+"/deliveries", m{"preset": "review"}, 422, nil); !strings.Contains(body,

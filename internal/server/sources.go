@@ -12,8 +12,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"celator/internal/budget"
-	"celator/internal/library"
 	"celator/internal/media"
+	"celator/internal/storage"
 	"celator/internal/store"
 )
 
@@ -53,7 +53,7 @@ func viewSource(src store.Source) sourceView {
 }
 
 // AddSource probes a file and brings it in.
-func AddSource(ctx context.Context, st *store.Store, lib library.Library, src store.Source) (store.Source,
+func AddSource(ctx context.Context, st *store.Store, lib storage.Library, src store.Source) (store.Source,
 	store.Shot, error,
 ) {
 	path, err := lib.SourcePath(src)

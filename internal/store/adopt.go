@@ -70,7 +70,7 @@ func (s *Store) adoptMattes(ctx context.Context, tx *sqlx.Tx, shot string, c *co
 	a := Attempt{ID: NewID(), Shot: shot, Track: p.Surface, State: Done, Frames: n, Done: n}
 	a.Spec.V = AttemptSpec{
 		From: m.First, To: m.First + n - 1, Author: author,
-		Front: &FrontSpec{Cover: c.ID, Name: c.Name, For: c.HoldsOut},
+		Foreground: &ForegroundSpec{Cover: c.ID, Name: c.Name, For: c.HoldsOut},
 	}
 	if err := s.addAttempt(ctx, tx, a); err != nil {
 		return err

@@ -49,7 +49,7 @@ type AttemptSpec struct {
 	Author  string      `json:"author"`
 	// Front, when given, makes it a run that looks for what passes in front of the
 	// track's surface, instead of following it.
-	Front *FrontSpec `json:"front,omitempty"`
+	Foreground *ForegroundSpec `json:"foreground,omitempty"`
 }
 
 // Attempt is one run of a tracker.

@@ -89,7 +89,7 @@ func (s *Store) CutShots(ctx context.Context, source string, all []cut.Boundary)
 				State    string `db:"state"`
 				Note     string `db:"note"`
 			}
-			if err := tx.SelectContext(ctx, &seen, `SELECT item, first, last, assignee, state, note FROM seen WHERE shot = $1`, o.ID); err != nil {
+			if err := tx.SelectContext(ctx, &seen, `SELECT item, first, last, assignee, state, note FROM appearance WHERE shot = $1`, o.ID); err != nil {
 				return err
 			}
 			for _, v := range seen {
@@ -124,7 +124,7 @@ func (s *Store) CutShots(ctx context.Context, source string, all []cut.Boundary)
 				if a > b {
 					continue
 				}
-				if _, err := tx.ExecContext(ctx, `INSERT INTO seen (item, shot, first, last, assignee, state, note) VALUES ($1,$2,$3,$4,$5,$6,$7)`, p.item, id, a-first, b-first, p.assignee, p.state, p.note); err != nil {
+				if _, err := tx.ExecContext(ctx, `INSERT INTO appearance (item, shot, first, last, assignee, state, note) VALUES ($1,$2,$3,$4,$5,$6,$7)`, p.item, id, a-first, b-first, p.assignee, p.state, p.note); err != nil {
 					return err
 				}
 			}

@@ -58,8 +58,8 @@ type Finding struct {
 
 const findingColumns = `id, shot, cover, item, kind, severity, figure, says, frames, frame, place, evidence, recovered IS NOT NULL AS has_picture, state, revision, found, reason, by, at`
 
-// Inspection is how far the check of a shot has come.
-type Inspection struct {
+// CheckRun is how far the check of a shot has come.
+type CheckRun struct {
 	Shot     string                  `db:"shot" json:"shot"`
 	State    string                  `db:"state" json:"state" enum:"queued,running,done,failed"`
 	Revision int                     `db:"revision" json:"revision" doc:"that was checked last"`
@@ -114,12 +114,12 @@ func (s *Store) Waive(ctx context.Context, id, by, reason string) (f Finding, er
 	return f, err
 }
 
-// Inspection returns how far the check of a shot has come; the zero state says that it
+// CheckRun returns how far the check of a shot has come; the zero state says that it
 // was never asked for.
-func (s *Store) Inspection(ctx context.Context, shot string) (i Inspection, err error) {
-	err = s.db.GetContext(ctx, &i, `SELECT * FROM inspection WHERE shot = $1`, shot)
+func (s *Store) CheckRun(ctx context.Context, shot string) (i CheckRun, err error) {
+	err = s.db.GetContext(ctx, &i, `SELECT * FROM check_run WHERE shot = $1`, shot)
 	if none(err) == ErrNone {
-		return Inspection{Shot: shot, Revision: -1}, nil
+		return CheckRun{Shot: shot, Revision: -1}, nil
 	}
 	return i, err
 }
@@ -127,7 +127,7 @@ func (s *Store) Inspection(ctx context.Context, shot string) (i Inspection, err 
 // wantCheck puts the check of a shot into the queue, unless one waits there already. One
 // that is running may have read what was before: another follows it.
 func (s *Store) wantCheck(ctx context.Context, tx *sqlx.Tx, shot string, after time.Duration) error {
-	res, err := tx.ExecContext(ctx, `INSERT INTO inspection (shot, state) VALUES ($1, 'queued') ON CONFLICT (shot) DO UPDATE SET state = 'queued', error = '', at = now() WHERE inspection.state <> 'queued'`, shot)
+	res, err := tx.ExecContext(ctx, `INSERT INTO check_run (shot, state) VALUES ($1, 'queued') ON CONFLICT (shot) DO UPDATE SET state = 'queued', error = '', at = now() WHERE check_run.state <> 'queued'`, shot)
 	if err != nil {
 		return err
 	}
@@ -151,7 +151,7 @@ func (s *Store) Check(ctx context.Context, shot string, afresh bool) error {
 			return none(err)
 		}
 		if afresh {
-			if _, err := tx.ExecContext(ctx, `UPDATE inspection SET covers = '{}', items = '{}' WHERE shot = $1`,
+			if _, err := tx.ExecContext(ctx, `UPDATE check_run SET covers = '{}', items = '{}' WHERE shot = $1`,
 				shot); err != nil {
 				return err
 			}
@@ -163,18 +163,18 @@ func (s *Store) Check(ctx context.Context, shot string, afresh bool) error {
 	})
 }
 
-// BeginInspection says that a check is running.
-func (s *Store) BeginInspection(ctx context.Context, shot string) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO inspection (shot, state) VALUES ($1, 'running') ON CONFLICT (shot) DO UPDATE SET state = 'running', done = 0, frames = 0, error = '', waiting = '', at = now()`, shot)
+// BeginCheckRun says that a check is running.
+func (s *Store) BeginCheckRun(ctx context.Context, shot string) error {
+	_, err := s.db.ExecContext(ctx, `INSERT INTO check_run (shot, state) VALUES ($1, 'running') ON CONFLICT (shot) DO UPDATE SET state = 'running', done = 0, frames = 0, error = '', waiting = '', at = now()`, shot)
 	if err != nil {
 		return err
 	}
 	return notify(ctx, s.db, "check", shot)
 }
 
-// SetInspection says how far a running check has come.
-func (s *Store) SetInspection(ctx context.Context, shot string, done, frames int) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE inspection SET done = $2, frames = $3, at = now() WHERE shot = $1`, shot,
+// SetCheckRun says how far a running check has come.
+func (s *Store) SetCheckRun(ctx context.Context, shot string, done, frames int) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE check_run SET done = $2, frames = $3, at = now() WHERE shot = $1`, shot,
 		done, frames)
 	if err != nil {
 		return err
@@ -182,9 +182,9 @@ func (s *Store) SetInspection(ctx context.Context, shot string, done, frames int
 	return notify(ctx, s.db, "check", shot)
 }
 
-// FailInspection says why a check failed.
-func (s *Store) FailInspection(ctx context.Context, shot, why string) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE inspection SET state = 'failed', error = $2, waiting = '', at = now() WHERE shot = $1`, shot, why)
+// FailCheckRun says why a check failed.
+func (s *Store) FailCheckRun(ctx context.Context, shot, why string) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE check_run SET state = 'failed', error = $2, waiting = '', at = now() WHERE shot = $1`, shot, why)
 	if err != nil {
 		return err
 	}
@@ -245,8 +245,8 @@ func (s *Store) Found(ctx context.Context, r Result) error {
 				return err
 			}
 		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO inspection (shot, state, revision, covers, items) VALUES ($1, 'done', $2, $3, $4)
-			ON CONFLICT (shot) DO UPDATE SET state = CASE inspection.state WHEN 'queued' THEN 'queued' ELSE 'done' END, revision = $2, covers = $3, items = $4, error = '', at = now()`,
+		_, err := tx.ExecContext(ctx, `INSERT INTO check_run (shot, state, revision, covers, items) VALUES ($1, 'done', $2, $3, $4)
+			ON CONFLICT (shot) DO UPDATE SET state = CASE check_run.state WHEN 'queued' THEN 'queued' ELSE 'done' END, revision = $2, covers = $3, items = $4, error = '', at = now()`,
 			r.Shot, r.Revision, JSON[map[string]string]{r.Covers}, JSON[map[string]string]{r.Items})
 		if err != nil {
 			return err

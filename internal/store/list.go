@@ -21,8 +21,8 @@ type Item struct {
 	Created time.Time `db:"created" json:"created"`
 }
 
-// Seen is an item in a shot in which it is seen.
-type Seen struct {
+// Appearance is an item in a shot in which it is seen.
+type Appearance struct {
 	Item     string          `db:"item" json:"item"`
 	Shot     string          `db:"shot" json:"shot"`
 	First    int             `db:"first" json:"first" doc:"frames of the shot; -1 where they are not known"`
@@ -57,15 +57,15 @@ type Decision struct {
 
 const itemColumns = `id, programme, name, kind, description, reason, requester, due, created`
 
-// seenColumns count the open findings about covers of the item: those are kept with the
+// appearanceColumns count the open findings about covers of the item: those are kept with the
 // item, so that no document has to be read.
-const seenColumns = `seen.item, seen.shot, seen.first, seen.last, seen.state, seen.assignee, seen.note, seen.by, seen.at, seen.decides <> '' AS covered,
-	coalesce(inspection.items ->> seen.item = seen.decides, false) AS checked, coalesce(f.severe, 0) AS severe, coalesce(f.minor, 0) AS minor`
+const appearanceColumns = `appearance.item, appearance.shot, appearance.first, appearance.last, appearance.state, appearance.assignee, appearance.note, appearance.by, appearance.at, appearance.fingerprint <> '' AS covered,
+	coalesce(check_run.items ->> appearance.item = appearance.fingerprint, false) AS checked, coalesce(f.severe, 0) AS severe, coalesce(f.minor, 0) AS minor`
 
-const seenFrom = ` FROM seen JOIN item ON item.id = seen.item LEFT JOIN inspection ON inspection.shot = seen.shot LEFT JOIN (
+const appearanceFrom = ` FROM appearance JOIN item ON item.id = appearance.item LEFT JOIN check_run ON check_run.shot = appearance.shot LEFT JOIN (
 		SELECT shot, item, count(*) FILTER (WHERE severity = 'severe') AS severe, count(*) FILTER (WHERE severity <> 'severe') AS minor
 		FROM finding WHERE state = 'open' GROUP BY shot, item
-	) f ON f.shot = seen.shot AND f.item = seen.item`
+	) f ON f.shot = appearance.shot AND f.item = appearance.item`
 
 // Items lists a programme's items, in the order they came.
 func (s *Store) Items(ctx context.Context, programme string) (out []Item, err error) {
@@ -78,21 +78,21 @@ func (s *Store) Items(ctx context.Context, programme string) (out []Item, err er
 func (s *Store) ItemsOf(ctx context.Context, shot string) (out []Item, err error) {
 	out = []Item{}
 	return out, s.db.SelectContext(ctx, &out, `SELECT `+itemColumns+
-		` FROM item WHERE id IN (SELECT item FROM seen WHERE shot = $1) ORDER BY created, id`, shot)
+		` FROM item WHERE id IN (SELECT item FROM appearance WHERE shot = $1) ORDER BY created, id`, shot)
 }
 
-// AllSeen lists where a programme's items are seen.
-func (s *Store) AllSeen(ctx context.Context, programme string) (out []Seen, err error) {
-	out = []Seen{}
-	return out, s.db.SelectContext(ctx, &out, `SELECT `+seenColumns+seenFrom+
-		` WHERE item.programme = $1 ORDER BY seen.added, seen.item`, programme)
+// Appearances lists where a programme's items are seen.
+func (s *Store) Appearances(ctx context.Context, programme string) (out []Appearance, err error) {
+	out = []Appearance{}
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+appearanceColumns+appearanceFrom+
+		` WHERE item.programme = $1 ORDER BY appearance.added, appearance.item`, programme)
 }
 
-// SeenIn lists the items of a shot.
-func (s *Store) SeenIn(ctx context.Context, shot string) (out []Seen, err error) {
-	out = []Seen{}
-	return out, s.db.SelectContext(ctx, &out, `SELECT `+seenColumns+seenFrom+
-		` WHERE seen.shot = $1 ORDER BY seen.added, seen.item`, shot)
+// AppearancesIn lists the items of a shot.
+func (s *Store) AppearancesIn(ctx context.Context, shot string) (out []Appearance, err error) {
+	out = []Appearance{}
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+appearanceColumns+appearanceFrom+
+		` WHERE appearance.shot = $1 ORDER BY appearance.added, appearance.item`, shot)
 }
 
 // AddItem enters an item that is seen in a shot.
@@ -105,7 +105,7 @@ func (s *Store) AddItem(ctx context.Context, shot string, item clearance.Details
 		if it, err = addItem(ctx, tx, programme, item); err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO seen (item, shot) VALUES ($1, $2)`, it.ID, shot); err != nil {
+		if _, err := tx.ExecContext(ctx, `INSERT INTO appearance (item, shot) VALUES ($1, $2)`, it.ID, shot); err != nil {
 			return err
 		}
 		return notify(ctx, tx, "programme", programme)
@@ -167,7 +167,7 @@ func (s *Store) Place(ctx context.Context, item, shot string, first, last int) e
 		if err := tx.GetContext(ctx, &programme, `SELECT item.programme FROM item JOIN shot ON shot.programme = item.programme WHERE item.id = $1 AND shot.id = $2`, item, shot); err != nil {
 			return none(err)
 		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO seen (item, shot, first, last) VALUES ($1,$2,$3,$4) ON CONFLICT (item, shot) DO UPDATE SET first = $3, last = $4`, item, shot, first, last)
+		_, err := tx.ExecContext(ctx, `INSERT INTO appearance (item, shot, first, last) VALUES ($1,$2,$3,$4) ON CONFLICT (item, shot) DO UPDATE SET first = $3, last = $4`, item, shot, first, last)
 		if err != nil {
 			return err
 		}
@@ -179,7 +179,7 @@ func (s *Store) Place(ctx context.Context, item, shot string, first, last int) e
 func (s *Store) Unplace(ctx context.Context, item, shot string) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
 		var programme string
-		if err := tx.GetContext(ctx, &programme, `DELETE FROM seen USING item WHERE item.id = seen.item AND seen.item = $1 AND seen.shot = $2 RETURNING item.programme`, item, shot); err != nil {
+		if err := tx.GetContext(ctx, &programme, `DELETE FROM appearance USING item WHERE item.id = appearance.item AND appearance.item = $1 AND appearance.shot = $2 RETURNING item.programme`, item, shot); err != nil {
 			return none(err)
 		}
 		return notify(ctx, tx, "programme", programme)
@@ -207,8 +207,8 @@ func (s *Store) Assign(ctx context.Context, rows []Row, who string) (changed int
 	err = s.tx(ctx, func(tx *sqlx.Tx) error {
 		var done []Row
 		err := tx.SelectContext(ctx, &done, `
-			UPDATE seen SET assignee = $3 FROM unnest($1::text[], $2::text[]) AS r (item, shot)
-			WHERE seen.item = r.item AND seen.shot = r.shot RETURNING seen.item, seen.shot`, items, shots, who)
+			UPDATE appearance SET assignee = $3 FROM unnest($1::text[], $2::text[]) AS r (item, shot)
+			WHERE appearance.item = r.item AND appearance.shot = r.shot RETURNING appearance.item, appearance.shot`, items, shots, who)
 		if err != nil {
 			return err
 		}
@@ -252,7 +252,7 @@ func (r *Refused) Error() string { return r.Why.Error() }
 
 // Decide moves an item on in a shot, as the rules allow (clearance.Standing). Without a
 // state it is a note, which leaves the item where it is.
-func (s *Store) Decide(ctx context.Context, d Decision) (out Seen, err error) {
+func (s *Store) Decide(ctx context.Context, d Decision) (out Appearance, err error) {
 	err = s.tx(ctx, func(tx *sqlx.Tx) error {
 		if out, err = s.decide(ctx, tx, d); err != nil {
 			return err
@@ -289,14 +289,14 @@ func (s *Store) DecideAll(ctx context.Context, all []Decision) (changed int, ref
 }
 
 // decide does so in a transaction. What it refuses it has not begun to write.
-func (s *Store) decide(ctx context.Context, tx *sqlx.Tx, d Decision) (out Seen, err error) {
+func (s *Store) decide(ctx context.Context, tx *sqlx.Tx, d Decision) (out Appearance, err error) {
 	var locked string
-	if err := tx.GetContext(ctx, &locked, `SELECT item FROM seen WHERE item = $1 AND shot = $2 FOR UPDATE`, d.Item,
+	if err := tx.GetContext(ctx, &locked, `SELECT item FROM appearance WHERE item = $1 AND shot = $2 FOR UPDATE`, d.Item,
 		d.Shot); err != nil {
 		return out, none(err)
 	}
 	standing := func() error {
-		return none(tx.GetContext(ctx, &out, `SELECT `+seenColumns+seenFrom+` WHERE seen.item = $1 AND seen.shot = $2`,
+		return none(tx.GetContext(ctx, &out, `SELECT `+appearanceColumns+appearanceFrom+` WHERE appearance.item = $1 AND appearance.shot = $2`,
 			d.Item, d.Shot))
 	}
 	if err := standing(); err != nil {
@@ -339,7 +339,7 @@ func decided(ctx context.Context, tx *sqlx.Tx, d Decision) error {
 	if err := said(ctx, tx, d); err != nil {
 		return err
 	}
-	_, err := tx.ExecContext(ctx, `UPDATE seen SET state = $3, note = $4, by = $5, at = now() WHERE item = $1 AND shot = $2`, d.Item, d.Shot, d.State, d.Note, d.By)
+	_, err := tx.ExecContext(ctx, `UPDATE appearance SET state = $3, note = $4, by = $5, at = now() WHERE item = $1 AND shot = $2`, d.Item, d.Shot, d.State, d.Note, d.By)
 	return err
 }
 
@@ -365,20 +365,20 @@ func (s *Store) ProgrammeDecisions(ctx context.Context, programme string) (out [
 // them may not be what it was.
 func (s *Store) edited(ctx context.Context, tx *sqlx.Tx, shot, author string, r Revision) error {
 	var rows []struct {
-		Item    string          `db:"item"`
-		State   clearance.State `db:"state"`
-		Decides string          `db:"decides"`
+		Item        string          `db:"item"`
+		State       clearance.State `db:"state"`
+		Fingerprint string          `db:"fingerprint"`
 	}
-	if err := tx.SelectContext(ctx, &rows, `SELECT item, state, decides FROM seen WHERE shot = $1`, shot); err != nil {
+	if err := tx.SelectContext(ctx, &rows, `SELECT item, state, fingerprint FROM appearance WHERE shot = $1`, shot); err != nil {
 		return err
 	}
 	moved := false
 	for _, row := range rows {
 		now := r.Document.ItemFingerprint(row.Item)
-		if now == row.Decides {
+		if now == row.Fingerprint {
 			continue
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE seen SET decides = $3 WHERE item = $1 AND shot = $2`, row.Item, shot,
+		if _, err := tx.ExecContext(ctx, `UPDATE appearance SET fingerprint = $3 WHERE item = $1 AND shot = $2`, row.Item, shot,
 			now); err != nil {
 			return err
 		}
@@ -410,19 +410,19 @@ func (s *Store) Entries(ctx context.Context, programme string) ([]clearance.Entr
 	if err != nil {
 		return nil, err
 	}
-	seen, err := s.AllSeen(ctx, programme)
+	seen, err := s.Appearances(ctx, programme)
 	if err != nil {
 		return nil, err
 	}
-	of := map[string][]clearance.Seen{}
+	of := map[string][]clearance.Appearance{}
 	for _, v := range seen {
-		of[v.Item] = append(of[v.Item], clearance.Seen{
+		of[v.Item] = append(of[v.Item], clearance.Appearance{
 			Shot: v.Shot, First: v.First, Last: v.Last, State: v.State, Assignee: v.Assignee, Note: v.Note,
 		})
 	}
 	var out []clearance.Entry
 	for _, it := range items {
-		out = append(out, clearance.Entry{ID: it.ID, Details: it.Details, Seen: of[it.ID]})
+		out = append(out, clearance.Entry{ID: it.ID, Details: it.Details, Appearances: of[it.ID]})
 	}
 	return out, nil
 }
@@ -451,11 +451,11 @@ func (s *Store) Import(ctx context.Context, programme, by string, was []clearanc
 			} else if err := setItem(ctx, tx, e.ID, e.Details); err != nil {
 				return err
 			}
-			old := map[string]clearance.Seen{}
-			for _, v := range before[e.ID].Seen {
+			old := map[string]clearance.Appearance{}
+			for _, v := range before[e.ID].Appearances {
 				old[v.Shot] = v
 			}
-			for _, v := range e.Seen {
+			for _, v := range e.Appearances {
 				o, there := old[v.Shot]
 				if there && o == v {
 					continue
@@ -463,7 +463,7 @@ func (s *Store) Import(ctx context.Context, programme, by string, was []clearanc
 				if !there {
 					o.State = clearance.ToDo
 				}
-				_, err := tx.ExecContext(ctx, `INSERT INTO seen (item, shot, first, last, assignee) VALUES ($1,$2,$3,$4,$5)
+				_, err := tx.ExecContext(ctx, `INSERT INTO appearance (item, shot, first, last, assignee) VALUES ($1,$2,$3,$4,$5)
 					ON CONFLICT (item, shot) DO UPDATE SET first = $3, last = $4, assignee = $5`, e.ID, v.Shot, v.First, v.Last,
 					v.Assignee)
 				if err != nil {

@@ -10,8 +10,8 @@ import (
 	"celator/core/geom"
 )
 
-// FrontSpec is what a run looks for that passes in front of its track's surface.
-type FrontSpec struct {
+// ForegroundSpec is what a run looks for that passes in front of its track's surface.
+type ForegroundSpec struct {
 	Proposed cover.Proposed `json:"proposed"` // with the settings
 	Cover    string         `json:"cover"`    // the holdout that takes the mattes; a new one where the document has none of that id
 	Name     string         `json:"name"`

@@ -65,7 +65,7 @@ var unended = []struct {
 		},
 	},
 	{
-		`SELECT shot FROM inspection t WHERE state IN ('queued', 'running') AND at < now() - $1::interval AND ` +
+		`SELECT shot FROM check_run t WHERE state IN ('queued', 'running') AND at < now() - $1::interval AND ` +
 			jobless("check", "shot", "shot"),
 		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
 			_, err := s.queue.InsertTx(ctx, tx.Tx, CheckArgs{Shot: id}, nil)

@@ -114,7 +114,7 @@ func TestOwnWorkIsNotApproved(t *testing.T) {
 	}
 	// As the check would leave it: clean, and checked as it stands.
 	if _, err := db.Exec(`
-		INSERT INTO inspection (shot, state, revision, items) VALUES ($1, 'done', $2, jsonb_build_object($3::text, $4::text))
+		INSERT INTO check_run (shot, state, revision, items) VALUES ($1, 'done', $2, jsonb_build_object($3::text, $4::text))
 		ON CONFLICT (shot) DO UPDATE SET state = 'done', revision = $2, items = excluded.items`,
 		sh.ID, head.Number, item.ID, head.Document.ItemFingerprint(item.ID)); err != nil {
 		t.Fatal(err)
@@ -153,7 +153,7 @@ func TestDatabaseRefuses(t *testing.T) {
 			FROM revision WHERE shot = '` + sh.ID + `'`,
 		"a kind of no item":            `UPDATE item SET kind = 'thing' WHERE id = '` + item.ID + `'`,
 		"a day that is none":           `UPDATE item SET due = 'soon' WHERE id = '` + item.ID + `'`,
-		"a state of no item":           `UPDATE seen SET state = 'done' WHERE item = '` + item.ID + `'`,
+		"a state of no item":           `UPDATE appearance SET state = 'done' WHERE item = '` + item.ID + `'`,
 		"a waiver without a reason":    `INSERT INTO finding (id, shot, cover, kind, severity, figure, says, frames, frame, state, revision) VALUES ('f', '` + sh.ID + `', 'c', 'exposed', 'severe', 1, '', '[]', 0, 'waived', 1)`,
 		"a look at a frame before all": `INSERT INTO look (shot, cover, frame, digest, author) VALUES ('` + sh.ID + `', 'c', -1, 'd', 'a')`,
 		"an item of no programme":      `UPDATE item SET programme = 'nowhere' WHERE id = '` + item.ID + `'`,
@@ -210,7 +210,7 @@ func TestNothingOutlivesItsProgramme(t *testing.T) {
 		return out
 	}
 	before := counts()
-	for _, name := range []string{"source", "shot", "revision", "item", "seen", "decision", "look", "attempt", "style"} {
+	for _, name := range []string{"source", "shot", "revision", "item", "appearance", "decision", "look", "attempt", "style"} {
 		if before[name] == 0 {
 			t.Errorf("%s has no row to lose", name)
 		}

@@ -15,7 +15,7 @@ import (
 	"strings"
 	"time"
 
-	"celator/internal/library"
+	"celator/internal/storage"
 	"celator/internal/store"
 )
 
@@ -41,7 +41,7 @@ type Done struct {
 }
 
 // Often sweeps now and every hour until the context ends.
-func Often(ctx context.Context, st *store.Store, lib library.Library, log *slog.Logger) {
+func Often(ctx context.Context, st *store.Store, lib storage.Library, log *slog.Logger) {
 	for {
 		done, err := Run(ctx, st, lib, Rules, false, time.Now())
 		for _, d := range done {
@@ -59,7 +59,7 @@ func Often(ctx context.Context, st *store.Store, lib library.Library, log *slog.
 }
 
 // Run sweeps once; dry only says what would go. Each rule goes on where another fails.
-func Run(ctx context.Context, st *store.Store, lib library.Library, ages Ages, dry bool, now time.Time) ([]Done,
+func Run(ctx context.Context, st *store.Store, lib storage.Library, ages Ages, dry bool, now time.Time) ([]Done,
 	error,
 ) {
 	s := &sweeper{ctx: ctx, st: st, lib: lib, ages: ages, dry: dry, now: now}
@@ -70,7 +70,7 @@ func Run(ctx context.Context, st *store.Store, lib library.Library, ages Ages, d
 type sweeper struct {
 	ctx  context.Context
 	st   *store.Store
-	lib  library.Library
+	lib  storage.Library
 	ages Ages
 	dry  bool
 	now  time.Time

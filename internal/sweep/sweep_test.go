@@ -11,8 +11,8 @@ import (
 
 	"celator/core/cover"
 	"celator/core/geom"
-	"celator/internal/library"
 	"celator/internal/media"
+	"celator/internal/storage"
 	"celator/internal/store"
 	"celator/internal/testdb"
 )
@@ -20,7 +20,7 @@ import (
 func TestMain(m *testing.M) { testdb.Main(m) }
 
 // write makes a file of a certain age and returns its path.
-func write(t *testing.T, lib library.Library, age time.Duration, rel string) string {
+func write(t *testing.T, lib storage.Library, age time.Duration, rel string) string {
 	t.Helper()
 	p := filepath.Join(lib.Store, rel)
 	if err := os.MkdirAll(filepath.Dir(p), 0o700); err != nil {
@@ -44,7 +44,7 @@ func TestSweep(t *testing.T) {
 	ctx := context.Background()
 	st, _ := testdb.Open(t)
 	dir := t.TempDir()
-	lib, err := library.New(dir, dir)
+	lib, err := storage.New(dir, dir)
 	if err != nil {
 		t.Fatal(err)
 	}

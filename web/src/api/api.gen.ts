@@ -419,7 +419,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/shots/{id}/fronts": {
+    "/api/shots/{id}/foreground-runs": {
         parameters: {
             query?: never;
             header?: never;
@@ -429,14 +429,14 @@ export interface paths {
         get?: never;
         put?: never;
         /** Look for what passes in front of a followed surface */
-        post: operations["lookInFront"];
+        post: operations["findForeground"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/shots/{id}/given": {
+    "/api/shots/{id}/imported-tracks": {
         parameters: {
             query?: never;
             header?: never;
@@ -446,7 +446,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Enter a track from elsewhere, with its poses */
-        post: operations["given"];
+        post: operations["importTrack"];
         delete?: never;
         options?: never;
         head?: never;
@@ -814,6 +814,37 @@ export interface components {
             /** @description the last part of a finished upload's address */
             upload?: string;
         };
+        Appearance: {
+            assignee: string;
+            /** Format: date-time */
+            at: string;
+            /** @description who decided last */
+            by: string;
+            /** @description it was checked as it is hidden now */
+            checked: boolean;
+            /** @description something hides it there */
+            covered: boolean;
+            /**
+             * Format: int64
+             * @description frames of the shot; -1 where they are not known
+             */
+            first: number;
+            item: string;
+            /** Format: int64 */
+            last: number;
+            /** Format: int64 */
+            minor: number;
+            /** @description of the last decision */
+            note: string;
+            /**
+             * Format: int64
+             * @description open severe findings
+             */
+            severe: number;
+            shot: string;
+            /** @enum {string} */
+            state: "todo" | "work" | "ready" | "back" | "approved" | "waived";
+        };
         AssessBody: {
             /** Format: int64 */
             frame: number;
@@ -848,12 +879,12 @@ export interface components {
             figures?: components["schemas"]["Figures"];
             /** Format: date-time */
             finished?: string;
+            /** @description the holdout of a run that looks for what passes in front of the track's surface */
+            foreground?: string;
             /** Format: int64 */
             frames: number;
             /** Format: int64 */
             from: number;
-            /** @description the holdout of a run that looks for what passes in front of the track's surface */
-            front?: string;
             id: string;
             /** @description what such a run has found so far, without the pictures */
             mattes?: components["schemas"]["Mattes"];
@@ -1311,7 +1342,7 @@ export interface components {
             shots: number;
             style: components["schemas"]["StyleView"];
         };
-        FrontBody: {
+        ForegroundBody: {
             /** @description the proposed holdout that is looked for again, or the id of a new one */
             cover: string;
             /**
@@ -1507,9 +1538,9 @@ export interface components {
             text: string;
         };
         ListView: {
-            items: components["schemas"]["Item"][];
             /** @description the items in the shots; an item without a row is in none yet */
-            seen: components["schemas"]["Seen"][];
+            appearances: components["schemas"]["Appearance"][];
+            items: components["schemas"]["Item"][];
             shots: components["schemas"]["Shot"][];
         };
         LockCover: {
@@ -1911,13 +1942,13 @@ export interface components {
             sourceInfo: components["schemas"]["SourceView"];
         };
         ReviewView: {
+            appearance: components["schemas"]["Appearance"];
             /** @description the names of what hides it */
             covers: string[];
             /** @description the newest first */
             decisions: components["schemas"]["Decision"][];
             findings: components["schemas"]["FindingView"][];
             item: components["schemas"]["Item"];
-            seen: components["schemas"]["Seen"];
             /** @description the frames in which it is hidden */
             span?: components["schemas"]["Span"];
         };
@@ -1956,37 +1987,6 @@ export interface components {
         RunCheckRequest: {
             /** @description also what was checked and has not changed */
             afresh?: boolean;
-        };
-        Seen: {
-            assignee: string;
-            /** Format: date-time */
-            at: string;
-            /** @description who decided last */
-            by: string;
-            /** @description it was checked as it is hidden now */
-            checked: boolean;
-            /** @description something hides it there */
-            covered: boolean;
-            /**
-             * Format: int64
-             * @description frames of the shot; -1 where they are not known
-             */
-            first: number;
-            item: string;
-            /** Format: int64 */
-            last: number;
-            /** Format: int64 */
-            minor: number;
-            /** @description of the last decision */
-            note: string;
-            /**
-             * Format: int64
-             * @description open severe findings
-             */
-            severe: number;
-            shot: string;
-            /** @enum {string} */
-            state: "todo" | "work" | "ready" | "back" | "approved" | "waived";
         };
         SetBoundariesRequest: {
             boundaries: components["schemas"]["Boundary"][];
@@ -2067,6 +2067,8 @@ export interface components {
             source: string;
         };
         ShotView: {
+            /** @description how far they have come */
+            appearances: components["schemas"]["Appearance"][];
             /** Format: date-time */
             created: string;
             /**
@@ -2088,8 +2090,6 @@ export interface components {
             programme: string;
             programmeName: string;
             revision: components["schemas"]["RevisionView"];
-            /** @description how far they have come */
-            seen: components["schemas"]["Seen"][];
             source: string;
             sourceInfo: components["schemas"]["SourceView"];
         };
@@ -3325,7 +3325,7 @@ export interface operations {
             };
         };
     };
-    lookInFront: {
+    findForeground: {
         parameters: {
             query?: never;
             header?: never;
@@ -3336,7 +3336,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FrontBody"];
+                "application/json": components["schemas"]["ForegroundBody"];
             };
         };
         responses: {
@@ -3358,7 +3358,7 @@ export interface operations {
             };
         };
     };
-    given: {
+    importTrack: {
         parameters: {
             query?: never;
             header?: never;
@@ -3508,7 +3508,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Seen"];
+                    "application/json": components["schemas"]["Appearance"];
                 };
             };
             /** @description The body is larger than 1048576 bytes. */

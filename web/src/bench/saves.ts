@@ -29,7 +29,8 @@ interface Session {
   painted(revision: number): Promise<void>; // its pixels are here
 }
 
-const retry = 2000; // ms
+/** How long to wait before trying again, ms. */
+const retry = 2000;
 
 export class Saves {
   private queue: Change[] = [];
@@ -42,6 +43,7 @@ export class Saves {
   constructor(
     private shot: string,
     private session: Session,
+    private retryAfter = retry,
   ) {}
 
   /** Begins on a revision, and takes up what an earlier visit could not save. */
@@ -98,6 +100,7 @@ export class Saves {
 
   /** Keeps what is unsaved in the browser as well. */
   private keep(): void {
+    if (this.closed) return; // the next visit keeps what is left, and must not find it again
     const commands = this.open?.commands ?? this.waiting;
     if (commands.length)
       localStorage.setItem(this.place, JSON.stringify({ commands, base: this.open ? -1 : this.head.number }));
@@ -147,7 +150,7 @@ export class Saves {
           ? 'The server cannot be reached. Your changes are kept here and saved when it is back.'
           : `${(e as Problem).message} Your changes are kept here and saved then.`,
       );
-      await new Promise((r) => setTimeout(r, retry));
+      await new Promise((r) => setTimeout(r, this.retryAfter));
       return;
     }
     let head: Revision;
@@ -163,7 +166,7 @@ export class Saves {
         );
         return;
       }
-      await new Promise((r) => setTimeout(r, retry));
+      await new Promise((r) => setTimeout(r, this.retryAfter));
       return; // tried again, and then said
     }
     const was: Document = this.head.document;

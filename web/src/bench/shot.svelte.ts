@@ -1,5 +1,5 @@
 // The shot that is open, as the server has it: its source, its items and their states.
-import { api, ask, type Item, type Seen, type Shot } from '../api/api';
+import { api, ask, type Item, type Appearance, type Shot } from '../api/api';
 
 export class OpenShot {
   view = $state<Shot>();
@@ -26,8 +26,8 @@ export class OpenShot {
     return this.view?.items ?? [];
   }
   /** How far an item has come in this shot. */
-  standing(item: string): Seen | undefined {
-    return this.view?.seen.find((s) => s.item === item);
+  standing(item: string): Appearance | undefined {
+    return this.view?.appearances.find((s) => s.item === item);
   }
 
   /** Reads the shot, without showing it yet. */

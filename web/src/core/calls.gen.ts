@@ -842,7 +842,7 @@ export interface components {
             path: string;
         };
         Description: {
-            ground: boolean;
+            "clean plate": boolean;
             /** @enum {string} */
             kind: "blur" | "mosaic" | "fill" | "dim" | "surfaceFill" | "patch";
             settings: components["schemas"]["Setting"][];

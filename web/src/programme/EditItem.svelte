@@ -98,7 +98,7 @@
         maxlength="200"
       />
       <label for="i-due">Due</label><input id="i-due" type="date" class="input w-full input-sm" bind:value={f.due} />
-      <label for="i-shot">{row ? 'Also seen in' : 'Seen in'}</label>
+      <label for="i-shot">{row ? 'Also seen in' : 'Appearance in'}</label>
       <select id="i-shot" class="select w-full select-sm" bind:value={shot}
         ><option value="">{row ? 'no other shot' : 'no shot yet'}</option>{#each c.list?.shots ?? [] as s (s.id)}<option
             value={s.id}>{s.name}</option

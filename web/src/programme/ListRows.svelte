@@ -15,7 +15,9 @@
   const rows = $derived(c.shown.slice(0, c.limit));
   const today = new Date().toISOString().slice(0, 10);
   const middle = (r: Row) =>
-    r.seen!.first >= 0 ? Math.round((r.seen!.first + r.seen!.last) / 2) : Math.floor((r.shot!.frames - 1) / 2);
+    r.appearance!.first >= 0
+      ? Math.round((r.appearance!.first + r.appearance!.last) / 2)
+      : Math.floor((r.shot!.frames - 1) / 2);
   $effect(() => document.getElementById(`row-${c.at}`)?.scrollIntoView({ block: 'nearest' }));
 </script>
 
@@ -46,7 +48,7 @@
   </thead>
   <tbody>
     {#each rows as r (r.key)}
-      {@const s = states[r.seen?.state ?? 'todo']}
+      {@const s = states[r.appearance?.state ?? 'todo']}
       <tr
         id="row-{r.key}"
         class="border-b border-base-300 align-top {c.at === r.key
@@ -70,12 +72,12 @@
         <td class="py-1.5 pr-2">
           {#if r.shot && stills(r.shot.id)}
             <span class="flex gap-1">
-              {#each r.seen!.covered ? ['&before=1', ''] : ['&before=1'] as which (which)}
+              {#each r.appearance!.covered ? ['&before=1', ''] : ['&before=1'] as which (which)}
                 <img
                   class="h-[44px] w-[76px] bg-[#1c1c1c] object-cover"
                   loading="lazy"
                   alt={which ? 'Before' : 'After'}
-                  src="/api/shots/{r.shot.id}/stills/{middle(r)}?item={r.item.id}{which}&v={r.seen!.at}"
+                  src="/api/shots/{r.shot.id}/stills/{middle(r)}?item={r.item.id}{which}&v={r.appearance!.at}"
                 />
               {/each}
             </span>
@@ -93,36 +95,36 @@
           >
         </td>
         <td class="py-1.5 pr-2">
-          {#if r.shot}{r.shot.name}{#if r.seen!.first >= 0}<span class="tc quiet block text-[12px]"
-                >f {r.seen!.first}–{r.seen!.last}</span
+          {#if r.shot}{r.shot.name}{#if r.appearance!.first >= 0}<span class="tc quiet block text-[12px]"
+                >f {r.appearance!.first}–{r.appearance!.last}</span
               >{/if}{:else}<span class="quiet">in no shot yet</span>{/if}
         </td>
         <td class="py-1.5 pr-2 whitespace-nowrap" data-testid="state"
           ><span class={s.colour}><span aria-hidden="true">{s.mark}</span> {s.name}</span
-          >{#if r.seen?.note && ['back', 'waived'].includes(r.seen.state)}<span
-              class="quiet block max-w-44 text-[12px] whitespace-normal">{r.seen.note}</span
+          >{#if r.appearance?.note && ['back', 'waived'].includes(r.appearance.state)}<span
+              class="quiet block max-w-44 text-[12px] whitespace-normal">{r.appearance.note}</span
             >{/if}</td
         >
         <td class="py-1.5 pr-2 whitespace-nowrap">
-          {#if r.seen?.severe || r.seen?.minor}
+          {#if r.appearance?.severe || r.appearance?.minor}
             <a class="hover:underline" href="/shots/{r.shot!.id}?item={r.item.id}&step=check" onclick={route.follow}>
-              {#if r.seen.severe}<span class="font-semibold text-error">▼ {r.seen.severe} severe</span>{/if}
-              {#if r.seen.minor}<span class="quiet block">{r.seen.minor} minor</span>{/if}
+              {#if r.appearance.severe}<span class="font-semibold text-error">▼ {r.appearance.severe} severe</span>{/if}
+              {#if r.appearance.minor}<span class="quiet block">{r.appearance.minor} minor</span>{/if}
             </a>
           {/if}
-          {#if r.seen && !r.seen.severe && !r.seen.minor}<span
-              class={r.seen.checked && r.seen.covered ? 'text-success' : 'quiet'}
-              >{!r.seen.covered ? '–' : r.seen.checked ? 'none' : 'to be checked'}</span
+          {#if r.appearance && !r.appearance.severe && !r.appearance.minor}<span
+              class={r.appearance.checked && r.appearance.covered ? 'text-success' : 'quiet'}
+              >{!r.appearance.covered ? '–' : r.appearance.checked ? 'none' : 'to be checked'}</span
             >{/if}
         </td>
         <td
           class="tc py-1.5 pr-2 whitespace-nowrap {r.item.due &&
           r.item.due < today &&
-          !['approved', 'waived'].includes(r.seen?.state ?? '')
+          !['approved', 'waived'].includes(r.appearance?.state ?? '')
             ? 'text-error'
             : ''}">{r.item.due}</td
         >
-        <td class="py-1.5 pr-2">{r.seen?.assignee ?? ''}</td>
+        <td class="py-1.5 pr-2">{r.appearance?.assignee ?? ''}</td>
         <td class="py-1.5 text-right"><button class="quiet hover:underline" onclick={() => edit(r)}>Edit</button></td>
       </tr>
     {:else}

@@ -1,13 +1,13 @@
 // The clearance list of a programme: its rows, what of them is shown, and what is done
 // to those that are picked.
-import { api, ask, type Item, type List, type Seen, type State } from '../api/api';
+import { api, ask, type Item, type List, type Appearance, type State } from '../api/api';
 import { me } from '../shared/me';
 import { ended, order } from '../shared/states';
 
 export interface Row {
   key: string; // item/shot
   item: Item;
-  seen?: Seen; // absent: the item is in no shot yet
+  appearance?: Appearance; // absent: the item is in no shot yet
   shot?: List['shots'][number];
   text: string; // what is searched, in lower case
 }
@@ -43,8 +43,8 @@ export class Clearance {
     const l = this.list;
     if (!l) return [];
     const shots = new Map(l.shots.map((s, i) => [s.id, { s, i }]));
-    const seen = new Map<string, Seen[]>();
-    for (const s of l.seen) seen.set(s.item, [...(seen.get(s.item) ?? []), s]);
+    const seen = new Map<string, Appearance[]>();
+    for (const s of l.appearances) seen.set(s.item, [...(seen.get(s.item) ?? []), s]);
     const out: Row[] = [];
     for (const item of l.items) {
       for (const s of seen.get(item.id) ?? [undefined]) {
@@ -61,17 +61,19 @@ export class Clearance {
         ]
           .join(' ')
           .toLowerCase();
-        out.push({ key: `${item.id}/${s?.shot ?? ''}`, item, seen: s, shot, text });
+        out.push({ key: `${item.id}/${s?.shot ?? ''}`, item, appearance: s, shot, text });
       }
     }
     const place = (r: Row) => (r.shot ? shots.get(r.shot.id)!.i : 1e9);
     const by: Record<Sort, (a: Row, b: Row) => number> = {
       shot: (a, b) => place(a) - place(b),
       name: (a, b) => a.item.name.localeCompare(b.item.name),
-      state: (a, b) => order.indexOf(a.seen?.state ?? 'todo') - order.indexOf(b.seen?.state ?? 'todo'),
+      state: (a, b) => order.indexOf(a.appearance?.state ?? 'todo') - order.indexOf(b.appearance?.state ?? 'todo'),
       due: (a, b) => (a.item.due || '9999').localeCompare(b.item.due || '9999'),
       findings: (a, b) =>
-        (b.seen?.severe ?? 0) * 1000 + (b.seen?.minor ?? 0) - ((a.seen?.severe ?? 0) * 1000 + (a.seen?.minor ?? 0)),
+        (b.appearance?.severe ?? 0) * 1000 +
+        (b.appearance?.minor ?? 0) -
+        ((a.appearance?.severe ?? 0) * 1000 + (a.appearance?.minor ?? 0)),
     };
     return out.sort((a, b) => by[this.sort](a, b) || place(a) - place(b));
   });
@@ -81,17 +83,19 @@ export class Clearance {
     return this.rows.filter(
       (r) =>
         (this.state === 'all' ||
-          (this.state === 'open' ? !ended(r.seen?.state ?? 'todo') : (r.seen?.state ?? 'todo') === this.state)) &&
+          (this.state === 'open'
+            ? !ended(r.appearance?.state ?? 'todo')
+            : (r.appearance?.state ?? 'todo') === this.state)) &&
         (!this.kind || r.item.kind === this.kind) &&
-        (!this.who || (r.seen?.assignee ?? '') === (this.who === '-' ? '' : this.who)) &&
+        (!this.who || (r.appearance?.assignee ?? '') === (this.who === '-' ? '' : this.who)) &&
         words.every((w) => r.text.includes(w)),
     );
   });
 
-  people = $derived([...new Set(this.list?.seen.map((s) => s.assignee).filter(Boolean))].sort());
+  people = $derived([...new Set(this.list?.appearances.map((s) => s.assignee).filter(Boolean))].sort());
   counts = $derived.by(() => {
     const n = Object.fromEntries(order.map((s) => [s, 0])) as Record<State, number>;
-    for (const r of this.rows) n[r.seen?.state ?? 'todo']++;
+    for (const r of this.rows) n[r.appearance?.state ?? 'todo']++;
     return n;
   });
 
@@ -112,7 +116,7 @@ export class Clearance {
   /** The rows that something is done to: those picked, else the one under the keys. */
   get meant(): Row[] {
     const some = this.rows.filter((r) => this.picked.has(r.key));
-    return (some.length ? some : this.rows.filter((r) => r.key === this.at)).filter((r) => r.seen);
+    return (some.length ? some : this.rows.filter((r) => r.key === this.at)).filter((r) => r.appearance);
   }
 
   move(by: number): void {
@@ -130,7 +134,7 @@ export class Clearance {
       const r = await ask(
         api.POST('/api/programmes/{id}/list', {
           params: { path: { id: this.programme } },
-          body: { rows: rows.map((x) => ({ item: x.item.id, shot: x.seen!.shot })), by: me.name, ...what },
+          body: { rows: rows.map((x) => ({ item: x.item.id, shot: x.appearance!.shot })), by: me.name, ...what },
         }),
       );
       this.refused = r.refused.map((x) => ({

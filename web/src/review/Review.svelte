@@ -33,7 +33,7 @@
   let drawn = $state(0);
 
   const queue = $derived(
-    (list?.seen ?? [])
+    (list?.appearances ?? [])
       .filter((s) => all || s.state === 'ready')
       .map((s) => ({
         ...s,
@@ -46,7 +46,8 @@
   const stretch = $derived.by<[number, number]>(() => {
     const last = (r?.shot.frames ?? 1) - 1;
     const s =
-      here?.span ?? (here && here.seen.first >= 0 ? { first: here.seen.first, last: here.seen.last } : undefined);
+      here?.span ??
+      (here && here.appearance.first >= 0 ? { first: here.appearance.first, last: here.appearance.last } : undefined);
     return s ? [Math.max(s.first - 12, 0), Math.min(s.last + 12, last)] : [0, last];
   });
   const open = $derived(here?.findings.filter((f) => f.state === 'open') ?? []);
@@ -56,11 +57,11 @@
     try {
       list = await ask(api.GET('/api/programmes/{id}/list', { params: { path: { id } } }));
       error = '';
-      if (!at || !list.seen.some((s) => s.item === at!.item && s.shot === at!.shot)) {
+      if (!at || !list.appearances.some((s) => s.item === at!.item && s.shot === at!.shot)) {
         const q = new URLSearchParams(location.search);
         const first =
-          list.seen.find((s) => s.item === q.get('item') && s.shot === q.get('shot')) ??
-          list.seen.find((s) => s.state === 'ready');
+          list.appearances.find((s) => s.item === q.get('item') && s.shot === q.get('shot')) ??
+          list.appearances.find((s) => s.state === 'ready');
         if (first) await show(first, true);
       } else await show(at, false);
     } catch (e) {
@@ -343,7 +344,7 @@
 
   <aside class="flex min-h-0 flex-col gap-3 overflow-auto border-l border-base-300 p-3" aria-label="Decision">
     {#if here && r}
-      {@const s = states[here.seen.state]}
+      {@const s = states[here.appearance.state]}
       <div>
         <h2 class="text-base font-semibold">
           {here.item.name} <span class="quiet font-normal">{kinds[here.item.kind]}</span>
@@ -352,8 +353,8 @@
           {r.shot.name}{#if here.span}, f {here.span.first}–{here.span.last}{/if}
         </p>
         <p>
-          <span class={s.colour}><span aria-hidden="true">{s.mark}</span> {s.name}</span>{#if here.seen.by}<span
-              class="quiet">, {here.seen.by}</span
+          <span class={s.colour}><span aria-hidden="true">{s.mark}</span> {s.name}</span>{#if here.appearance.by}<span
+              class="quiet">, {here.appearance.by}</span
             >{/if}
         </p>
         {#each [['', here.item.description], ['Why: ', here.item.reason], ['For: ', here.item.requester], ['Due: ', here.item.due]].filter((x) => x[1]) as [k, v] (k)}<p
@@ -423,12 +424,12 @@
         <div class="flex gap-1">
           <button
             class="btn flex-1 btn-primary btn-sm"
-            disabled={here.seen.state !== 'ready' || severe > 0 || !who.trim()}
+            disabled={here.appearance.state !== 'ready' || severe > 0 || !who.trim()}
             onclick={() => decide('approved')}>Approve (A)</button
           >
           <button
             class="btn flex-1 btn-sm"
-            disabled={!['ready', 'approved'].includes(here.seen.state) || !note.trim() || !who.trim()}
+            disabled={!['ready', 'approved'].includes(here.appearance.state) || !note.trim() || !who.trim()}
             onclick={() => decide('back')}>Send back</button
           >
           <button class="btn btn-sm" disabled={!note.trim() || !who.trim()} onclick={() => decide()}>Note only</button>

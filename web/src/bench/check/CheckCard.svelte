@@ -23,7 +23,7 @@
   let reason = $state('');
   let notes = $state.raw<Decision[]>([]);
   $effect(() => {
-    void shot.view?.seen;
+    void shot.view?.appearances;
     const item = selection.itemId;
     void ask(api.GET('/api/shots/{id}/review', { params: { path: { id: shot.id } } })).then(
       (r) => (notes = r.items.find((i) => i.item.id === item)?.decisions.filter((d) => d.note) ?? []),
@@ -152,16 +152,16 @@
     >{elsewhere} more on other items (Ctrl+↓)</button
   >{/if}
 
-{#if checking.seen}
-  {@const s = states[checking.seen.state]}
+{#if checking.appearance}
+  {@const s = states[checking.appearance.state]}
   <div class="mt-1 flex flex-col gap-1.5 border-t border-base-300 pt-2" data-testid="standing">
     <p>
       <span class={s.colour} aria-hidden="true">{s.mark}</span>
-      <span class="font-semibold">{s.name}</span>{#if checking.seen.by}<span class="quiet text-[12px]"
-          >, {checking.seen.by}</span
+      <span class="font-semibold">{s.name}</span>{#if checking.appearance.by}<span class="quiet text-[12px]"
+          >, {checking.appearance.by}</span
         >{/if}
     </p>
-    {#if checking.seen.state !== 'ready' && checking.seen.state !== 'approved'}
+    {#if checking.appearance.state !== 'ready' && checking.appearance.state !== 'approved'}
       <button
         class="btn btn-sm {checking.severe ? '' : 'btn-primary'}"
         onclick={() => checking.move('ready')}

@@ -1,6 +1,6 @@
 // What the check found in the shot: read when it changes, led to, waived, mended by
 // editing. The check itself runs in the queue after every pause.
-import { api, ask, type CheckResult, type Finding, type Seen, type Span, type State } from '../../api/api';
+import { api, ask, type CheckResult, type Finding, type Appearance, type Span, type State } from '../../api/api';
 import { me } from '../../shared/me';
 import type { Notice } from '../notice.svelte';
 import type { Playhead } from '../playhead.svelte';
@@ -65,7 +65,7 @@ export class Checking {
   }
 
   /** The item in hand in this shot. */
-  get seen(): Seen | undefined {
+  get appearance(): Appearance | undefined {
     return this.shot.standing(this.selection.itemId);
   }
 

@@ -58,7 +58,7 @@ export class Following {
     private notice: Notice,
     toolbox: Toolbox,
   ) {
-    attempts.listen((a, before) => !a.front && this.heard(a, before));
+    attempts.listen((a, before) => !a.foreground && this.heard(a, before));
     toolbox.on('surface', (_, knots) => {
       toolbox.tool = 'move';
       this.apart = { frame: this.playhead.frame, surface: knots.map((k) => k.p), points: false };
@@ -98,7 +98,7 @@ export class Following {
 
   /** The runs of the tracker in this shot. */
   get runs(): Attempt[] {
-    return this.attempts.all.filter((a) => !a.front);
+    return this.attempts.all.filter((a) => !a.foreground);
   }
 
   /** The track that carries the selected cover. */
@@ -451,7 +451,7 @@ export class Following {
     const c = this.selection.cover;
     const track = { ...core.importTrack({ text }), id: crypto.randomUUID(), name };
     const a = await ask(
-      api.POST('/api/shots/{id}/given', { params: { path: { id: this.session.shot } }, body: track }),
+      api.POST('/api/shots/{id}/imported-tracks', { params: { path: { id: this.session.shot } }, body: track }),
     );
     this.attempts.put(a);
     const { poses: _, ...t } = { ...track, attempt: a.id };

@@ -41,7 +41,7 @@ export class Holdouts {
   ) {
     toolbox.on('holdout', (shape, knots) => this.drawn(shape, knots));
     attempts.listen((a, before) => {
-      if (a.front && before && !ended(before) && a.state === 'failed') notice.say(a.note);
+      if (a.foreground && before && !ended(before) && a.state === 'failed') notice.say(a.note);
     });
   }
 
@@ -52,7 +52,7 @@ export class Holdouts {
 
   /** The runs that look for the foreground. */
   get runs(): Attempt[] {
-    return this.attempts.all.filter((a) => a.front);
+    return this.attempts.all.filter((a) => a.foreground);
   }
   get running(): Attempt | undefined {
     return this.runs.find((a) => !ended(a));
@@ -165,7 +165,7 @@ export class Holdouts {
     const cover = old?.id ?? crypto.randomUUID();
     try {
       const a = await ask(
-        api.POST('/api/shots/{id}/fronts', {
+        api.POST('/api/shots/{id}/foreground-runs', {
           params: { path: { id: this.session.shot } },
           body: {
             track: this.surface,

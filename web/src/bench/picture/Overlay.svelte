@@ -8,7 +8,7 @@
   import Covers from './Covers.svelte';
   import { Drags } from './drags';
   import DrawnLine from './DrawnLine.svelte';
-  import Fronts from './Fronts.svelte';
+  import Foreground from './Foreground.svelte';
   import Handles from './Handles.svelte';
   import Labels from './Labels.svelte';
   import Line from './Line.svelte';
@@ -40,7 +40,7 @@
 
 <Covers {bench} {px} free={!!free} {drags} {pointer} />
 <Labels {bench} />
-<Fronts {bench} {px} />
+<Foreground {bench} {px} />
 <Course {bench} {px} free={!!free} {drags} />
 <Surface {bench} {px} {correction} {drags} />
 {#if bench.session.conflict?.path}<Line d={bench.session.conflict.path} colour={conflict} width={1.5} dash="6 4" />{/if}

@@ -9,9 +9,9 @@ import (
 	"celator/core/raster"
 )
 
-// Front returns what a holdout of a picture holds out, as a grey picture of a view's
+// Foreground returns what a holdout of a picture holds out, as a grey picture of a view's
 // size: white in front.
-func Front(form cover.Form, width, height, viewW, viewH int) *image.Gray {
+func Foreground(form cover.Form, width, height, viewW, viewH int) *image.Gray {
 	p := raster.Foreground([]cover.Form{form}, width, height)
 	g := image.NewGray(p.Rect)
 	for i, v := range p.Pix {

@@ -42,7 +42,7 @@ func (r *Runner) front(ctx context.Context, a store.Attempt, beat func(int)) err
 	}
 	track := spec.Track
 	track.Poses = poses.Poses.V
-	p := spec.Front.Proposed
+	p := spec.Foreground.Proposed
 	j := follow.FrontOf(clip, &track, cover.Span{First: spec.From, Last: spec.To},
 		holdout.Settings{Sensitivity: p.Sensitivity, Edge: p.Edge, Least: p.Least})
 	key := id + "/" + track.Attempt
@@ -136,7 +136,7 @@ func kept(found holdout.Found) (cover.MatteFrame, error) {
 // those that one had.
 func (r *Runner) propose(ctx context.Context, a store.Attempt) error {
 	spec := a.Spec.V
-	p := spec.Front.Proposed
+	p := spec.Foreground.Proposed
 	p.Run, p.Surface, p.Accepted, p.Strokes, p.Mattes = a.ID, spec.Track.ID, []cover.Span{}, []cover.Stroke{}, nil
 	for range 50 {
 		head, err := r.store.Head(ctx, a.Shot)
@@ -145,12 +145,12 @@ func (r *Runner) propose(ctx context.Context, a store.Attempt) error {
 		}
 		span := cover.Span{First: spec.From, Last: spec.To}
 		cmds := []cover.Command{
-			cover.ProposeAgain{Cover: spec.Front.Cover, Proposed: p},
-			cover.SetSpan{Cover: spec.Front.Cover, Span: span},
+			cover.ProposeAgain{Cover: spec.Foreground.Cover, Proposed: p},
+			cover.SetSpan{Cover: spec.Foreground.Cover, Span: span},
 		}
-		if c := head.Document.Find(spec.Front.Cover); c == nil {
+		if c := head.Document.Find(spec.Foreground.Cover); c == nil {
 			cmds = []cover.Command{cover.AddCover{New: cover.Cover{
-				ID: spec.Front.Cover, Name: spec.Front.Name, Span: span, HoldsOut: spec.Front.For, Proposed: &p,
+				ID: spec.Foreground.Cover, Name: spec.Foreground.Name, Span: span, HoldsOut: spec.Foreground.For, Proposed: &p,
 				Outlines: []cover.Outline{}, Treatments: []cover.Treatment{},
 			}}}
 		}

@@ -1,6 +1,6 @@
-// Package inspect checks a clip's covers: it reads the pictures, conceals them as a
+// Package checkrun checks a clip's covers: it reads the pictures, conceals them as a
 // delivery would, and lets core/check look for what is wrong.
-package inspect
+package checkrun
 
 import (
 	"context"

@@ -27,7 +27,7 @@
           height={bench.shot.height}
         >
           <image
-            href="/api/shots/{bench.shot.id}/front/{bench.session.shown}/{c.id}/{bench.playhead.frame}"
+            href="/api/shots/{bench.shot.id}/foreground/{bench.session.shown}/{c.id}/{bench.playhead.frame}"
             x="0"
             y="0"
             width={bench.shot.width}

@@ -1,11 +1,11 @@
-// Package library knows where files lie: the media folder that is only read,
+// Package storage knows where files lie: the media folder that is only read,
 // and the application's own store.
 //
 //	store/sources/ID/    the uploaded file, its view frames, checksums and conformed copy
 //	store/uploads/       uploads under way
 //	store/segments/      finished segments of deliveries, by key
 //	store/deliveries/ID/ finished files
-package library
+package storage
 
 import (
 	"crypto/sha256"
