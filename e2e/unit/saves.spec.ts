@@ -119,6 +119,19 @@ test('what a closed tab could not save is saved by the next', async () => {
   await expect.poll(() => b.unsaved()).toBe(null);
 });
 
+test('what was saved while its tab was closing is not saved again', async () => {
+  const b = await bench();
+  b.server.fault = () => 'answer lost';
+  void b.edit([add('late'), rename('mine', 'once')]);
+  await expect.poll(() => b.told.said.length).toBeGreaterThan(0);
+  b.saves.close();
+  b.server.fault = () => 'none';
+  const head = b.server.head;
+  b.open();
+  await expect.poll(() => b.unsaved()).toBe(null);
+  expect([b.server.head, b.names().mine, b.told.conflict]).toEqual([head, 'once', undefined]);
+});
+
 test('a shot that is gone is said once, and not asked for again', async () => {
   const b = await bench();
   b.server.gone = true;

@@ -9,6 +9,12 @@ import { core } from '../core/core';
 /** A change has a key, by which the server knows it when it is sent again. */
 export type Change = ({ commands: Command[] } | { step: 'undo' | 'redo' } | { jump: number }) & { key?: string };
 
+/** What lies in the browser's storage: edits that are not known to be saved. */
+interface Unsaved {
+  changes: { commands: Command[]; key?: string }[];
+  base: number; // the revision they were made on; -1 while the editor is asked about them
+}
+
 /** Mine, made on a version that is no longer the shot's. */
 export interface Conflict {
   head: Revision; // theirs
@@ -50,17 +56,33 @@ export class Saves {
   begin(head: Revision): void {
     this.head = head;
     const left = localStorage.getItem(this.place);
-    if (!left) return;
-    const { commands, base } = JSON.parse(left) as { commands: Command[]; base: number };
-    if (base !== head.number) return this.ask(head, commands);
+    if (left) void this.takeUp(JSON.parse(left) as Unsaved);
+  }
+
+  private async takeUp({ changes, base }: Unsaved): Promise<void> {
+    // What was made, but for an answer that was lost, is not made again: its key tells.
+    while (changes.length && base >= 0 && base !== this.head.number) {
+      try {
+        await this.send(changes[0]!, base);
+        changes.shift();
+      } catch (e) {
+        if (e instanceof Problem && e.status !== 0 && e.status !== 503) break;
+        this.session.say(e);
+        await new Promise((r) => setTimeout(r, this.retryAfter));
+      }
+      if (this.closed) return;
+    }
+    const commands = changes.flatMap((c) => c.commands);
+    if (!commands.length) return this.keep();
     try {
+      if (base !== this.head.number) throw new Error('it was made on another version');
       core.apply({ commands });
     } catch {
-      return this.ask(head, commands);
+      return this.ask(this.head, commands);
     }
     core.keep();
     this.session.document();
-    void this.add({ commands });
+    for (const c of changes) void this.add(c);
   }
 
   close(): void {
@@ -92,6 +114,7 @@ export class Saves {
   }
 
   add(c: Change): Promise<void> {
+    c.key ??= crypto.randomUUID();
     this.queue.push(c);
     this.keep();
     this.running ??= this.run().finally(() => (this.running = undefined));
@@ -101,17 +124,16 @@ export class Saves {
   /** Keeps what is unsaved in the browser as well. */
   private keep(): void {
     if (this.closed) return; // the next visit keeps what is left, and must not find it again
-    const commands = this.open?.commands ?? this.waiting;
-    if (commands.length)
-      localStorage.setItem(this.place, JSON.stringify({ commands, base: this.open ? -1 : this.head.number }));
+    const changes = this.open ? [{ commands: this.open.commands }] : this.queue.filter((c) => 'commands' in c);
+    const left: Unsaved = { changes, base: this.open ? -1 : this.head.number };
+    if (changes.length) localStorage.setItem(this.place, JSON.stringify(left));
     else localStorage.removeItem(this.place);
     this.session.waiting(this.queue.length);
   }
 
-  private send(c: Change): Promise<Revision> {
+  private send(c: Change, base = this.head.number): Promise<Revision> {
     const at = { params: { path: { id: this.shot } } };
-    const base = this.head.number;
-    const key = (c.key ??= crypto.randomUUID());
+    const key = c.key;
     if ('commands' in c)
       return ask(api.POST('/api/shots/{id}/edits', { ...at, body: { base, key, commands: c.commands } }));
     if ('jump' in c) return ask(api.POST('/api/shots/{id}/jump', { ...at, body: { base, key, state: c.jump } }));
