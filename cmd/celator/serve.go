@@ -18,6 +18,7 @@ import (
 
 	"celator/core/cover"
 	"celator/internal/budget"
+	"celator/internal/decode"
 	"celator/internal/demo"
 	"celator/internal/jobs"
 	"celator/internal/pgcluster"
@@ -216,13 +217,13 @@ func serveCommand() *cobra.Command {
 				return err
 			}
 		}
-		var cache *preview.Disk
+		var cache *decode.Disk
 		if disk > 0 {
-			if cache, err = preview.NewDisk(filepath.Join(r.lib.Store, "frames"), int64(disk)<<20, r.lib.Free); err != nil {
+			if cache, err = decode.NewDisk(filepath.Join(r.lib.Store, "frames"), int64(disk)<<20, r.lib.Free); err != nil {
 				return err
 			}
 		}
-		frames := preview.NewFrames(r.budget, cache)
+		frames := decode.NewFrames(r.budget, cache)
 		r.close = append(r.close, frames.Close)
 		patches := preview.NewPatches(r.budget, frames)
 		if work {

@@ -1,3 +1,5 @@
+// Package preview makes what the bench shows of a cover: frames treated by the same core
+// as a delivery, as small patches over the view frames.
 package preview
 
 import (
@@ -22,6 +24,7 @@ import (
 	"celator/core/raster"
 	"celator/core/treat"
 	"celator/internal/budget"
+	"celator/internal/decode"
 	"celator/internal/media"
 	"celator/internal/reference"
 )
@@ -49,7 +52,7 @@ func (p Patch) Header() string {
 // Patches makes patches and remembers the last ones by everything that
 // determines them.
 type Patches struct {
-	Frames     *Frames
+	Frames     *decode.Frames
 	References *reference.Maker
 
 	budget *budget.Budget
@@ -57,7 +60,7 @@ type Patches struct {
 }
 
 // NewPatches returns a maker of patches on top of a frame cache, within a budget.
-func NewPatches(b *budget.Budget, f *Frames) *Patches {
+func NewPatches(b *budget.Budget, f *decode.Frames) *Patches {
 	return &Patches{
 		Frames: f, References: &reference.Maker{Children: b.Children, Kept: f.Kept, Keep: f.Keep}, budget: b,
 		memo: budget.NewCache[[32]byte](b.Patches, func(q Patch) int64 { return int64(len(q.Pix)) }),

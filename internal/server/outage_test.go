@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"celator/internal/budget"
+	"celator/internal/decode"
 	"celator/internal/pgcluster"
 	"celator/internal/preview"
 	"celator/internal/storage"
@@ -53,7 +54,7 @@ func TestDatabaseKilled(t *testing.T) {
 	slog.SetDefault(slog.New(slog.DiscardHandler))
 	b := budget.New(budget.Default)
 	h, err := New(ctx, Config{
-		Store: st, Library: lib, Patches: preview.NewPatches(b, preview.NewFrames(b, nil)),
+		Store: st, Library: lib, Patches: preview.NewPatches(b, decode.NewFrames(b, nil)),
 		Budget: b, Web: fstest.MapFS{"index.html": {}},
 	})
 	if err != nil {

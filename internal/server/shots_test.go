@@ -18,6 +18,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 
 	"celator/internal/budget"
+	"celator/internal/decode"
 	"celator/internal/jobs"
 	"celator/internal/preview"
 	"celator/internal/storage"
@@ -51,7 +52,7 @@ func open(t *testing.T) (site, string) {
 		t.Fatalf("%v %s", err, out)
 	}
 	b := budget.New(budget.Default)
-	frames := preview.NewFrames(b, nil)
+	frames := decode.NewFrames(b, nil)
 	t.Cleanup(frames.Close)
 	r, err := jobs.Start(ctx, jobs.Config{
 		Store: st, Library: lib, Log: slog.New(slog.DiscardHandler), Bench: frames,

@@ -1,7 +1,6 @@
-// Package preview makes what the bench shows of a cover: decoded frames from a
-// bounded cache, treated by the same core as a delivery, as small patches over
-// the view frames.
-package preview
+// Package decode keeps decoded frames at hand: a queue for each clip's decoder, those who
+// are waited for first, and two caches bounded by bytes, in memory and on the disk.
+package decode
 
 import (
 	"context"
