@@ -33,7 +33,10 @@ type checked struct {
 func checkCommand() *cobra.Command {
 	var clip, document string
 	var asJSON bool
-	c := &cobra.Command{Use: "check", Short: "Try to break a document's covers; 0 is clean, 3 says that something was found"}
+	c := &cobra.Command{
+		Use:   "check",
+		Short: "Try to break a document's covers; 0 is clean, 3 says that something was found",
+	}
 	f := c.Flags()
 	f.StringVar(&clip, "clip", "", "clip to read")
 	f.StringVar(&document, "document", "", "document with the covers, - for standard input")

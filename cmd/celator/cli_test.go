@@ -41,6 +41,8 @@ func run(t *testing.T, stdin string, args ...string) (code int, stdout, stderr s
 
 // Exit codes, one clear line for errors, JSON, standard input, ranges, mattes;
 // nothing half-made stays.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestCommandLine(t *testing.T) {
 	dir := t.TempDir()
 	clip := filepath.Join(dir, "clip.mp4")
@@ -81,7 +83,8 @@ func TestCommandLine(t *testing.T) {
 		track); code != 2 || errs == "" {
 		t.Errorf("track with one corner: %d %s", code, errs)
 	}
-	if err := os.WriteFile(track, []byte("frame,x1,y1,x2,y2,x3,y3,x4,y4,confidence,state\n0,100,100,400,100,400,300,100,300,1,anchor\n1,100,100,400,100,400,300,100,300,.9,good\n"), 0o600); err != nil {
+	if err := os.WriteFile(track, []byte("frame,x1,y1,x2,y2,x3,y3,x4,y4,confidence,state\n0,100,100,400,100,400,"+
+		"300,100,300,1,anchor\n1,100,100,400,100,400,300,100,300,.9,good\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	fronts := filepath.Join(dir, "fronts")
@@ -148,6 +151,8 @@ func TestCommandLine(t *testing.T) {
 
 // The check of a clip on disk: nothing where all is hidden, the very frames on which a
 // cover lies off, what a span leaves out, and the exit codes that scripts go by.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestCheckCommand(t *testing.T) {
 	dir := t.TempDir()
 	rng := rand.New(rand.NewSource(5))

@@ -186,7 +186,8 @@ func serveCommand() *cobra.Command {
 	p.flags(c)
 	c.Flags().StringVar(&addr, "addr", env("CELATOR_ADDR", "127.0.0.1:8420"),
 		"loopback address to serve on (CELATOR_ADDR)")
-	c.Flags().BoolVar(&withDemo, "demo", false, "draw the demo footage and load the demo programme where they are not there")
+	c.Flags().BoolVar(&withDemo, "demo", false,
+		"draw the demo footage and load the demo programme where they are not there")
 	c.Flags().BoolVar(&work, "work", true, "work the queue in this process too")
 	c.Flags().IntVar(&disk, "frame-cache", number("CELATOR_FRAME_CACHE", 8<<10),
 		"decoded frames that are kept on the disk, at most, MB; 0 keeps none (CELATOR_FRAME_CACHE)")
@@ -253,7 +254,10 @@ func serveCommand() *cobra.Command {
 
 func workerCommand() *cobra.Command {
 	var p place
-	c := &cobra.Command{Use: "worker", Short: "Work the queue of a server, on this or another machine with the same storage"}
+	c := &cobra.Command{
+		Use:   "worker",
+		Short: "Work the queue of a server, on this or another machine with the same storage",
+	}
 	p.flags(c)
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		ctx := cmd.Context()

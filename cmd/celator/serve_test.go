@@ -67,6 +67,8 @@ func (p *program) get(path string) (int, error) {
 // A second server on the same folder, or on the same address, says who is there, touches
 // nothing and goes; the first one does not notice. What both keep is their user's alone.
 // A worker that was started before its server came back on another port finds it.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestServe(t *testing.T) {
 	if testing.Short() {
 		t.Skip()
@@ -132,7 +134,8 @@ func TestServe(t *testing.T) {
 	defer func() { worker.Process.Kill(); worker.Wait() }()
 	alive := func() bool { // it said so to the database that runs now
 		out, err := exec.Command("sh", "-c", fmt.Sprintf(
-			`psql -X -A -t -d "$(cat %s)" -c "SELECT count(*) FROM worker WHERE id LIKE '%%-%d-%%' AND seen > pg_postmaster_start_time()"`, filepath.Join(data, "database"), worker.Process.Pid)).Output()
+			`psql -X -A -t -d "$(cat %s)" -c "SELECT count(*) FROM worker WHERE id LIKE '%%-%d-%%'
+				AND seen > pg_postmaster_start_time()"`, filepath.Join(data, "database"), worker.Process.Pid)).Output()
 		return err == nil && strings.TrimSpace(string(out)) == "1"
 	}
 	until := func(what string, ok func() bool) {

@@ -74,6 +74,7 @@ func readFile(name string) ([]byte, error) {
 	return os.ReadFile(name)
 }
 
+// Long: flags and what they lead to.
 func renderCommand() *cobra.Command {
 	var clip, document, out, preset string
 	var from, to int

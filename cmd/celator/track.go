@@ -17,6 +17,7 @@ import (
 	"celator/internal/media"
 )
 
+// Long: flags and what they lead to.
 func trackCommand() *cobra.Command {
 	var clip, quad, model, channel, holdouts, out string
 	var points []string
@@ -25,7 +26,8 @@ func trackCommand() *cobra.Command {
 	f := c.Flags()
 	f.StringVar(&clip, "clip", "", "clip to read")
 	f.StringVar(&quad, "quad", "", `the surface on the reference frame: "x1,y1 x2,y2 x3,y3 x4,y4", in order around it`)
-	f.StringArrayVar(&points, "point", nil, `a point on the reference frame, "x,y", instead of --quad; give it again for more`)
+	f.StringArrayVar(&points, "point", nil,
+		`a point on the reference frame, "x,y", instead of --quad; give it again for more`)
 	f.StringVar(&channel, "channel", "luma", "luma, red, green, blue, or best: that with the most contrast on the surface")
 	f.StringVar(&holdouts, "holdouts", "", "document whose holdouts pass in front of the surface and are left out")
 	f.IntVar(&reference, "frame", -1, "the reference frame")

@@ -24,6 +24,8 @@ const (
 )
 
 // cells compares what is hidden with where the target is, sample by sample.
+//
+// Long: the cells of one frame are weighed in one pass over shared sums.
 func (w *watch) cells(f int, g *glance, m geom.Map, s track.Sight, speed geom.Point, shape, live cover.Live, hides,
 	slipped bool,
 ) {

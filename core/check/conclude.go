@@ -99,7 +99,8 @@ func (w *watch) conclude(refs *treat.References, pace func()) {
 	w.unsteady()
 	if w.unknown {
 		e := flaw{at: w.c.Span.First, worst: float64(len(w.states))}
-		add(NotVerified, []cover.Span{w.c.Span}, &e, "%s has too little texture to be found again in the picture: whether it lies bare was not looked for.", name)
+		add(NotVerified, []cover.Span{w.c.Span}, &e, "%s has too little texture to be found again in the picture: "+
+			"whether it lies bare was not looked for.", name)
 	}
 	if n := len(w.front.frames); n > 0 {
 		var at []cover.Span

@@ -31,7 +31,8 @@ func Document(d *cover.Document, cuts []int, styles map[string]cover.Style) []Fi
 		}
 		if c.Inverted {
 			out = append(out, finding(NotVerified, c.ID, []cover.Span{c.Span}, c.Span.First,
-				float64(c.Span.Last-c.Span.First+1), "%s hides everything but its outline: whether something lies bare was not looked for.", c.Name))
+				float64(c.Span.Last-c.Span.First+1), "%s hides everything but its outline: whether something lies bare was "+
+					"not looked for.", c.Name))
 		} else if f, ok := larger(d, c); ok {
 			out = append(out, f)
 		}

@@ -59,7 +59,10 @@ var Kinds = []About{
 		"Let the mosaic ride with the surface, conceal more strongly, or take a fill.",
 	},
 	{CutCrossed, "Cut crossed", Severe, "cuts", "End the span at the cut and cover what follows by itself."},
-	{Weak, "Weak", Minor, "% confidence", "Look at these frames; put the cover right where it is off, or follow them again."},
+	{
+		Weak, "Weak", Minor, "% confidence",
+		"Look at these frames; put the cover right where it is off, or follow them again.",
+	},
 	{Jumping, "Jumping", Minor, "px", "Put the cover right on these frames, or follow them again."},
 	{OnForeground, "Cover on the foreground", Minor, "% of the surface", "Hold out what passes in front."},
 	{Larger, "Larger than needed", Minor, "times the outline", "Lessen what it grows and softens beyond the outline."},

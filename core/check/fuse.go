@@ -95,6 +95,8 @@ func (w *watch) attacked(f int, live cover.Live, hides bool, m geom.Map, sure bo
 // resolution by image registration", CVGIP 53(3), 1991) with the treatments themselves as
 // the model of what was done. It returns what came out, beside the original, and how much
 // of the detail that is.
+//
+// Long: one attack from its first picture to its verdict; every step changes what the next one uses.
 func fuse(d *cover.Document, c *cover.Cover, shots []attacked, refs *treat.References, paths []geom.Path,
 	pace func(),
 ) (*Recovered, Through) {

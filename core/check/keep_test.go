@@ -13,6 +13,8 @@ import (
 // Whatever checks find one after another, no finding is lost or doubled, nothing that was
 // not looked for is called mended, the same again changes nothing, and a waiver never
 // holds for what is worse.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestKeep(t *testing.T) {
 	rng := rand.New(rand.NewSource(7))
 	kinds := []Kind{Exposed, Readable, Jumping}

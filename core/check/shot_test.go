@@ -162,6 +162,8 @@ func drift(f int) geom.Point { return geom.Pt(60+2.1*float64(f), 70+.7*float64(f
 
 // Every fault that is planted is found, on the frames on which it is, and its near-miss is
 // not; nothing else is found beside it.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestPlantedFaults(t *testing.T) {
 	plain := newStage(drift, nil)
 	crossed := newStage(drift, func(f int) float64 { return 270 - 6*float64(f) })

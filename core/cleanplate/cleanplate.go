@@ -297,6 +297,8 @@ type Sample [6]float32
 // Plate makes the plate: for each place the colour that most looks agree on, anchors
 // counting for more (the mode, so that what passes for less than half of the time
 // leaves no trace). The error is ErrNoView.
+//
+// Long: one pass over the samples, in which mode, spread and noise share their sums.
 func (g *Gather) Plate() (*Plate, error) {
 	k := len(g.looks)
 	if k == 0 {

@@ -197,7 +197,8 @@ func TestRoundTrip(t *testing.T) {
 			for _, d := range []*string{&want.Description, &want.Reason, &want.Requester} {
 				*d = strings.TrimSpace(*d)
 			}
-			if e.Details != want.Details || len(e.Appearances)+len(want.Appearances) > 0 && !reflect.DeepEqual(e.Appearances, want.Appearances) {
+			if e.Details != want.Details || len(e.Appearances)+len(want.Appearances) > 0 &&
+				!reflect.DeepEqual(e.Appearances, want.Appearances) {
 				t.Fatalf("%+v\nis not\n%+v", e, want)
 			}
 		}
@@ -206,7 +207,9 @@ func TestRoundTrip(t *testing.T) {
 
 // Errors name their lines, and a list may not give what the review gives.
 func TestWrongRows(t *testing.T) {
-	list := "name;kind;due;source;state;note\r\nPlate;plate;2026-11-30;Pier;to do;\r\n;plate;;;;\r\nMark;badge;;;;\r\nSign;sign;2026-02-30;;;\r\nFace;face;;;waived;\r\nLogo;logo;;Pier;Approved;\r\nText;text;;;someday;\r\nNumber;number\r\n"
+	list := "name;kind;due;source;state;note\r\nPlate;plate;2026-11-30;Pier;to " +
+		"do;\r\n;plate;;;;\r\nMark;badge;;;;\r\nSign;sign;2026-02-30;;;\r\n" +
+		"Face;face;;;waived;\r\nLogo;logo;;Pier;Approved;\r\nText;text;;;someday;\r\nNumber;number\r\n"
 	rows, wrong, err := Read([]byte("\xef\xbb\xbf" + list))
 	if err != nil {
 		t.Fatal(err)

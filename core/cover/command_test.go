@@ -13,6 +13,8 @@ import (
 )
 
 // anyCommand returns a command of any kind, right or wrong, for a document.
+//
+// Long: one scenario, told from its beginning to its end.
 func anyCommand(rng *rand.Rand, d *Document) Command {
 	id := string(rune('a' + rng.Intn(4)))
 	f := func() int { return rng.Intn(d.Frames+4) - 2 }

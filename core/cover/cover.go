@@ -41,7 +41,7 @@ type Cover struct {
 	Outlines   []Outline  `json:"outlines"`
 	Motion     Motion     `json:"motion"`          // on a track: corrections, on the surface
 	Track      string     `json:"track,omitempty"` // that carries it
-	From       int        `json:"from,omitempty"`  // the frame on which its outlines lie where they were drawn, with a track
+	From       int        `json:"from,omitempty"`  // on a track: the frame on which it lies where it was drawn
 	Grow       Value      `json:"grow"`            // px beyond the outline
 	Soften     Pair       `json:"soften"`          // px, to the side that SoftenSide says
 	SoftenSide SoftenSide `json:"softenSide,omitempty" enum:"outside,inside,both" doc:"where the soft edge lies; outside where absent, so that all of the outline is hidden"`

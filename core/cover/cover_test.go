@@ -15,6 +15,7 @@ import (
 	"celator/core/geom"
 )
 
+// Long: one scenario, told from its beginning to its end.
 func random(rng *rand.Rand) *Document {
 	d := New(1280, 720, 50+rng.Intn(200))
 	frames := func(n int) []int { // n ascending frames

@@ -49,7 +49,8 @@ func TestWhatHides(t *testing.T) {
 			t.Errorf("%s: all is hidden as before: %v", name, same)
 		}
 	}
-	if d := make(func(d *Document) { d.Covers[0].Treatments = nil }); d.ItemFingerprint("i") != "" || len(d.Hiding("i")) > 0 {
+	if d := make(func(d *Document) { d.Covers[0].Treatments = nil }); d.ItemFingerprint("i") != "" ||
+		len(d.Hiding("i")) > 0 {
 		t.Error("a cover without a treatment hides")
 	}
 }

@@ -102,6 +102,8 @@ var identifier = regexp.MustCompile(`^[A-Za-z0-9._-]{1,64}$`)
 func (d *Document) Validate() error { return d.validate(func(string) bool { return true }) }
 
 // validate checks the document and those covers whose content may be wrong.
+//
+// Long: a list of what is asked of a document, in the order in which it is read.
 func (d *Document) validate(doubted func(id string) bool) error {
 	if d.Version != Version {
 		return fmt.Errorf("document: version %d, this program reads version %d", d.Version, Version)
@@ -138,7 +140,8 @@ func (d *Document) validate(doubted func(id string) bool) error {
 		}
 		seen[c.ID] = true
 		if c.Track != "" && (c.on == nil || c.From < 0 || c.From >= d.Frames) {
-			return fmt.Errorf("document: covers[%d] (%s): it rides on a track %q that is not there, or from a frame that is not", i, c.Name, c.Track)
+			return fmt.Errorf("document: covers[%d] (%s): it rides on a track %q that is not there, or from a frame "+
+				"that is not", i, c.Name, c.Track)
 		}
 		if len(c.HoldsOut) > 0 && len(c.Treatments) > 0 {
 			return fmt.Errorf("document: covers[%d] (%s): a holdout has no treatments", i, c.Name)

@@ -12,6 +12,8 @@ import (
 // colour lies on the way from the surface, which is known, to the foreground nearby
 // (Smith and Blinn, "Blue screen matting", SIGGRAPH 1996, with the foreground estimated
 // as the mean of what is surely in front around).
+//
+// Long: one measurement over a band, whose parts share what is known of each sample.
 func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 	whole := make([]float32, f.W*f.H)
 	first, last := len(mask), -1

@@ -53,6 +53,8 @@ func (f *Finder) small(mask []uint8) past {
 // makes what was in front then most like what is there now, first on every second
 // shift. It is not told where nothing stands out against others, or too little was in
 // front.
+//
+// Long: one search, coarse to fine, over state that the levels hand on.
 func (l *past) motion(f *Finder, mask []uint8) (geom.Point, bool) {
 	now := f.small(mask)
 	if l.step != now.step {

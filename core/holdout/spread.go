@@ -27,7 +27,8 @@ const (
 func (s *spreader) size(w, h int) {
 	s.w, s.h = w, h
 	n := w * h
-	s.across, s.down, s.num, s.den = cleanplate.Resize(s.across, n), cleanplate.Resize(s.down, n), cleanplate.Resize(s.num, n),
+	s.across, s.down, s.num, s.den = cleanplate.Resize(s.across, n), cleanplate.Resize(s.down, n),
+		cleanplate.Resize(s.num, n),
 		cleanplate.Resize(s.den, n)
 	s.c = cleanplate.Resize(s.c, n)
 }

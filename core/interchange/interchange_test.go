@@ -102,7 +102,8 @@ func TestOutlineThereAndBack(t *testing.T) {
 		}
 	}
 	// The short forms give the same as the long one.
-	long, err := ParseOutlineSVG([]byte(`<svg><path d="M10 10 L30 10 L30 40 C30 50 20 50 20 40 C20 30 10 30 10 40 Z"/></svg>`))
+	long, err := ParseOutlineSVG([]byte(`<svg><path d="M10 10 L30 10 L30 40 C30 50 20 50 20 40 C20 30 10 30 10 ` +
+		`40 Z"/></svg>`))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -180,7 +181,8 @@ func FuzzParse(f *testing.F) {
 	f.Add(TrackCSV(example()))
 	f.Add(js)
 	f.Add(OutlineSVG(64, 36, []geom.Path{geom.Ellipse(geom.Rect{Max: geom.Pt(9, 9)})}))
-	f.Add([]byte(`<svg><path d="m10,10h20v30q0,10-10,10t1 1z"/><polygon points="1,1 2,2 3,1"/><rect width="3" height="4e0"/></svg>`))
+	f.Add([]byte(`<svg><path d="m10,10h20v30q0,10-10,10t1 1z"/><polygon points="1,1 2,2 3,1"/><rect width="3" h` +
+		`eight="4e0"/></svg>`))
 	f.Fuzz(func(t *testing.T, b []byte) {
 		for _, parse := range []func([]byte, int) (*cover.Track, error){ParseTrackCSV, ParseTrackJSON} {
 			tr, err := parse(b, 6)

@@ -115,6 +115,8 @@ func ParseOutlineSVG(b []byte) ([]geom.Path, error) {
 }
 
 // parsePath reads SVG path data (SVG 1.1, section 8.3) but for elliptical arcs.
+//
+// Long: the grammar of path data, a case for each command.
 func parsePath(d string) ([]geom.Path, error) {
 	s := &scanner{d: d}
 	var out []geom.Path

@@ -29,7 +29,8 @@ func plate(t *testing.T) *cover.Document {
 		cover.SetTrack{Track: track},
 		cover.AddCover{New: cover.Cover{
 			ID: "c", Item: "plate", Name: "Quay plate", Span: cover.Span{First: 5, Last: 50}, Soften: cover.ConstPair(4, 4),
-			Outlines: outline(cover.ShapeBox, geom.Box(box)), Treatments: []cover.Treatment{cover.NewTreatment("t1", cover.Blur)},
+			Outlines:   outline(cover.ShapeBox, geom.Box(box)),
+			Treatments: []cover.Treatment{cover.NewTreatment("t1", cover.Blur)},
 		}},
 		cover.AddCover{New: cover.Cover{
 			ID: "h", Name: "In front", Span: cover.Span{First: 20, Last: 30}, HoldsOut: []string{"c"},
@@ -114,7 +115,8 @@ func TestDraftsAndKeeping(t *testing.T) {
 	if r := s.Answer("apply", bad); !strings.Contains(r.Error, "not there any more") {
 		t.Errorf("a command for nobody: %+v", r)
 	}
-	if r := s.Answer("apply", []byte(`{"commands":[{"do":"vanish"}]}`)); !strings.Contains(r.Error, `"vanish" is no command`) {
+	if r := s.Answer("apply", []byte(`{"commands":[{"do":"vanish"}]}`)); !strings.Contains(r.Error,
+		`"vanish" is no command`) {
 		t.Errorf("an unknown command: %+v", r)
 	}
 }
@@ -125,7 +127,8 @@ func TestFollowedAndLookedAt(t *testing.T) {
 	s, d := opened(t)
 	ask[ApplyAnswer](t, s, "apply", ApplyRequest{cover.Commands{cover.RideTrack{Cover: "c", ID: "t", Frame: 10}}})
 	ask[None](t, s, "keep", None{})
-	a, b := ask[SelectedCover](t, s, "selected", CoverOnFrame{"c", 10}), ask[SelectedCover](t, s, "selected", CoverOnFrame{"c", 25})
+	a, b := ask[SelectedCover](t, s, "selected", CoverOnFrame{"c", 10}),
+		ask[SelectedCover](t, s, "selected", CoverOnFrame{"c", 25})
 	if math.Abs(b.Centre.X-a.Centre.X-30) > 1e-6 || math.Abs(b.Carry[2]-30) > 1e-6 {
 		t.Errorf("15 frames on it lies %g further, by a map of %g", b.Centre.X-a.Centre.X, b.Carry[2])
 	}
@@ -204,7 +207,10 @@ func TestEveryCallAnswers(t *testing.T) {
 			s, _ = opened(t)
 		}
 	}
-	for _, name := range []string{"selected", "covers", "rows", "course", "digest", "nearest", "posed", "copy", "timecode"} {
+	for _, name := range []string{
+		"selected", "covers", "rows", "course", "digest", "nearest", "posed", "copy",
+		"timecode",
+	} {
 		if answered[name] == 0 {
 			t.Errorf("%s was never answered", name)
 		}

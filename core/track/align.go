@@ -129,8 +129,11 @@ func (p *patch) judge(m geom.Map, w *work) alignment {
 // align improves a map by Gauss-Newton steps of the inverse-compositional kind
 // (Baker and Matthews, "Lucas-Kanade 20 years on", IJCV 56(3), 2004) on locally
 // normalised samples, so that even and sloping changes of light do not matter.
-// It ends when no corner moves by more than near samples. Samples whose surroundings do not correlate with the reference, because
-// something passes in front, count little. It returns the best map seen.
+// It ends when no corner moves by more than near samples. Samples whose surroundings do
+// not correlate with the reference, because something passes in front, count little. It
+// returns the best map seen.
+//
+// Long: one iteration loop; its sums and weights belong together.
 func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps int, near float64, lenient bool,
 	w *work,
 ) alignment {

@@ -122,7 +122,7 @@ type Figures struct {
 	Lost      int     `json:"lost"`      // frames
 	Agreement float64 `json:"agreement"` // mean confidence where the surface is found
 	Jitter    float64 `json:"jitter"`    // px, root mean square second difference of the corners over found frames
-	Apart     float64 `json:"apart"`     // px, root mean square distance of forward and backward; -1 where there is but one
+	Apart     float64 `json:"apart"`     // px, rms distance of forward and backward; -1 where there is but one
 	Rank      float64 `json:"rank"`      // 0 to 1, from the others: what attempts are ordered by
 }
 

@@ -12,7 +12,8 @@ import (
 
 // Errors of a surface that cannot be followed; each is for people.
 var (
-	ErrSmall   = errors.New("the surface is smaller than 12 pixels across; draw it larger or begin on a frame where it is nearer")
+	ErrSmall = errors.New("the surface is smaller than 12 pixels across; draw it larger or begin on a frame " +
+		"where it is nearer")
 	ErrFlat    = errors.New("the surface has too little texture to be followed; include some of what moves with it")
 	ErrOutside = errors.New("the surface lies outside the picture on this frame")
 	ErrTiny    = errors.New("the picture is too small to follow anything in it")

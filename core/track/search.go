@@ -11,6 +11,8 @@ import (
 // find looks for the surface under m moved by up to reach frame pixels across and
 // down, and returns the best few maps (the reference's view moved), the best
 // first: normalised cross-correlation of whole samples over the mask.
+//
+// Long: one search over scales, whose candidates are handed on from scale to scale.
 func (p *patch) find(pyr pyramid, m geom.Map, reach geom.Point, most int) []geom.Map {
 	c := geom.Pt(float64(p.w)/2, float64(p.h)/2)
 	to := m.Mul(p.to)

@@ -205,7 +205,10 @@ func TestGrainIsTheSources(t *testing.T) {
 // frame's light.
 func TestPatchLiesOnTheSurface(t *testing.T) {
 	w := wall{eight, 1}
-	refs := &References{CleanPlates: map[string]*CleanPlate{"c": w.cleanPlate(t)}, Graphics: map[string]*Graphic{"g": dots(t)}}
+	refs := &References{
+		CleanPlates: map[string]*CleanPlate{"c": w.cleanPlate(t)},
+		Graphics:    map[string]*Graphic{"g": dots(t)},
+	}
 	for f := 2; f < 20; f += 3 {
 		p := w.draw(f)
 		l := w.live(f, cover.LiveTreatment{Kind: cover.Patch, Strength: 1, Graphic: "g", Scale: 1, Light: 1})

@@ -56,6 +56,8 @@ func hexagon(u, v float32) (i, j int) {
 }
 
 // cells is the mosaic in any form, on the screen or on the surface in its perspective.
+//
+// Long: one pass over the samples with sums for each cell.
 func cells(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.Plane {
 	out := frame.NewPlane(r)
 	sx, sy := s.Sub(plane)

@@ -17,6 +17,8 @@ const shutter = .5
 // patch lays a graphic on the surface: pinned to the corners, in the frame's light, as
 // soft as the picture and as smeared as the surface's motion makes it, with the source's
 // grain. Where the graphic is transparent the picture shows.
+//
+// Long: one pass that samples, shades and lays the graphic.
 func patch(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.Plane {
 	g := s.graphic(t.Graphic)
 	under := s.Read(plane, r)

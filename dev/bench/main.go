@@ -143,7 +143,8 @@ func render(dir, clip, what string, pairs, frames int, doc func(media.Info) *cov
 		mem = max(mem, m)
 		ours, theirs, ratios = append(ours, a.Seconds()), append(theirs, b.Seconds()), append(ratios, a.Seconds()/b.Seconds())
 	}
-	fmt.Printf("render, %dx%d, %d frames, %s of about 300x120, review: %.1f s, ffmpeg alone %.1f s, ratio %.2f (pairs: %s); own memory %.0f MB\n",
+	fmt.Printf("render, %dx%d, %d frames, %s of about 300x120, review: %.1f s, ffmpeg alone %.1f s, ratio %.2f "+
+		"(pairs: %s); own memory %.0f MB\n",
 		info.Width, info.Height, frames, what, median(ours), median(theirs), median(ratios), list(ratios), mem)
 }
 

@@ -16,6 +16,8 @@ import (
 
 // overFrames moves made-up plates under treatments that no single frame can be read
 // through, and lets the check lay the frames over each other. Fills are near-misses.
+//
+// Long: one trial after the other, and what they came to.
 func overFrames() {
 	rng := rand.New(rand.NewSource(5))
 	planted, found, read, fills, flagged, single := 0, 0, 0, 0, 0, 0
@@ -130,5 +132,6 @@ func overFrames() {
 			fmt.Printf("    %s %.0f px, cells of %.1f: %.0f %%, a machine reads %q\n", text, height, cell, detail, machine)
 		}
 	}
-	fmt.Printf("over frames: found %d of %d that no single frame gives away (%d more are readable on one), a machine reads %d; fills flagged: %d of %d\n", found, planted, single, read, flagged, fills)
+	fmt.Printf("over frames: found %d of %d that no single frame gives away (%d more are readable on one), a "+
+		"machine reads %d; fills flagged: %d of %d\n", found, planted, single, read, flagged, fills)
 }

@@ -202,5 +202,6 @@ func reading() {
 			passed++
 		}
 	}
-	fmt.Printf("reading: %d renderings, %d readable by machine; the check agrees in %.1f %%, readable ones passed: %d\n", n, readable, 100*float64(agree)/n, passed)
+	fmt.Printf("reading: %d renderings, %d readable by machine; the check agrees in %.1f %%, readable ones "+
+		"passed: %d\n", n, readable, 100*float64(agree)/n, passed)
 }

@@ -47,6 +47,7 @@ type tally struct {
 // easy are the clips on which a point is expected within 0.15 px, the others 0.5.
 var easy = []string{"scale", "turn", "tilt", "part hidden", "glints", "departures", "quay-trike"}
 
+// Long: one trial after the other, and what they came to.
 func main() {
 	log.SetFlags(0)
 	data := os.Getenv("CELATOR_DATA")
@@ -99,7 +100,8 @@ func main() {
 	fmt.Println()
 	for _, n := range names {
 		t := all[n]
-		fmt.Printf("%s: jitter %.2f px; %.0f ms of processor a frame; %d MB at most; back in sight %d times, under 5 px after %v frames, never %d times, under 2 px within three frames %d times", n, math.Sqrt(mean(t.jitter)),
+		fmt.Printf("%s: jitter %.2f px; %.0f ms of processor a frame; %d MB at most; back in sight %d times, under 5 "+
+			"px after %v frames, never %d times, under 2 px within three frames %d times", n, math.Sqrt(mean(t.jitter)),
 			t.cpu.Seconds()*1000/float64(t.frames), t.memory>>10, len(t.back)+t.notBack, t.back, t.notBack, t.soon)
 		if t.good > 0 {
 			fmt.Printf("; of %d frames said to be good %.1f %% are within 2 px", t.good,
@@ -205,6 +207,8 @@ func (t *tally) run(name, dir string, s demo.Shot) {
 
 // score compares a result with the truth. The error of a frame is the root mean
 // square distance of the four corners.
+//
+// Long: all figures of one run are taken in one pass.
 func (t *tally) score(csv string, truth []demo.Truth, reference int) {
 	b, err := os.ReadFile(csv)
 	check(err)

@@ -77,83 +77,109 @@ func Render(ctx context.Context, j Job) error {
 	}
 	defer w.Abort()
 
-	type slot struct {
-		pic  *frame.Picture
-		f    int
-		out  []byte
-		err  error
-		done chan struct{}
-	}
-	workers := runtime.GOMAXPROCS(0)
-	pool := make(chan *frame.Picture, workers+2)
-	for range cap(pool) {
-		pool <- frame.New(j.Clip.Info.Format(), nil)
-	}
-	work, order := make(chan *slot, cap(pool)), make(chan *slot, cap(pool))
-	var readErr error
-	go func() {
-		defer close(order)
-		defer close(work)
-		for f := j.First; f <= j.Last; f++ {
-			var pic *frame.Picture
-			select {
-			case pic = <-pool:
-			case <-ctx.Done():
-				readErr = ctx.Err()
-				return
-			}
-			if err := r.Read(pic); err != nil {
-				if errors.Is(err, io.EOF) {
-					err = fmt.Errorf("the clip ends at frame %d, %d frames were expected", f, j.Last+1)
-				}
-				readErr = err
-				return
-			}
-			s := &slot{pic: pic, f: f, out: pic.Data, done: make(chan struct{})}
-			order <- s // neither blocks: both hold as many as there are pictures
-			work <- s
-		}
-	}()
-	var wg sync.WaitGroup
-	for range workers {
-		wg.Go(func() {
-			for s := range work {
-				live := j.Document.At(s.f)
-				if j.Matte {
-					s.out = grey(treat.Combined(s.pic.Format, live))
-				} else {
-					treat.Conceal(s.pic, live, known)
-					if j.Preset.Labels {
-						s.err = treat.DrawLabels(s.pic, j.Document.LabelsAt(s.f))
-					}
-				}
-				close(s.done)
-			}
-		})
-	}
-	defer wg.Wait()
+	work := j.conceal(ctx, r, known)
+	defer work.wait()
 	done := 0
-	for s := range order {
-		<-s.done
-		err := s.err
+	for p := range work.order {
+		<-p.done
+		err := p.err
 		if err == nil {
-			err = w.Write(s.out)
+			err = w.Write(p.out)
 		}
 		if err != nil {
 			cancel()
-			for range order { // let the reader see the end
+			for range work.order { // let the reader see the end
 			}
 			return err
 		}
-		pool <- s.pic
+		work.free <- p.pic
 		if done++; j.Progress != nil {
 			j.Progress(done)
 		}
 	}
-	if readErr != nil {
-		return readErr
+	if work.err != nil {
+		return work.err
 	}
 	return w.Close()
+}
+
+// piece is a picture on its way: read, treated, written.
+type piece struct {
+	pic  *frame.Picture
+	f    int
+	out  []byte
+	err  error
+	done chan struct{} // closed when it is treated
+}
+
+// pieces are pictures that are treated on all cores, and come in order.
+type pieces struct {
+	free  chan *frame.Picture // given back when they are written
+	order chan *piece
+	err   error // of reading; known when order is closed
+	all   sync.WaitGroup
+}
+
+func (w *pieces) wait() { w.all.Wait() }
+
+// conceal begins to read and to treat.
+func (j *Job) conceal(ctx context.Context, r *media.Reader, known *treat.References) *pieces {
+	workers := runtime.GOMAXPROCS(0)
+	n := workers + 2
+	w := &pieces{free: make(chan *frame.Picture, n), order: make(chan *piece, n)}
+	for range n {
+		w.free <- frame.New(j.Clip.Info.Format(), nil)
+	}
+	todo := make(chan *piece, n)
+	go func() {
+		defer close(w.order)
+		defer close(todo)
+		w.err = j.read(ctx, r, w.free, func(p *piece) {
+			w.order <- p // neither blocks: both hold as many as there are pictures
+			todo <- p
+		})
+	}()
+	for range workers {
+		w.all.Go(func() {
+			for p := range todo {
+				j.treat(p, known)
+				close(p.done)
+			}
+		})
+	}
+	return w
+}
+
+// read reads the job's frames into free pictures.
+func (j *Job) read(ctx context.Context, r *media.Reader, free <-chan *frame.Picture, give func(*piece)) error {
+	for f := j.First; f <= j.Last; f++ {
+		var pic *frame.Picture
+		select {
+		case pic = <-free:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+		if err := r.Read(pic); errors.Is(err, io.EOF) {
+			return fmt.Errorf("the clip ends at frame %d, %d frames were expected", f, j.Last+1)
+		} else if err != nil {
+			return err
+		}
+		give(&piece{pic: pic, f: f, out: pic.Data, done: make(chan struct{})})
+	}
+	return nil
+}
+
+// treat makes of a picture what is written.
+func (j *Job) treat(p *piece, known *treat.References) {
+	live := j.Document.At(p.f)
+	if j.Matte {
+		p.out = grey(treat.Combined(p.pic.Format, live))
+		return
+	}
+	treat.Conceal(p.pic, live, known)
+	if j.Preset.Labels {
+		p.err = treat.DrawLabels(p.pic, j.Document.LabelsAt(p.f))
+	}
 }
 
 // references is what the treatments must know of the clip.

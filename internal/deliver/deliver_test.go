@@ -57,6 +57,8 @@ func document(i media.Info) *cover.Document {
 // An archive's samples outside the mattes are the source's, for 8 and 10 bit and
 // all subsamplings, rendered whole or by segments; sound, timecode, tags and
 // aspect are kept; a planted difference is found.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestArchiveIsTheSourceOutsideTheMattes(t *testing.T) {
 	ctx := context.Background()
 	for pix, extra := range map[string][]string{

@@ -79,6 +79,8 @@ func stillDocument(w, h int, fill string) *cover.Document {
 
 // Stills of every kind come back as they were outside the cover, alpha and all,
 // and hidden inside it; profiles stay, and what could hold a thumbnail goes.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestStillsComeBackExactly(t *testing.T) {
 	r := image.Rect(0, 0, 67, 41)
 	palette := color.Palette{}

@@ -47,6 +47,7 @@ func backdrop(t *texture, w, h int, cam geom.Point) layer {
 
 func smooth(t float64) float64 { t = min(max(t, 0), 1); return t * t * (3 - 2*t) }
 
+// Long: a shot is a list of what is in it.
 func quayTrike() func(float64) moment {
 	bg := newTexture(1400, 800)
 	bg.sky(360, rgb(0x7d98ad), rgb(0xc9d2d2), 3)

@@ -36,6 +36,7 @@ type feed struct {
 // near is how many frames are decoded apart, so that following begins at once.
 const near = 8
 
+// Long: what is read is planned in one place, since the ways share it.
 func openFeed(ctx context.Context, j *Job, legs []leg) (*feed, error) {
 	f := &feed{
 		job: j, channel: j.Channel, extra: map[int]*track.Gray{}, finished: make(chan struct{}),

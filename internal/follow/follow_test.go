@@ -20,7 +20,8 @@ func clip(t *testing.T, depth string) media.Clip {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "clip.mkv")
 	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
-		"nullsrc=size=640x480:rate=25:duration=0.04,format=yuv420p,geq=lum='255*random(1)':cb=128:cr=128,gblur=sigma=3,eq=contrast=5", "-vf",
+		"nullsrc=size=640x480:rate=25:duration=0.04,format=yuv420p,geq=lum='255*random(1)':cb=128:cr=128,"+
+			"gblur=sigma=3,eq=contrast=5", "-vf",
 		"loop=loop=29:size=1,setpts=N/25/TB,crop=320:240:80+3*n:60+2*n:exact=1,format="+depth, "-frames:v", "30", "-c:v",
 		"ffv1", path).CombinedOutput()
 	if err != nil {
@@ -214,7 +215,8 @@ func TestChannelAndFramesAtHand(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "red.mkv")
 	// In full range BT.709 luma both colours are near 100.
 	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
-		"nullsrc=size=320x240:rate=25:duration=1.2,format=gbrp,geq=r='if(gt(sin((X-2*N)/5)+sin((Y-N)/7),0.2),235,0)':g='if(gt(sin((X-2*N)/5)+sin((Y-N)/7),0.2),70,140)':b='0'",
+		"nullsrc=size=320x240:rate=25:duration=1.2,format=gbrp,geq=r='if(gt(sin((X-2*N)/5)+sin((Y-N)/7),0.2),235,0)':"+
+			"g='if(gt(sin((X-2*N)/5)+sin((Y-N)/7),0.2),70,140)':b='0'",
 		"-vf", "scale=out_color_matrix=bt709:out_range=pc,format=yuv444p", "-colorspace", "bt709", "-color_range", "pc",
 		"-c:v", "ffv1", path).CombinedOutput()
 	if err != nil {

@@ -22,7 +22,8 @@ func TestMain(m *testing.M) {
 	os.Exit(m.Run())
 }
 
-const drawing = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 20"><rect x="0" y="0" width="20" height="20" fill="#c03020"/><circle cx="30" cy="10" r="8" fill="#203040"/></svg>`
+const drawing = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 20"><rect x="0" y="0" width="20" he` +
+	`ight="20" fill="#c03020"/><circle cx="30" cy="10" r="8" fill="#203040"/></svg>`
 
 func pictures(t testing.TB) map[string][]byte {
 	img := image.NewNRGBA(image.Rect(0, 0, 40, 20))
@@ -75,7 +76,8 @@ func TestRefused(t *testing.T) {
 // tree is an SVG whose uses double at each level.
 func tree(levels int) string {
 	var b strings.Builder
-	b.WriteString(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><defs><g id="g0"><rect width="9" height="9" fill="#123456"/></g>`)
+	b.WriteString(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><defs><g id="g0"><rect width="9" h` +
+		`eight="9" fill="#123456"/></g>`)
 	for i := range levels {
 		fmt.Fprintf(&b, `<g id="g%d"><use href="#g%d"/><use href="#g%d"/></g>`, i+1, i, i)
 	}
@@ -83,7 +85,8 @@ func tree(levels int) string {
 	return b.String()
 }
 
-const selfUse = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><defs><g id="a"><use href="#a"/></g></defs><use href="#a"/></svg>`
+const selfUse = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><defs><g id="a"><use href="#a"/><` +
+	`/g></defs><use href="#a"/></svg>`
 
 // A drawing made to overflow a stack, or to take for ever, costs a child and is refused
 // in words, soon; and one that nobody waits for any more is given up.

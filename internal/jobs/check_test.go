@@ -18,6 +18,8 @@ import (
 
 // However a shot is edited while checks run, of what they find part by part comes out what
 // one check of the whole finds, once each, and nothing is left waiting.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestChecksCatchUp(t *testing.T) {
 	if testing.Short() {
 		t.Skip()
@@ -113,7 +115,10 @@ func TestChecksCatchUp(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	whole, err := checkrun.Run(ctx, checkrun.Job{Source: source.Digest, Clip: clip, Document: head.Document, Cuts: []int{}})
+	whole, err := checkrun.Run(ctx, checkrun.Job{
+		Source: source.Digest, Clip: clip, Document: head.Document,
+		Cuts: []int{},
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -130,7 +135,8 @@ func TestChecksCatchUp(t *testing.T) {
 		t.Errorf("part by part %v, at once %v", got, want)
 	}
 	var waiting int
-	if err := b.st.QueuePool().QueryRow(ctx, `SELECT count(*) FROM river_job WHERE kind = 'check' AND state NOT IN ('completed', 'cancelled', 'discarded')`).Scan(&waiting); err != nil || waiting > 0 {
+	if err := b.st.QueuePool().QueryRow(ctx, `SELECT count(*) FROM river_job WHERE kind = 'check' AND state NOT
+		IN ('completed', 'cancelled', 'discarded')`).Scan(&waiting); err != nil || waiting > 0 {
 		t.Errorf("%d checks wait, %v", waiting, err)
 	}
 }

@@ -397,7 +397,8 @@ func TestPanicsAndLostJobs(t *testing.T) {
 	src, _ := b.bring(t, 2, "320x180")
 	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready })
-	if _, err := b.st.QueuePool().Exec(ctx, `UPDATE source SET state = 'viewing', created = now() - interval '1 hour' WHERE id = $1`, src.ID); err != nil {
+	if _, err := b.st.QueuePool().Exec(ctx, `UPDATE source SET state = 'viewing',
+		created = now() - interval '1 hour' WHERE id = $1`, src.ID); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := b.st.QueuePool().Exec(ctx, `DELETE FROM river_job WHERE kind = 'ingest'`); err != nil {

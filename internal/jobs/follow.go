@@ -44,6 +44,8 @@ func passes(err error) bool {
 }
 
 // attempt runs a tracker and lets the shot's document take what it found.
+//
+// Long: a run from its beginning to what the document takes; the ways out belong together.
 func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) error {
 	spec := a.Spec.V
 	if !spec.Compare {

@@ -129,6 +129,8 @@ func wait[T any](t *testing.T, what string, get func() (T, error), ok func(T) bo
 // A worker is killed in the middle of a delivery; another one takes up what it
 // left, does not render finished segments again, and delivers. A change in one
 // segment then renders only that one.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestKilledWorkerLosesNothing(t *testing.T) {
 	if testing.Short() {
 		t.Skip()
@@ -235,6 +237,8 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 // meanwhile; the cover that asked rides on it. A run that is stopped keeps what was
 // done, and the next goes on from there; one that cannot begin says why and changes
 // nothing; one to choose from is not taken, and says how it closes.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestAttempts(t *testing.T) {
 	ctx := context.Background()
 	b := open(t)

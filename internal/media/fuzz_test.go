@@ -31,8 +31,13 @@ func FuzzProbe(f *testing.F) {
 		f.Fatal(err)
 	}
 	f.Add(streams, packets)
-	f.Add([]byte(`{"streams":[{"codec_type":"video","pix_fmt":"yuv420p","width":-5,"height":9999999,"time_base":"1/0","r_frame_rate":"0/0","sample_aspect_ratio":"0:0"}],"format":{"start_time":"nan"}}`), []byte("1,K\n-9223372036854775808,\n9223372036854775807,\n"))
-	f.Add([]byte(`{"streams":[{"codec_type":"video","pix_fmt":"yuv422p10le","width":64,"height":48,"time_base":"1/90000","r_frame_rate":"90000/1","avg_frame_rate":"1/1000000","tags":{"DURATION":"99:99:99.9","timecode":"99:99:99;99"},"side_data_list":[{"side_data_type":"Display Matrix","rotation":1e308}]}]}`), []byte("0,K__\n3003,\n3004,D\n900000000000,\n"))
+	f.Add([]byte(`{"streams":[{"codec_type":"video","pix_fmt":"yuv420p","width":-5,"height":9999999,"time_base"`+
+		`:"1/0","r_frame_rate":"0/0","sample_aspect_ratio":"0:0"}],"format":{"start_time":"nan"`+
+		`}}`), []byte("1,K\n-9223372036854775808,\n9223372036854775807,\n"))
+	f.Add([]byte(`{"streams":[{"codec_type":"video","pix_fmt":"yuv422p10le","width":64,"height":48,"time_base":`+
+		`"1/90000","r_frame_rate":"90000/1","avg_frame_rate":"1/1000000","tags":{"DURATION":"99:99:99.9","timecode`+
+		`":"99:99:99;99"},"side_data_list":[{"side_data_type":"Display Matrix","rotation":1e308}]}`+
+		`]}`), []byte("0,K__\n3003,\n3004,D\n900000000000,\n"))
 	f.Fuzz(func(t *testing.T, streams, packets []byte) {
 		var i Info
 		p, v, err := i.describe(streams)

@@ -59,7 +59,8 @@ func blame(ctx context.Context, cause error, format string, a ...any) error {
 // playlist disguised as a clip could otherwise name any file of the machine.
 var guard = []string{
 	"-protocol_whitelist", "file,pipe,fd",
-	"-format_whitelist", "mov,mp4,matroska,webm,avi,mxf,mpegts,mpeg,mpegvideo,m4v,nut,flv,ogg,dv,ivf,yuv4mpegpipe,asf,h264,hevc,wav",
+	"-format_whitelist", "mov,mp4,matroska,webm,avi,mxf,mpegts,mpeg,mpegvideo," +
+		"m4v,nut,flv,ogg,dv,ivf,yuv4mpegpipe,asf,h264,hevc,wav",
 }
 
 // input returns the options that open a file, after those in opts.

@@ -84,7 +84,8 @@ func viewFilters(i Info, w, h int) string {
 		i.Range)
 	if i.Matrix != frame.BT601 {
 		space := map[frame.Matrix]string{frame.BT709: "bt709", frame.BT2020: "bt2020ncl"}[i.Matrix]
-		f += ",colorspace=ispace=" + space + ":space=smpte170m:iprimaries=bt709:primaries=bt709:itrc=bt709:trc=bt709:irange=tv:range=pc:format=yuv420p,scale=in_range=pc:out_range=pc"
+		f += ",colorspace=ispace=" + space + ":space=smpte170m:iprimaries=bt709:primaries=bt709:itrc=bt709:trc=bt709" +
+			":irange=tv:range=pc:format=yuv420p,scale=in_range=pc:out_range=pc"
 	} else {
 		f += ",scale=in_range=tv:out_range=pc"
 	}

@@ -272,7 +272,8 @@ func binaries(data string) (string, error) {
 		version := strings.TrimSpace(string(b))
 		bin := filepath.Join(all, version, "bin")
 		if _, err := os.Stat(filepath.Join(bin, "postgres")); err != nil {
-			return "", fmt.Errorf("pgcluster: the data in %s was made by PostgreSQL %s, which is not installed; install the package postgresql-%s", data, version, version)
+			return "", fmt.Errorf("pgcluster: the data in %s was made by PostgreSQL %s, which is not "+
+				"installed; install the package postgresql-%s", data, version, version)
 		}
 		return bin, nil
 	}

@@ -165,7 +165,8 @@ func (r *Report) CSV(w io.Writer) error {
 }
 
 // ErrNoPrinter says that no PDF can be made here.
-var ErrNoPrinter = errors.New("a PDF needs Chromium on the server, which is not installed; print the HTML report instead")
+var ErrNoPrinter = errors.New("a PDF needs Chromium on the server, which is not installed; print the HTML " +
+	"report instead")
 
 // PrinterMemory is about what printing takes, in bytes.
 const PrinterMemory = 250 << 20

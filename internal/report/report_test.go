@@ -12,6 +12,8 @@ import (
 
 // Whatever people write into a list, a report says it whole, as text and nothing else: no
 // markup on the page, no formula in the sheet, no cell or line that runs into another.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestSaysWhatPeopleWrote(t *testing.T) {
 	rng := rand.New(rand.NewSource(3))
 	bits := []string{

@@ -18,7 +18,8 @@ func contract() huma.Config {
 	c := huma.DefaultConfig("Celator", "1")
 	c.OpenAPIPath, c.DocsPath, c.SchemasPath = "/api/openapi", "", "/api/schemas"
 	c.CreateHooks = nil // no $schema member in answers
-	c.Info.Description = "Everything the interface does. Documents are described by document.schema.json as well; errors are RFC 9457 problems whose detail is written for people."
+	c.Info.Description = "Everything the interface does. Documents are described by document.schema.json as well; " +
+		"errors are RFC 9457 problems whose detail is written for people."
 	c.Components.Schemas.RegisterTypeAlias(reflect.TypeOf(cover.Value{}), reflect.TypeOf(valueSchema{}))
 	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[cover.Ease](), reflect.TypeFor[easeSchema]())
 	c.Components.Schemas.RegisterTypeAlias(reflect.TypeFor[cover.Shape](), reflect.TypeFor[shapeSchema]())

@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"net/http"
 	"path/filepath"
 	"strings"
 	"time"
@@ -81,4 +82,20 @@ func plain(name string) string {
 		}
 		return '-'
 	}, name), " .-")
+}
+
+// registerDeliveries enters what is asked of deliveries.
+func (s *server) registerDeliveries(api huma.API) {
+	huma.Register(api, op("addDelivery", http.MethodPost, "/api/shots/{id}/deliveries",
+		"Render, verify and keep a shot", 201), s.addDelivery)
+	huma.Register(api, op("getDelivery", http.MethodGet, "/api/deliveries/{id}", "A delivery", 200),
+		func(ctx context.Context, in *ByID) (*body[deliveryView], error) {
+			d, err := s.Store.Delivery(ctx, in.ID)
+			return &body[deliveryView]{viewDelivery(d)}, problem(err)
+		})
+	huma.Register(api, op("cancelDelivery", http.MethodPost, "/api/deliveries/{id}/cancel",
+		"Stop a delivery; finished segments stay for the next", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
+		return nil, problem(s.Store.CancelDelivery(ctx, in.ID))
+	})
+	onlyBodies(api)
 }

@@ -402,7 +402,8 @@ func TestSlowConnections(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer slow.Close()
-	fmt.Fprintf(slow, "POST /api/programmes HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: 400\r\n\r\n{\"na")
+	fmt.Fprintf(slow, "POST /api/programmes HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: "+
+		"application/json\r\nContent-Length: 400\r\n\r\n{\"na")
 	begun := time.Now()
 	for range 20 {
 		resp, err := http.Get("http://" + l.Addr().String() + "/healthz")

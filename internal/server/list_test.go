@@ -34,6 +34,8 @@ func (s site) text(path string) string {
 
 // From an imported list to an approved item and its report: what may not be skipped is
 // refused, a finding closes itself when it is mended, and a change ends an approval.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestFromListToReport(t *testing.T) {
 	s, shot := open(t)
 	type m = map[string]any
@@ -46,7 +48,8 @@ func TestFromListToReport(t *testing.T) {
 	id := strings.TrimPrefix(shot, "/api/shots/")
 
 	// A list with a line that cannot stand: it is named, and nothing is entered.
-	good := "name,kind,reason,requested by,due,source,in,out\r\nClock,number,It runs,Producer,2026-12-01,clip.mp4,4,44\r\nMark,logo,\"A, b\",Legal,,,,\r\n"
+	good := "name,kind,reason,requested by,due,source,in,out\r\nClock,number,It " +
+		"runs,Producer,2026-12-01,clip.mp4,4,44\r\nMark,logo,\"A, b\",Legal,,,,\r\n"
 	var read struct {
 		New, Changed, Same int
 		Done               bool
@@ -68,7 +71,8 @@ func TestFromListToReport(t *testing.T) {
 	}
 	s.ask("POST", programme+"/import", m{"csv": good, "by": "Ada", "do": true}, 200, &read)
 	s.ask("GET", programme+"/list", nil, 200, &l)
-	if !read.Done || len(l.Items) != 2 || len(l.Appearances) != 1 || l.Appearances[0].First != 4 || l.Appearances[0].Last != 44 ||
+	if !read.Done || len(l.Items) != 2 || len(l.Appearances) != 1 || l.Appearances[0].First != 4 ||
+		l.Appearances[0].Last != 44 ||
 		l.Appearances[0].State != "todo" || l.Items[1].Reason != "A, b" {
 		t.Fatalf("entered: %+v, list %+v", read, l)
 	}
@@ -251,6 +255,8 @@ func TestFromListToReport(t *testing.T) {
 
 // A long source is cut into shots: each has its own frames, items fall into them, and what
 // was worked in is not counted anew.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestShotsOfASource(t *testing.T) {
 	s, shot := open(t)
 	type m = map[string]any

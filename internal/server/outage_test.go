@@ -26,6 +26,8 @@ import (
 // While the database is killed again and again, every answer is a good one or a 503 that
 // says to come again, and none tells of what is inside; readyz tells the truth; and it is
 // all there when it is back.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestDatabaseKilled(t *testing.T) {
 	ctx, stop := context.WithCancel(context.Background())
 	defer stop()

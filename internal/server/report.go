@@ -43,8 +43,9 @@ type parts struct {
 
 func (s *server) parts(ctx context.Context, programme string) (p *parts, err error) {
 	p = &parts{
-		seen: map[string][]store.Appearance{}, findings: map[store.Row][]store.Finding{}, decisions: map[store.Row][]store.Decision{},
-		source: map[string]store.Source{}, shot: map[string]store.Shot{}, stale: map[string]bool{},
+		seen: map[string][]store.Appearance{}, findings: map[store.Row][]store.Finding{},
+		decisions: map[store.Row][]store.Decision{},
+		source:    map[string]store.Source{}, shot: map[string]store.Shot{}, stale: map[string]bool{},
 		heads: map[string]store.Revision{},
 	}
 	read := s.Store.ForReads()
@@ -272,7 +273,8 @@ func (s *server) reported(w http.ResponseWriter, r *http.Request, kind, ending s
 		w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment",
 			map[string]string{"filename": plain(rep.Programme) + " report" + ending}))
 	} else {
-		w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-ancestors 'none'")
+		w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; img-src data:; "+
+			"frame-ancestors 'none'")
 	}
 	w.Write(b)
 }

@@ -139,7 +139,9 @@ func (s *server) page(w http.ResponseWriter, r *http.Request) {
 	} else {
 		w.Header().Set("Cache-Control", "no-cache")
 	}
-	w.Header().Set("Content-Security-Policy", "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' blob: data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+	w.Header().Set("Content-Security-Policy", "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; "+
+		"style-src 'self' 'unsafe-inline'; img-src 'self' blob: data:; frame-ancestors 'none'; base-uri 'none'; "+
+		"form-action 'self'")
 	http.ServeFileFS(w, r, s.Web, name)
 }
 
@@ -151,7 +153,8 @@ func refuse(w http.ResponseWriter, status int, detail string) {
 	json.NewEncoder(w).Encode(huma.ErrorModel{Title: http.StatusText(status), Status: status, Detail: detail})
 }
 
-var errNoDatabase = errors.New("the database does not answer; it is started again and the request can be sent again in a few seconds")
+var errNoDatabase = errors.New("the database does not answer; it is started again and the request can be sent " +
+	"again in a few seconds")
 
 // problem turns an error into one for people, with the status that fits. What nobody
 // outside can do anything about is told in the log alone.

@@ -229,6 +229,8 @@ func TestEditing(t *testing.T) {
 // A surface is assessed, followed, and taken by the document; its poses travel apart
 // from the document and come back with one that carries them; the strip is a picture;
 // what cannot be followed is refused in words.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestFollowingOverHTTP(t *testing.T) {
 	s, shot := open(t)
 	var r revision

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
 	"path/filepath"
 	"strings"
 	"time"
@@ -31,7 +32,8 @@ func viewSource(src store.Source) sourceView {
 	}
 	switch {
 	case i.Variable:
-		note("Its frame rate varies. It is conformed to a constant %.5g frames a second in a lossless copy; frames are counted there.", i.Rate.Float())
+		note("Its frame rate varies. It is conformed to a constant %.5g frames a second in a lossless copy; frames "+
+			"are counted there.", i.Rate.Float())
 	case !i.Indexed:
 		note("Its container has no index. A lossless copy was made in which every frame can be reached.")
 	}
@@ -134,4 +136,27 @@ func (s *server) addSource(ctx context.Context, in *struct {
 		s.Library.DropUpload(b.Upload)
 	}
 	return &body[sourceView]{viewSource(src)}, nil
+}
+
+// registerSources enters what is asked of sources.
+func (s *server) registerSources(api huma.API) {
+	huma.Register(api, op("addSource", http.MethodPost, "/api/programmes/{id}/sources",
+		"Bring in a file of the media folder or a finished upload", 201), s.addSource)
+	huma.Register(api, op("getSource", http.MethodGet, "/api/sources/{id}", "A source", 200),
+		func(ctx context.Context, in *ByID) (*body[sourceView], error) {
+			src, err := s.Store.Source(ctx, in.ID)
+			return &body[sourceView]{viewSource(src)}, problem(err)
+		})
+	huma.Register(api, op("removeSource", http.MethodDelete, "/api/sources/{id}",
+		"Take a source and its shots out; a file in the media folder stays", 204),
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			if err := s.Store.RemoveSource(ctx, in.ID); err != nil {
+				return nil, problem(err)
+			}
+			return nil, problem(s.Library.Remove(in.ID))
+		})
+	huma.Register(api, op("retrySource", http.MethodPost, "/api/sources/{id}/retry",
+		"Try again to bring in a source that failed", 202), func(ctx context.Context, in *ByID) (*struct{}, error) {
+		return nil, problem(s.Store.RetrySource(ctx, in.ID))
+	})
 }

@@ -29,6 +29,8 @@ type styled struct {
 
 // A house style changed in one place is followed everywhere but where a cover deviates or
 // is locked; a graphic is kept once and laid on; what shows through is told.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestStylesAndGraphics(t *testing.T) {
 	s, shot := open(t)
 	var sh struct{ Programme string }

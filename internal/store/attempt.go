@@ -81,7 +81,8 @@ func (s *Store) AddAttempt(ctx context.Context, a Attempt) error {
 }
 
 func (s *Store) addAttempt(ctx context.Context, tx *sqlx.Tx, a Attempt) error {
-	_, err := tx.NamedExecContext(ctx, `INSERT INTO attempt (id, shot, track, spec, state, frames, done, poses, figures) VALUES (:id, :shot, :track, :spec, :state, :frames, :done, :poses, :figures)`, a)
+	_, err := tx.NamedExecContext(ctx, `INSERT INTO attempt (id, shot, track, spec, state, frames, done, poses,
+		figures) VALUES (:id, :shot, :track, :spec, :state, :frames, :done, :poses, :figures)`, a)
 	if err != nil {
 		return err
 	}
@@ -122,7 +123,8 @@ func (s *Store) Attempts(ctx context.Context, shot, before string, limit int) (o
 func (s *Store) AttemptProgress(ctx context.Context, id string, done, at int, poses *cover.Poses) (wanted bool,
 	err error,
 ) {
-	res, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = 'running', waiting = '', done = $2, poses = $3, at = $4, started = coalesce(started, now()) WHERE id = $1 AND state IN ('queued', 'running')`,
+	res, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = 'running', waiting = '', done = $2, poses = $3,
+		at = $4, started = coalesce(started, now()) WHERE id = $1 AND state IN ('queued', 'running')`,
 		id, done, JSON[*cover.Poses]{poses}, at)
 	if err != nil {
 		return false, err
@@ -144,7 +146,8 @@ func (s *Store) KeepPoses(ctx context.Context, id string, done, at int, poses *c
 func (s *Store) EndAttempt(ctx context.Context, id, state, note string, done int, poses *cover.Poses,
 	figures *track.Figures,
 ) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = $2, note = $3, waiting = '', done = $4, poses = $5, figures = $6, started = coalesce(started, now()), finished = now()
+	_, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = $2, note = $3, waiting = '', done = $4, poses = $5,
+		figures = $6, started = coalesce(started, now()), finished = now()
 		WHERE id = $1 AND state IN ('queued', 'running', 'stopping')`, id, state, note, done, JSON[*cover.Poses]{poses},
 		JSON[*track.Figures]{figures})
 	if err != nil {
@@ -155,7 +158,8 @@ func (s *Store) EndAttempt(ctx context.Context, id, state, note string, done int
 
 // StopAttempt asks a running attempt to stop; one still waiting has stopped.
 func (s *Store) StopAttempt(ctx context.Context, id string) error {
-	res, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = CASE state WHEN 'queued' THEN 'stopped' ELSE 'stopping' END WHERE id = $1 AND state IN ('queued', 'running')`, id)
+	res, err := s.db.ExecContext(ctx, `UPDATE attempt SET state = CASE state WHEN 'queued' THEN 'stopped'
+		ELSE 'stopping' END WHERE id = $1 AND state IN ('queued', 'running')`, id)
 	if err != nil {
 		return err
 	}

@@ -9,6 +9,7 @@ import (
 	"github.com/jmoiron/sqlx"
 	"github.com/riverqueue/river"
 
+	"celator/core/cover"
 	"celator/core/cut"
 )
 
@@ -34,7 +35,8 @@ func (s *Store) SetBoundaries(ctx context.Context, source string, all []cut.Boun
 }
 
 // ErrWorked says that shots cannot be cut anew: work was done in one.
-var ErrWorked = errors.New("a shot of this source has covers, followed surfaces or deliveries already; its frames cannot be counted anew")
+var ErrWorked = errors.New("a shot of this source has covers, followed surfaces or deliveries already; its " +
+	"frames cannot be counted anew")
 
 // CutShots makes shots of a source, one from each boundary to the next. Shots whose
 // frames are the same stay; of the others none may have been worked in, unless it is
@@ -50,83 +52,21 @@ func (s *Store) CutShots(ctx context.Context, source string, all []cut.Boundary)
 			JSON[[]cut.Boundary]{all}); err != nil {
 			return err
 		}
-		var old []Shot
-		if err := tx.SelectContext(ctx, &old, shots+` WHERE shot.source = $1 ORDER BY shot.first`, source); err != nil {
+		ranges := shotRanges(all, src.Frames)
+		kept, displaced, err := clearShots(ctx, tx, source, ranges)
+		if err != nil {
 			return err
 		}
-		starts := []int{0}
-		for _, b := range all {
-			starts = append(starts, b.Frame)
-		}
-		type place struct {
-			item, assignee, state, note string
-			first, last                 int // of the source
-		}
-		var places []place
-		keep := map[int]Shot{}
-		for _, o := range old {
-			i := slices.Index(starts, o.First)
-			end := src.Frames - 1
-			if i >= 0 && i+1 < len(starts) {
-				end = starts[i+1] - 1
-			}
-			if i >= 0 && end == o.Last() {
-				keep[o.First] = o
+		for i, r := range ranges {
+			if kept[r] {
 				continue
-			}
-			var n int
-			if err := tx.GetContext(ctx, &n, `SELECT (SELECT count(*) FROM revision WHERE shot = $1) + (SELECT count(*) FROM attempt WHERE shot = $1) + (SELECT count(*) FROM delivery WHERE shot = $1)`, o.ID); err != nil {
-				return err
-			}
-			if n > 0 {
-				return fmt.Errorf("%s: %w", o.Name, ErrWorked)
-			}
-			var seen []struct {
-				Item     string `db:"item"`
-				First    int    `db:"first"`
-				Last     int    `db:"last"`
-				Assignee string `db:"assignee"`
-				State    string `db:"state"`
-				Note     string `db:"note"`
-			}
-			if err := tx.SelectContext(ctx, &seen, `SELECT item, first, last, assignee, state, note FROM appearance WHERE shot = $1`, o.ID); err != nil {
-				return err
-			}
-			for _, v := range seen {
-				p := place{v.Item, v.Assignee, v.State, v.Note, o.First, o.Last()}
-				if v.First >= 0 {
-					p.first, p.last = o.First+v.First, o.First+v.Last
-				}
-				places = append(places, p)
-			}
-			if _, err := tx.ExecContext(ctx, `DELETE FROM shot WHERE id = $1`, o.ID); err != nil {
-				return err
-			}
-		}
-		for i, first := range starts {
-			if _, ok := keep[first]; ok {
-				continue
-			}
-			last := src.Frames - 1
-			if i+1 < len(starts) {
-				last = starts[i+1] - 1
 			}
 			name := src.Name
-			if len(starts) > 1 {
-				name = fmt.Sprintf("%s %0*d", src.Name, len(fmt.Sprint(len(starts))), i+1)
+			if len(ranges) > 1 {
+				name = fmt.Sprintf("%s %0*d", src.Name, len(fmt.Sprint(len(ranges))), i+1)
 			}
-			id := NewID()
-			if _, err := tx.ExecContext(ctx, `INSERT INTO shot (id, programme, source, name, first, last) VALUES ($1,$2,$3,$4,$5,$6)`, id, src.Programme, source, name, first, last); err != nil {
+			if err := addShot(ctx, tx, src, name, r, displaced); err != nil {
 				return err
-			}
-			for _, p := range places {
-				a, b := max(p.first, first), min(p.last, last)
-				if a > b {
-					continue
-				}
-				if _, err := tx.ExecContext(ctx, `INSERT INTO appearance (item, shot, first, last, assignee, state, note) VALUES ($1,$2,$3,$4,$5,$6,$7)`, p.item, id, a-first, b-first, p.assignee, p.state, p.note); err != nil {
-					return err
-				}
 			}
 		}
 		if err := tx.SelectContext(ctx, &out, shots+` WHERE shot.source = $1 ORDER BY shot.first`, source); err != nil {
@@ -135,6 +75,91 @@ func (s *Store) CutShots(ctx context.Context, source string, all []cut.Boundary)
 		return errors.Join(notify(ctx, tx, "source", source), notify(ctx, tx, "programme", src.Programme))
 	})
 	return out, err
+}
+
+// shotRanges are the frames of the shots between boundaries, in order.
+func shotRanges(all []cut.Boundary, frames int) []cover.Span {
+	out := []cover.Span{{First: 0, Last: frames - 1}}
+	for _, b := range all {
+		out[len(out)-1].Last = b.Frame - 1
+		out = append(out, cover.Span{First: b.Frame, Last: frames - 1})
+	}
+	return out
+}
+
+// displaced is an item of a shot that is cut anew, with the source's frames that it was in.
+type displaced struct {
+	Item     string `db:"item"`
+	First    int    `db:"first"`
+	Last     int    `db:"last"`
+	Assignee string `db:"assignee"`
+	State    string `db:"state"`
+	Note     string `db:"note"`
+}
+
+// clearShots takes away a source's shots but those of the ranges, which it names, and
+// returns the items that were in them.
+func clearShots(ctx context.Context, tx *sqlx.Tx, source string, ranges []cover.Span) (kept map[cover.Span]bool,
+	items []displaced, err error,
+) {
+	var old []Shot
+	err = tx.SelectContext(ctx, &old, shots+` WHERE shot.source = $1 ORDER BY shot.first`, source)
+	if err != nil {
+		return nil, nil, err
+	}
+	kept = map[cover.Span]bool{}
+	for _, o := range old {
+		if r := (cover.Span{First: o.First, Last: o.Last()}); slices.Contains(ranges, r) {
+			kept[r] = true
+			continue
+		}
+		var work int
+		if err := tx.GetContext(ctx, &work, `SELECT (SELECT count(*) FROM revision WHERE shot = $1) +
+			(SELECT count(*) FROM attempt WHERE shot = $1) + (SELECT count(*) FROM delivery WHERE shot = $1)`,
+			o.ID); err != nil {
+			return nil, nil, err
+		}
+		if work > 0 {
+			return nil, nil, fmt.Errorf("%s: %w", o.Name, ErrWorked)
+		}
+		var in []displaced
+		if err := tx.SelectContext(ctx, &in, `SELECT item, first, last, assignee, state, note FROM appearance
+			WHERE shot = $1`, o.ID); err != nil {
+			return nil, nil, err
+		}
+		for _, d := range in {
+			if d.First < 0 { // its frames are not known: all of the shot's
+				d.First, d.Last = 0, o.Last()-o.First
+			}
+			d.First, d.Last = o.First+d.First, o.First+d.Last
+			items = append(items, d)
+		}
+		if _, err := tx.ExecContext(ctx, `DELETE FROM shot WHERE id = $1`, o.ID); err != nil {
+			return nil, nil, err
+		}
+	}
+	return kept, items, nil
+}
+
+// addShot enters a shot, with those of the items that are in its frames.
+func addShot(ctx context.Context, tx *sqlx.Tx, src Source, name string, r cover.Span, items []displaced) error {
+	id := NewID()
+	if _, err := tx.ExecContext(ctx, `INSERT INTO shot (id, programme, source, name, first, last)
+		VALUES ($1,$2,$3,$4,$5,$6)`, id, src.Programme, src.ID, name, r.First, r.Last); err != nil {
+		return err
+	}
+	for _, d := range items {
+		first, last := max(d.First, r.First), min(d.Last, r.Last)
+		if first > last {
+			continue
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT INTO appearance (item, shot, first, last, assignee, state, note)
+			VALUES ($1,$2,$3,$4,$5,$6,$7)`, d.Item, id, first-r.First, last-r.First, d.Assignee, d.State,
+			d.Note); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // wantSearch asks for a source's boundaries.

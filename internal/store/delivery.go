@@ -101,13 +101,15 @@ const deliveryColumns = `d.*, coalesce((SELECT sum(done) FROM segment g WHERE g.
 // AddDelivery enters a delivery with its segments and puts them into the queue.
 func (s *Store) AddDelivery(ctx context.Context, d Delivery, segments []Segment) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.NamedExecContext(ctx, `INSERT INTO delivery (id, shot, revision, preset, name, frames) VALUES (:id, :shot, :revision, :preset, :name, :frames)`, d)
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO delivery (id, shot, revision, preset, name, frames)
+			VALUES (:id, :shot, :revision, :preset, :name, :frames)`, d)
 		if err != nil {
 			return err
 		}
 		for _, g := range segments {
 			g.Delivery = d.ID
-			if _, err := tx.NamedExecContext(ctx, `INSERT INTO segment (delivery, number, first, last, key) VALUES (:delivery, :number, :first, :last, :key)`, g); err != nil {
+			if _, err := tx.NamedExecContext(ctx, `INSERT INTO segment (delivery, number, first, last, key)
+				VALUES (:delivery, :number, :first, :last, :key)`, g); err != nil {
 				return err
 			}
 			if _, err := s.queue.InsertTx(ctx, tx.Tx, SegmentArgs{d.ID, g.Number}, nil); err != nil {
@@ -139,7 +141,8 @@ func (s *Store) Segments(ctx context.Context, delivery string) (out []Segment, e
 func (s *Store) SegmentProgress(ctx context.Context, g Segment, done int) (wanted bool, err error) {
 	err = s.tx(ctx, func(tx *sqlx.Tx) error {
 		var state string
-		if err := tx.GetContext(ctx, &state, `UPDATE delivery SET state = CASE state WHEN 'queued' THEN 'rendering' ELSE state END, waiting = '',
+		if err := tx.GetContext(ctx, &state, `UPDATE delivery SET state = CASE state WHEN 'queued' THEN 'rendering'
+			ELSE state END, waiting = '',
 			started = coalesce(started, now()) WHERE id = $1 RETURNING state`, g.Delivery); err != nil {
 			return none(err)
 		}
@@ -163,7 +166,8 @@ func (s *Store) FinishSegment(ctx context.Context, g Segment, reused bool) error
 		if err := tx.GetContext(ctx, &state, `SELECT state FROM delivery WHERE id = $1 FOR UPDATE`, g.Delivery); err != nil {
 			return none(err)
 		}
-		res, err := tx.ExecContext(ctx, `UPDATE segment SET done = last - first + 1, finished = true, reused = $3 WHERE delivery = $1 AND number = $2 AND NOT finished`, g.Delivery, g.Number, reused)
+		res, err := tx.ExecContext(ctx, `UPDATE segment SET done = last - first + 1, finished = true, reused = $3
+			WHERE delivery = $1 AND number = $2 AND NOT finished`, g.Delivery, g.Number, reused)
 		if err != nil {
 			return err
 		}
@@ -191,14 +195,16 @@ func (s *Store) FinishSegment(ctx context.Context, g Segment, reused bool) error
 // delivery with it.
 func (s *Store) ReopenSegment(ctx context.Context, g Segment) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.ExecContext(ctx, `UPDATE delivery SET state = 'rendering' WHERE id = $1 AND state NOT IN ('cancelled', 'done', 'failed')`, g.Delivery)
+		res, err := tx.ExecContext(ctx, `UPDATE delivery SET state = 'rendering' WHERE id = $1 AND state NOT
+			IN ('cancelled', 'done', 'failed')`, g.Delivery)
 		if err != nil {
 			return err
 		}
 		if n, _ := res.RowsAffected(); n == 0 {
 			return nil
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE segment SET done = 0, finished = false, reused = false WHERE delivery = $1 AND number = $2`, g.Delivery, g.Number); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE segment SET done = 0, finished = false, reused = false
+			WHERE delivery = $1 AND number = $2`, g.Delivery, g.Number); err != nil {
 			return err
 		}
 		if _, err := s.queue.InsertTx(ctx, tx.Tx, SegmentArgs{g.Delivery, g.Number}, nil); err != nil {
@@ -211,7 +217,8 @@ func (s *Store) ReopenSegment(ctx context.Context, g Segment) error {
 // SetDelivery moves a delivery on, unless it was cancelled or has ended; moved
 // reports whether it did.
 func (s *Store) SetDelivery(ctx context.Context, id, state string, verified int) (moved bool, err error) {
-	res, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = $2, verified = $3, waiting = '' WHERE id = $1 AND state NOT IN ('cancelled', 'done', 'failed')`, id, state, verified)
+	res, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = $2, verified = $3, waiting = '' WHERE id = $1
+		AND state NOT IN ('cancelled', 'done', 'failed')`, id, state, verified)
 	if err != nil {
 		return false, err
 	}
@@ -228,7 +235,8 @@ func (s *Store) EndDelivery(ctx context.Context, id, why string, proof *deliver.
 	if why != "" {
 		state = Failed
 	}
-	_, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = $2, error = $3, proof = $4, size = $5, sha256 = $6, waiting = '', finished = now()
+	_, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = $2, error = $3, proof = $4, size = $5, sha256 = $6,
+		waiting = '', finished = now()
 		WHERE id = $1 AND state NOT IN ('cancelled', 'done', 'failed')`, id, state, why, JSON[*deliver.Proof]{proof},
 		size, sha)
 	if err != nil {
@@ -240,7 +248,8 @@ func (s *Store) EndDelivery(ctx context.Context, id, why string, proof *deliver.
 // CancelDelivery stops a delivery that has not ended. Finished segments stay for
 // a later one.
 func (s *Store) CancelDelivery(ctx context.Context, id string) error {
-	res, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = 'cancelled', waiting = '', finished = now() WHERE id = $1 AND state NOT IN ('cancelled', 'done', 'failed')`, id)
+	res, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = 'cancelled', waiting = '', finished = now()
+		WHERE id = $1 AND state NOT IN ('cancelled', 'done', 'failed')`, id)
 	if err != nil {
 		return err
 	}

@@ -56,7 +56,8 @@ type Finding struct {
 	Recovered []byte             `db:"-" json:"-"`
 }
 
-const findingColumns = `id, shot, cover, item, kind, severity, figure, says, frames, frame, place, evidence, recovered IS NOT NULL AS has_picture, state, revision, found, reason, by, at`
+const findingColumns = `id, shot, cover, item, kind, severity, figure, says, frames, frame, place, evidence,
+	recovered IS NOT NULL AS has_picture, state, revision, found, reason, by, at`
 
 // CheckRun is how far the check of a shot has come.
 type CheckRun struct {
@@ -127,7 +128,8 @@ func (s *Store) CheckRun(ctx context.Context, shot string) (i CheckRun, err erro
 // wantCheck puts the check of a shot into the queue, unless one waits there already. One
 // that is running may have read what was before: another follows it.
 func (s *Store) wantCheck(ctx context.Context, tx *sqlx.Tx, shot string, after time.Duration) error {
-	res, err := tx.ExecContext(ctx, `INSERT INTO check_run (shot, state) VALUES ($1, 'queued') ON CONFLICT (shot) DO UPDATE SET state = 'queued', error = '', at = now() WHERE check_run.state <> 'queued'`, shot)
+	res, err := tx.ExecContext(ctx, `INSERT INTO check_run (shot, state) VALUES ($1, 'queued') ON CONFLICT (shot)
+		DO UPDATE SET state = 'queued', error = '', at = now() WHERE check_run.state <> 'queued'`, shot)
 	if err != nil {
 		return err
 	}
@@ -165,7 +167,8 @@ func (s *Store) Check(ctx context.Context, shot string, afresh bool) error {
 
 // BeginCheckRun says that a check is running.
 func (s *Store) BeginCheckRun(ctx context.Context, shot string) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO check_run (shot, state) VALUES ($1, 'running') ON CONFLICT (shot) DO UPDATE SET state = 'running', done = 0, frames = 0, error = '', waiting = '', at = now()`, shot)
+	_, err := s.db.ExecContext(ctx, `INSERT INTO check_run (shot, state) VALUES ($1, 'running') ON CONFLICT (shot)
+		DO UPDATE SET state = 'running', done = 0, frames = 0, error = '', waiting = '', at = now()`, shot)
 	if err != nil {
 		return err
 	}
@@ -184,7 +187,8 @@ func (s *Store) SetCheckRun(ctx context.Context, shot string, done, frames int) 
 
 // FailCheckRun says why a check failed.
 func (s *Store) FailCheckRun(ctx context.Context, shot, why string) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE check_run SET state = 'failed', error = $2, waiting = '', at = now() WHERE shot = $1`, shot, why)
+	_, err := s.db.ExecContext(ctx, `UPDATE check_run SET state = 'failed', error = $2, waiting = '', at = now()
+		WHERE shot = $1`, shot, why)
 	if err != nil {
 		return err
 	}
@@ -226,11 +230,13 @@ func (s *Store) Found(ctx context.Context, r Result) error {
 		})
 		for i, f := range r.Found {
 			f.Item, f.ID, f.State = r.ItemOf[f.Cover], now[i].ID, now[i].State
-			do := `UPDATE finding SET item = :item, severity = :severity, figure = :figure, says = :says, frames = :frames, frame = :frame, place = :place,
+			do := `UPDATE finding SET item = :item, severity = :severity, figure = :figure, says = :says,
+				frames = :frames, frame = :frame, place = :place,
 				evidence = :evidence, revision = :revision, state = :state WHERE id = :id`
 			if f.ID == "" {
 				f.ID = NewID()
-				do = `INSERT INTO finding (id, shot, cover, item, kind, severity, figure, says, frames, frame, place, evidence, revision)
+				do = `INSERT INTO finding (id, shot, cover, item, kind, severity, figure, says, frames, frame, place,
+					evidence, revision)
 					VALUES (:id,:shot,:cover,:item,:kind,:severity,:figure,:says,:frames,:frame,:place,:evidence,:revision)`
 			}
 			if _, err := tx.NamedExecContext(ctx, do, f); err != nil {
@@ -245,8 +251,10 @@ func (s *Store) Found(ctx context.Context, r Result) error {
 				return err
 			}
 		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO check_run (shot, state, revision, covers, items) VALUES ($1, 'done', $2, $3, $4)
-			ON CONFLICT (shot) DO UPDATE SET state = CASE check_run.state WHEN 'queued' THEN 'queued' ELSE 'done' END, revision = $2, covers = $3, items = $4, error = '', at = now()`,
+		_, err := tx.ExecContext(ctx, `INSERT INTO check_run (shot, state, revision, covers, items)
+			VALUES ($1, 'done', $2, $3, $4)
+			ON CONFLICT (shot) DO UPDATE SET state = CASE check_run.state WHEN 'queued' THEN 'queued'
+			ELSE 'done' END, revision = $2, covers = $3, items = $4, error = '', at = now()`,
 			r.Shot, r.Revision, JSON[map[string]string]{r.Covers}, JSON[map[string]string]{r.Items})
 		if err != nil {
 			return err
@@ -281,6 +289,7 @@ func (s *Store) LatestDelivery(ctx context.Context, shot string) (revision int, 
 		Revision int    `db:"revision"`
 		Name     string `db:"name"`
 	}
-	err = none(s.db.GetContext(ctx, &d, `SELECT revision, name FROM delivery WHERE shot = $1 AND state = 'done' ORDER BY created DESC LIMIT 1`, shot))
+	err = none(s.db.GetContext(ctx, &d, `SELECT revision, name FROM delivery WHERE shot = $1 AND state = 'done'
+		ORDER BY created DESC LIMIT 1`, shot))
 	return d.Revision, d.Name, err
 }

@@ -19,7 +19,8 @@ func (s *Store) AddGraphic(ctx context.Context, png []byte) (string, error) {
 func addGraphic(ctx context.Context, db sqlx.ExecerContext, png []byte) (string, error) {
 	h := sha256.Sum256(png)
 	id := hex.EncodeToString(h[:16])
-	_, err := db.ExecContext(ctx, `INSERT INTO graphic (id, png) VALUES ($1, $2) ON CONFLICT (id) DO UPDATE SET created = now()`, id, png) // not unused for as long as before
+	_, err := db.ExecContext(ctx, `INSERT INTO graphic (id, png) VALUES ($1, $2) ON CONFLICT (id) DO UPDATE
+		SET created = now()`, id, png) // not unused for as long as before
 	return id, err
 }
 

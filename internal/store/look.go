@@ -22,7 +22,8 @@ func (s *Store) Looked(ctx context.Context, shot, cover, author string, frames m
 		for f, digest := range frames {
 			at, digests = append(at, int32(f)), append(digests, digest)
 		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO look (shot, cover, frame, digest, author) SELECT $1, $2, f.frame, f.digest, $5 FROM unnest($3::int[], $4::text[]) AS f (frame, digest)
+		_, err := tx.ExecContext(ctx, `INSERT INTO look (shot, cover, frame, digest, author)
+			SELECT $1, $2, f.frame, f.digest, $5 FROM unnest($3::int[], $4::text[]) AS f (frame, digest)
 			ON CONFLICT (shot, cover, frame) DO UPDATE SET digest = excluded.digest, author = excluded.author, at = now()`,
 			shot, cover, at, digests, author)
 		if err != nil {

@@ -13,7 +13,7 @@ import (
 // ForegroundSpec is what a run looks for that passes in front of its track's surface.
 type ForegroundSpec struct {
 	Proposed cover.Proposed `json:"proposed"` // with the settings
-	Cover    string         `json:"cover"`    // the holdout that takes the mattes; a new one where the document has none of that id
+	Cover    string         `json:"cover"`    // the holdout that takes the mattes, or a new one of that id
 	Name     string         `json:"name"`
 	For      []string       `json:"for"` // the covers that it passes before
 }
@@ -41,7 +41,8 @@ func addMatte(ctx context.Context, db sqlx.ExecerContext, run string, f int, m c
 	if m.PNG == nil {
 		m.PNG = []byte{}
 	}
-	_, err := db.ExecContext(ctx, `INSERT INTO matte (attempt, frame, x, y, share, dx, dy, png) VALUES ($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT DO NOTHING`, run, f, m.X, m.Y, m.Share, dx, dy, m.PNG)
+	_, err := db.ExecContext(ctx, `INSERT INTO matte (attempt, frame, x, y, share, dx, dy, png)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT DO NOTHING`, run, f, m.X, m.Y, m.Share, dx, dy, m.PNG)
 	return err
 }
 

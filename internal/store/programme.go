@@ -72,7 +72,8 @@ type Shot struct {
 func (s Shot) Last() int { return s.First + s.Frames - 1 }
 
 // shots are the columns of Shot, from shot and source.
-const shots = `SELECT shot.id, shot.programme, shot.source, shot.name, shot.first, coalesce(shot.last, source.frames - 1) - shot.first + 1 AS frames, shot.created
+const shots = `SELECT shot.id, shot.programme, shot.source, shot.name, shot.first,
+	coalesce(shot.last, source.frames - 1) - shot.first + 1 AS frames, shot.created
 	FROM shot JOIN source ON source.id = shot.source`
 
 // Programmes lists all, the newest first.
@@ -129,7 +130,8 @@ func (s *Store) AddSource(ctx context.Context, src Source) (Shot, error) {
 
 // SetSource says how far a source has come; fields at their zero are left.
 func (s *Store) SetSource(ctx context.Context, id, state string, views int) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE source SET state = $2, views = greatest(views, $3), waiting = '' WHERE id = $1`, id, state, views)
+	_, err := s.db.ExecContext(ctx, `UPDATE source SET state = $2, views = greatest(views, $3), waiting = ''
+		WHERE id = $1`, id, state, views)
 	if err != nil {
 		return err
 	}
@@ -140,7 +142,8 @@ func (s *Store) SetSource(ctx context.Context, id, state string, views int) erro
 // an empty document where they have none.
 func (s *Store) FinishSource(ctx context.Context, id string, reading *media.Info, frames int, digest string) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.ExecContext(ctx, `UPDATE source SET state = $2, waiting = '', error = '', read_info = $3, frames = $4, views = $4, digest = $5 WHERE id = $1`,
+		_, err := tx.ExecContext(ctx, `UPDATE source SET state = $2, waiting = '', error = '', read_info = $3,
+			frames = $4, views = $4, digest = $5 WHERE id = $1`,
 			id, Ready, JSON[*media.Info]{reading}, frames, digest)
 		if err != nil {
 			return err
@@ -167,7 +170,8 @@ func (s *Store) FailSource(ctx context.Context, id, why string) error {
 // RetrySource puts a source that failed into the queue again.
 func (s *Store) RetrySource(ctx context.Context, id string) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.ExecContext(ctx, `UPDATE source SET state = 'queued', error = '', views = 0 WHERE id = $1 AND state = 'failed'`, id)
+		res, err := tx.ExecContext(ctx, `UPDATE source SET state = 'queued', error = '', views = 0 WHERE id = $1
+			AND state = 'failed'`, id)
 		if err != nil {
 			return err
 		}

@@ -21,7 +21,8 @@ const MaxTakeovers = 60
 func (s *Store) Alive(ctx context.Context, worker string, holding []int64, lost time.Duration) (handedBack int64,
 	err error,
 ) {
-	if _, err := s.db.ExecContext(ctx, `INSERT INTO worker (id) VALUES ($1) ON CONFLICT (id) DO UPDATE SET seen = now()`, worker); err != nil {
+	if _, err := s.db.ExecContext(ctx, `INSERT INTO worker (id) VALUES ($1) ON CONFLICT (id) DO UPDATE
+		SET seen = now()`, worker); err != nil {
 		return 0, err
 	}
 	if _, err := s.db.ExecContext(ctx, `DELETE FROM worker WHERE seen < now() - $1::interval`, lost.String()); err != nil {
@@ -30,7 +31,8 @@ func (s *Store) Alive(ctx context.Context, worker string, holding []int64, lost 
 	if holding == nil {
 		holding = []int64{}
 	}
-	res, err := s.db.ExecContext(ctx, `UPDATE river_job SET state = 'available', scheduled_at = now(), max_attempts = least(max_attempts + 1, $4)
+	res, err := s.db.ExecContext(ctx, `UPDATE river_job SET state = 'available', scheduled_at = now(),
+		max_attempts = least(max_attempts + 1, $4)
 		WHERE state = 'running' AND attempted_at < now() - $1::interval
 		AND (attempted_by[array_upper(attempted_by, 1)] = $2 AND id <> ALL($3)
 			OR NOT EXISTS (SELECT 1 FROM worker WHERE worker.id = attempted_by[array_upper(attempted_by, 1)]))`,
@@ -52,14 +54,16 @@ var unended = []struct {
 	add  func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error
 }{
 	{
-		`SELECT id FROM source t WHERE state IN ('queued', 'conforming', 'viewing') AND created < now() - $1::interval AND ` + jobless("ingest", "source", "id"),
+		`SELECT id FROM source t WHERE state IN ('queued', 'conforming', 'viewing') AND created < now() - $1::interval
+			AND ` + jobless("ingest", "source", "id"),
 		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
 			_, err := s.queue.InsertTx(ctx, tx.Tx, IngestArgs{id}, nil)
 			return err
 		},
 	},
 	{
-		`SELECT id FROM attempt t WHERE state IN ('queued', 'running', 'stopping') AND created < now() - $1::interval AND ` + jobless("follow", "attempt", "id"),
+		`SELECT id FROM attempt t WHERE state IN ('queued', 'running', 'stopping') AND created < now() - $1::interval
+			AND ` + jobless("follow", "attempt", "id"),
 		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
 			return s.queueAttempt(ctx, tx, id, false)
 		},
@@ -85,7 +89,8 @@ var unended = []struct {
 			jobless("segment", "delivery", "id"),
 		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
 			var open []int
-			if err := tx.SelectContext(ctx, &open, `SELECT number FROM segment WHERE delivery = $1 AND NOT finished ORDER BY number`, id); err != nil {
+			if err := tx.SelectContext(ctx, &open, `SELECT number FROM segment WHERE delivery = $1 AND NOT finished
+				ORDER BY number`, id); err != nil {
 				return err
 			}
 			for _, n := range open {
@@ -165,5 +170,6 @@ type Depth struct {
 
 // Depths counts the queue's jobs.
 func (s *Store) Depths(ctx context.Context) (out []Depth, err error) {
-	return out, s.db.SelectContext(ctx, &out, `SELECT kind, state::text AS state, count(*) AS jobs FROM river_job GROUP BY kind, state`)
+	return out, s.db.SelectContext(ctx, &out, `SELECT kind, state::text AS state, count(*) AS jobs FROM river_job
+		GROUP BY kind, state`)
 }

@@ -33,7 +33,8 @@ type Conflict struct {
 }
 
 func (c *Conflict) Error() string {
-	return fmt.Sprintf("the shot was changed in the meantime (%s, by %s): your change was made on revision %d, the shot is at %d",
+	return fmt.Sprintf("the shot was changed in the meantime (%s, by %s): your change was made on revision %d, "+
+		"the shot is at %d",
 		c.Head.Label, c.Head.Author, c.Base, c.Head.Number)
 }
 
@@ -62,7 +63,8 @@ func (s *Store) Head(ctx context.Context, shot string) (r Revision, err error) {
 
 // HeadNumber returns the number of a shot's newest revision.
 func (s *Store) HeadNumber(ctx context.Context, shot string) (n int, err error) {
-	return n, none(s.db.GetContext(ctx, &n, `SELECT coalesce((SELECT max(number) FROM revision WHERE shot = $1), 0) FROM shot WHERE id = $1`, shot))
+	return n, none(s.db.GetContext(ctx, &n, `SELECT coalesce((SELECT max(number) FROM revision WHERE shot = $1), 0)
+		FROM shot WHERE id = $1`, shot))
 }
 
 // At returns a revision with its document.
@@ -98,7 +100,8 @@ func (s *Store) load(ctx context.Context, tx *sqlx.Tx, shot string, r *Revision)
 	if r.State == 0 {
 		var src Source
 		var sh Shot
-		err := tx.GetContext(ctx, &src, `SELECT source.* FROM source JOIN shot ON shot.source = source.id WHERE shot.id = $1`, shot)
+		err := tx.GetContext(ctx, &src, `SELECT source.* FROM source JOIN shot ON shot.source = source.id
+			WHERE shot.id = $1`, shot)
 		if err == nil {
 			err = tx.GetContext(ctx, &sh, shots+` WHERE shot.id = $1`, shot)
 		}

@@ -16,6 +16,8 @@ import (
 
 // Any random sequence of edits, undos and redos: undoing all gives back each
 // earlier document, redoing each later one; an outdated base changes nothing.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestRevisions(t *testing.T) {
 	ctx := context.Background()
 	st, _ := testdb.Open(t)

@@ -80,7 +80,8 @@ func TestStyleChangesInOnePiece(t *testing.T) {
 		t.Fatalf("%+v %v", n, err)
 	}
 	head, _ := st.Head(ctx, one.ID)
-	if head.Author != "Ada" || head.Label != "house style Plates" || head.Document.Covers[0].Treatments[0].Kind != cover.Mosaic {
+	if head.Author != "Ada" || head.Label != "house style Plates" ||
+		head.Document.Covers[0].Treatments[0].Kind != cover.Mosaic {
 		t.Errorf("%s by %s: %+v", head.Label, head.Author, head.Document.Covers[0].Treatments)
 	}
 }
@@ -121,7 +122,8 @@ func TestOwnWorkIsNotApproved(t *testing.T) {
 	}
 	var refused *store.Refused
 	for _, own := range []string{"Ada Kvist", " ada kvist "} {
-		if err := decide(clearance.Approved, own); !errors.As(err, &refused) || !strings.Contains(err.Error(), "somebody else") {
+		if err := decide(clearance.Approved, own); !errors.As(err, &refused) ||
+			!strings.Contains(err.Error(), "somebody else") {
 			t.Errorf("%q approves her own work: %v", own, err)
 		}
 	}
@@ -149,15 +151,20 @@ func TestDatabaseRefuses(t *testing.T) {
 		"a shot that ends before it":    `UPDATE shot SET first = 5, last = 4 WHERE id = '` + sh.ID + `'`,
 		"a revision that shows a later": `UPDATE revision SET state = number + 1 WHERE shot = '` + sh.ID + `'`,
 		"an edit without a document":    `UPDATE revision SET document = NULL WHERE shot = '` + sh.ID + `'`,
-		"two revisions of one number": `INSERT INTO revision SELECT shot, number, state, parent, redo, label, author, at, document
+		"two revisions of one number": `INSERT INTO revision
+			SELECT shot, number, state, parent, redo, label, author, at, document
 			FROM revision WHERE shot = '` + sh.ID + `'`,
-		"a kind of no item":            `UPDATE item SET kind = 'thing' WHERE id = '` + item.ID + `'`,
-		"a day that is none":           `UPDATE item SET due = 'soon' WHERE id = '` + item.ID + `'`,
-		"a state of no item":           `UPDATE appearance SET state = 'done' WHERE item = '` + item.ID + `'`,
-		"a waiver without a reason":    `INSERT INTO finding (id, shot, cover, kind, severity, figure, says, frames, frame, state, revision) VALUES ('f', '` + sh.ID + `', 'c', 'exposed', 'severe', 1, '', '[]', 0, 'waived', 1)`,
-		"a look at a frame before all": `INSERT INTO look (shot, cover, frame, digest, author) VALUES ('` + sh.ID + `', 'c', -1, 'd', 'a')`,
-		"an item of no programme":      `UPDATE item SET programme = 'nowhere' WHERE id = '` + item.ID + `'`,
-		"a delivery of nothing":        `INSERT INTO delivery (id, shot, revision, preset, name, frames) VALUES ('d', '` + sh.ID + `', 1, 'review', 'x', 0)`,
+		"a kind of no item":  `UPDATE item SET kind = 'thing' WHERE id = '` + item.ID + `'`,
+		"a day that is none": `UPDATE item SET due = 'soon' WHERE id = '` + item.ID + `'`,
+		"a state of no item": `UPDATE appearance SET state = 'done' WHERE item = '` + item.ID + `'`,
+		"a waiver without a reason": `INSERT INTO finding
+			(id, shot, cover, kind, severity, figure, says, frames, frame, state, revision)
+			VALUES ('f', '` + sh.ID + `', 'c', 'exposed', 'severe', 1, '', '[]', 0, 'waived', 1)`,
+		"a look at a frame before all": `INSERT INTO look (shot, cover, frame, digest, author)
+			VALUES ('` + sh.ID + `', 'c', -1, 'd', 'a')`,
+		"an item of no programme": `UPDATE item SET programme = 'nowhere' WHERE id = '` + item.ID + `'`,
+		"a delivery of nothing": `INSERT INTO delivery (id, shot, revision, preset, name, frames) VALUES ('d', '` + sh.ID +
+			`', 1, 'review', 'x', 0)`,
 	} {
 		if _, err := db.Exec(q); err == nil {
 			t.Errorf("the database took %s", what)
@@ -190,7 +197,10 @@ func TestNothingOutlivesItsProgramme(t *testing.T) {
 	if err := st.Looked(ctx, sh.ID, "c", "Ada", map[int]string{3: "d"}); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := st.Decide(ctx, store.Decision{Item: item.ID, Shot: sh.ID, State: clearance.InWork, By: "Ada"}); err != nil {
+	if _, err := st.Decide(ctx, store.Decision{
+		Item: item.ID, Shot: sh.ID, State: clearance.InWork,
+		By: "Ada",
+	}); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := st.AddStyle(ctx, store.Style{Programme: src.Programme, Name: "Signs"}); err != nil {
@@ -210,7 +220,10 @@ func TestNothingOutlivesItsProgramme(t *testing.T) {
 		return out
 	}
 	before := counts()
-	for _, name := range []string{"source", "shot", "revision", "item", "appearance", "decision", "look", "attempt", "style"} {
+	for _, name := range []string{
+		"source", "shot", "revision", "item", "appearance", "decision", "look", "attempt",
+		"style",
+	} {
 		if before[name] == 0 {
 			t.Errorf("%s has no row to lose", name)
 		}

@@ -118,7 +118,8 @@ func (s *Store) migrate(ctx context.Context, c Config) error {
 		return err
 	}
 	defer one.Release()
-	if _, err := one.Exec(ctx, `SET lock_timeout = 0; SET idle_in_transaction_session_timeout = 0; SELECT pg_advisory_lock($1)`, pgx.QueryExecModeSimpleProtocol, migrating); err != nil {
+	if _, err := one.Exec(ctx, `SET lock_timeout = 0; SET idle_in_transaction_session_timeout = 0;
+		SELECT pg_advisory_lock($1)`, pgx.QueryExecModeSimpleProtocol, migrating); err != nil {
 		return err
 	}
 	defer one.Exec(context.WithoutCancel(ctx), `SELECT pg_advisory_unlock($1)`, migrating)

@@ -11,14 +11,16 @@ import (
 // Folders are those that the database knows in the store: sources/ID and deliveries/ID.
 func (s *Store) Folders(ctx context.Context) (map[string]bool, error) {
 	var all []string
-	err := s.db.SelectContext(ctx, &all, `SELECT 'sources/' || id FROM source UNION ALL SELECT 'deliveries/' || id FROM delivery`)
+	err := s.db.SelectContext(ctx, &all, `SELECT 'sources/' || id FROM source UNION ALL SELECT 'deliveries/' || id
+		FROM delivery`)
 	return set(all), err
 }
 
 // NeededSegments are the keys of the segments that deliveries under way will join.
 func (s *Store) NeededSegments(ctx context.Context) (map[string]bool, error) {
 	var all []string
-	err := s.db.SelectContext(ctx, &all, `SELECT DISTINCT key FROM segment JOIN delivery d ON d.id = segment.delivery WHERE d.state NOT IN ('done', 'failed', 'cancelled')`)
+	err := s.db.SelectContext(ctx, &all, `SELECT DISTINCT key FROM segment
+		JOIN delivery d ON d.id = segment.delivery WHERE d.state NOT IN ('done', 'failed', 'cancelled')`)
 	return set(all), err
 }
 
@@ -36,12 +38,16 @@ var errDry = errors.New("not for real")
 // DropAttempts removes the attempts that ended longer ago than age and that no revision,
 // and no attempt that stays, points at. It returns their ids; dry leaves them.
 func (s *Store) DropAttempts(ctx context.Context, age time.Duration, dry bool) (ids []string, err error) {
-	return s.drop(ctx, dry, `SELECT id FROM attempt WHERE state IN ('done', 'stopped', 'failed') AND coalesce(finished, created) < now() - $1::interval
-			AND id NOT IN (SELECT spec->>'base' FROM attempt WHERE state IN ('queued', 'running', 'stopping') AND spec->>'base' IS NOT NULL) FOR UPDATE SKIP LOCKED`,
+	return s.drop(ctx, dry, `SELECT id FROM attempt WHERE state IN ('done', 'stopped', 'failed') AND
+		coalesce(finished, created) < now() - $1::interval
+			AND id NOT IN (SELECT spec->>'base' FROM attempt WHERE state IN ('queued', 'running', 'stopping')
+			AND spec->>'base' IS NOT NULL) FOR UPDATE SKIP LOCKED`,
 		`DELETE FROM attempt WHERE id = ANY($1) AND id NOT IN (
-			SELECT t->>'attempt' FROM revision r, jsonb_array_elements(r.document->'tracks') t WHERE r.shot IN (SELECT shot FROM attempt WHERE id = ANY($1)) AND t->>'attempt' IS NOT NULL
+			SELECT t->>'attempt' FROM revision r, jsonb_array_elements(r.document->'tracks') t WHERE r.shot
+			IN (SELECT shot FROM attempt WHERE id = ANY($1)) AND t->>'attempt' IS NOT NULL
 			UNION ALL
-			SELECT c->'proposed'->>'run' FROM revision r, jsonb_array_elements(r.document->'covers') c WHERE r.shot IN (SELECT shot FROM attempt WHERE id = ANY($1)) AND c->'proposed'->>'run' IS NOT NULL
+			SELECT c->'proposed'->>'run' FROM revision r, jsonb_array_elements(r.document->'covers') c WHERE r.shot
+			IN (SELECT shot FROM attempt WHERE id = ANY($1)) AND c->'proposed'->>'run' IS NOT NULL
 		) RETURNING id`, age)
 }
 
@@ -50,7 +56,8 @@ func (s *Store) DropAttempts(ctx context.Context, age time.Duration, dry bool) (
 func (s *Store) DropGraphics(ctx context.Context, age time.Duration, dry bool) (ids []string, err error) {
 	return s.drop(ctx, dry, `SELECT id FROM graphic WHERE created < now() - $1::interval FOR UPDATE SKIP LOCKED`,
 		`DELETE FROM graphic WHERE id = ANY($1) AND id NOT IN (
-			SELECT g->>'id' FROM revision r, jsonb_array_elements(r.document->'graphics') g WHERE r.document->'graphics' IS NOT NULL AND g->>'id' IS NOT NULL
+			SELECT g->>'id' FROM revision r, jsonb_array_elements(r.document->'graphics') g
+			WHERE r.document->'graphics' IS NOT NULL AND g->>'id' IS NOT NULL
 		) RETURNING id`, age)
 }
 

@@ -40,6 +40,8 @@ func write(t *testing.T, lib storage.Library, age time.Duration, rel string) str
 
 // What nothing uses goes after its time, and nothing else ever does; a dry run says the
 // same and takes nothing.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestSweep(t *testing.T) {
 	ctx := context.Background()
 	st, _ := testdb.Open(t)
@@ -99,7 +101,8 @@ func TestSweep(t *testing.T) {
 	if _, err := st.Undo(ctx, shot.ID, store.On{Base: head.Number}); err != nil {
 		t.Fatal(err)
 	}
-	for _, q := range []string{`UPDATE attempt SET created = now() - interval '40 days', finished = NULL WHERE id <> $1`, `UPDATE graphic SET created = now() - interval '40 days' WHERE id <> $1`} {
+	for _, q := range []string{`UPDATE attempt SET created = now() - interval '40 days', finished = NULL
+		WHERE id <> $1`, `UPDATE graphic SET created = now() - interval '40 days' WHERE id <> $1`} {
 		if _, err := st.QueuePool().Exec(ctx, q, attempts[2]); err != nil {
 			t.Fatal(err)
 		}

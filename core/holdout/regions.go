@@ -1,0 +1,136 @@
+package holdout
+
+import (
+	"image"
+
+	"celator/core/cleanplate"
+	"celator/core/geom"
+	"celator/core/raster"
+)
+
+// regions visits the connected areas of a value; those that keep refuses are turned
+// into the other one.
+func regions(mask []uint8, w, h int, value uint8, keep func(area []int32) bool) {
+	const seen = 2
+	var stack, area []int32
+	for start := range mask {
+		if mask[start] != value {
+			continue
+		}
+		stack, area = append(stack[:0], int32(start)), area[:0]
+		mask[start] = value | seen
+		for len(stack) > 0 {
+			i := int(stack[len(stack)-1])
+			stack = stack[:len(stack)-1]
+			area = append(area, int32(i))
+			x := i % w
+			visit := func(j int) {
+				if mask[j] == value {
+					mask[j] |= seen
+					stack = append(stack, int32(j))
+				}
+			}
+			if x > 0 {
+				visit(i - 1)
+			}
+			if x < w-1 {
+				visit(i + 1)
+			}
+			if i >= w {
+				visit(i - w)
+			}
+			if i < w*(h-1) {
+				visit(i + w)
+			}
+		}
+		if !keep(area) {
+			for _, i := range area {
+				mask[i] = 1 - value | seen
+			}
+		}
+	}
+	for i := range mask {
+		mask[i] &= 1
+	}
+}
+
+// share is how much of the surface in the picture is held out.
+func (f *Finder) share(alpha []float32, m geom.Map) float64 {
+	outline := make([]geom.Point, len(f.plate.Outline))
+	for i, p := range f.plate.Outline {
+		outline[i] = m.Apply(p).Sub(geom.Pt(float64(f.Rect.Min.X), float64(f.Rect.Min.Y))).Mul(1 / float64(f.Bin))
+	}
+	inside := raster.Fill(outline, image.Rect(0, 0, f.W, f.H))
+	var all, held float64
+	for i, v := range inside.Pix {
+		all += float64(v)
+		held += float64(v * alpha[i])
+	}
+	return held / max(all, 1)
+}
+
+// full returns the matte at the picture's own size.
+func (f *Finder) full(alpha []float32) []uint8 {
+	w, h := f.Rect.Dx(), f.Rect.Dy()
+	out := make([]uint8, w*h)
+	code := func(v float32) uint8 { return uint8(min(max(v, 0), 1)*255 + .5) }
+	if f.Bin == 1 {
+		for i, v := range alpha {
+			out[i] = code(v)
+		}
+		return out
+	}
+	k := 1 / float64(f.Bin)
+	for y := range h {
+		for x := range w {
+			t := cleanplate.Tap((float64(x)+.5)*k, (float64(y)+.5)*k, f.W, f.H)
+			out[y*w+x] = code(t.Of(alpha))
+		}
+	}
+	return out
+}
+
+// thick leaves of a mask what is thicker than thin samples: edges of the surface under a
+// pose a little off are not. It is the opening by a square.
+func (f *Finder) thick(mask []uint8) {
+	v := f.cc
+	for i, m := range mask {
+		v[i] = float32(m)
+	}
+	boxes(v, f.W, f.H, thin, thin)
+	for i, m := range v {
+		v[i] = 0
+		if m > .999 {
+			v[i] = 1
+		}
+	}
+	boxes(v, f.W, f.H, thin, thin)
+	for i, m := range v {
+		if m < 1e-3 {
+			mask[i] = 0
+		}
+	}
+}
+
+// comes reports whether an area can be something that passes: it reaches the rim of what
+// is known, or was there on the frame before. Nothing small appears amid a surface.
+func (f *Finder) comes(area []int32) bool {
+	l := &f.last
+	if l.step == 0 {
+		return true
+	}
+	for _, i := range area {
+		x, y := int(i)%f.W, int(i)/f.W
+		if x < 2 || y < 2 || x >= f.W-2 || y >= f.H-2 || f.laid.Sure[int(i)-2] <= sureAt ||
+			f.laid.Sure[int(i)+2] <= sureAt || f.laid.Sure[int(i)-2*f.W] <= sureAt || f.laid.Sure[int(i)+2*f.W] <= sureAt {
+			return true
+		}
+		p := f.Rect.Min.Add(image.Pt(x, y).Mul(f.Bin)).Sub(l.at).Div(l.step)
+		for _, d := range [5]image.Point{{}, {X: around}, {X: -around}, {Y: around}, {Y: -around}} {
+			if q := p.Add(d); q.X >= 0 && q.Y >= 0 && q.X < l.w && q.Y < l.h && l.in[q.Y*l.w+q.X] {
+				return true
+			}
+		}
+	}
+	return false
+}

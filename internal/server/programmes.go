@@ -1,0 +1,58 @@
+package server
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"celator/internal/storage"
+	"celator/internal/store"
+)
+
+// registerProgrammes enters what is asked of programmes and of the media folder.
+func (s *server) registerProgrammes(api huma.API) {
+	huma.Register(api, op("listProgrammes", http.MethodGet, "/api/programmes", "All programmes", 200),
+		func(ctx context.Context, _ *struct{}) (*body[[]store.Programme], error) {
+			ps, err := s.Store.Programmes(ctx)
+			return &body[[]store.Programme]{ps}, problem(err)
+		})
+	huma.Register(api, op("addProgramme", http.MethodPost, "/api/programmes", "Make a programme", 201),
+		func(ctx context.Context, in *body[struct {
+			Name string `json:"name" minLength:"1" maxLength:"200"`
+		}],
+		) (*body[store.Programme], error) {
+			p, err := s.Store.AddProgramme(ctx, in.Body.Name)
+			return &body[store.Programme]{p}, problem(err)
+		})
+	huma.Register(api, op("getProgramme", http.MethodGet, "/api/programmes/{id}",
+		"A programme with its sources, shots, items and deliveries", 200), s.programme)
+	huma.Register(api, op("listMedia", http.MethodGet, "/api/media", "Clips in the server's media folder", 200),
+		func(ctx context.Context, _ *struct{}) (*body[[]storage.MediaFile], error) {
+			fs, err := s.Library.MediaFiles()
+			return &body[[]storage.MediaFile]{fs}, problem(err)
+		})
+}
+
+func (s *server) programme(ctx context.Context, in *ByID) (*body[programmeView], error) {
+	p, err := s.Store.Programme(ctx, in.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	v := programmeView{Programme: p, Sources: []sourceView{}, Deliveries: []deliveryView{}}
+	sources, err := s.Store.Sources(ctx, p.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	for _, src := range sources {
+		v.Sources = append(v.Sources, viewSource(src))
+	}
+	if v.Shots, err = s.Store.Shots(ctx, p.ID); err != nil {
+		return nil, problem(err)
+	}
+	ds, err := s.Store.Deliveries(ctx, p.ID)
+	for _, d := range ds {
+		v.Deliveries = append(v.Deliveries, viewDelivery(d))
+	}
+	return &body[programmeView]{v}, problem(err)
+}
