@@ -77,7 +77,63 @@ export async function bringIn(page: Page, path: string): Promise<void> {
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /^0:/);
 }
 
-/** Opens a demo shot by its name. */
+/** Where a drawn shot is, with its clip and ground truth. */
+export const footage = (name: string) => `../.run/media/tidewrack-week/${name}`;
+
+/** The corners of a drawn shot's surface, frame by frame. */
+export function corners(name: string): { x: number; y: number }[][] {
+  const rows = readFileSync(`${footage(name)}/truth.csv`, 'utf8')
+    .trim()
+    .split('\n')
+    .slice(1);
+  return rows.map((row) => {
+    const n = row.split(',').map(Number);
+    return [0, 1, 2, 3].map((i) => ({ x: n[1 + 2 * i]!, y: n[2 + 2 * i]! }));
+  });
+}
+
+/** Makes a programme of one drawn shot and opens it, with its plate as an item and, if wanted, covered. */
+export async function openFootage(page: Page, name: string, item: string, covered = true): Promise<void> {
+  const send = async (method: 'post' | 'get', path: string, data?: unknown) => {
+    const r = await page.request[method](path, { data });
+    expect(r.ok(), `${path}: ${r.status()}`).toBe(true);
+    return r.json();
+  };
+  const programme = await send('post', '/api/programmes', { name: `${name} ${Math.random()}` });
+  const media = `tidewrack-week/${name}/clip.mp4`;
+  await send('post', `/api/programmes/${programme.id}/sources`, { media });
+  let shot: any;
+  await expect
+    .poll(
+      async () => {
+        const now = await send('get', `/api/programmes/${programme.id}`);
+        shot = now.shots[0];
+        return now.sources[0].state;
+      },
+      { timeout: 90_000 },
+    )
+    .toBe('ready');
+  const { id } = await send('post', `/api/shots/${shot.id}/items`, { name: item, kind: 'plate' });
+  if (covered) {
+    const keys = corners(name).map((quad, f) => ({ frame: f, knots: quad.map((p) => ({ p })) }));
+    const cover = {
+      id: 'plate',
+      item: id,
+      name: item,
+      span: { first: 0, last: shot.frames - 1 },
+      outlines: [{ id: 'o1', shape: 'corners', keys: keys.filter((k) => k.frame % 10 === 0) }],
+      motion: { pivot: { x: 0, y: 0 }, keys: [] },
+      grow: 4,
+      soften: { across: 4, down: 4 },
+      treatments: [{ id: 't1', kind: 'mosaic', strength: 1, cell: { across: 24, down: 24 } }],
+    };
+    await send('post', `/api/shots/${shot.id}/edits`, { base: 0, commands: [{ do: 'add', new: cover }] });
+  }
+  await page.goto(`/shots/${shot.id}`);
+  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
+}
+
+/** Opens a shot of the demo programme, where there is one: for the benches. */
 export async function openDemo(page: Page, name: string): Promise<void> {
   await page.goto('/');
   await page.getByRole('link', { name: /Tidewrack Week/ }).click();

@@ -1,11 +1,13 @@
+import { availableParallelism } from 'node:os';
 import { defineConfig } from '@playwright/test';
 import { server, use } from './server';
 
 export default defineConfig({
   testDir: 'tests',
-  globalSetup: './ready.ts',
   outputDir: 'results',
-  workers: 1,
+  // Each test has a programme of its own; the server's work takes most of a core for each.
+  fullyParallel: true,
+  workers: Math.max(Math.floor(availableParallelism() / 2), Number(process.env.WORKERS ?? 1)),
   timeout: 120_000,
   expect: { timeout: 15_000 },
   reporter: [['list']],

@@ -4,9 +4,10 @@ import type { PlaywrightTestConfig } from '@playwright/test';
 
 export const port = 8431;
 
-export function server(data: string, port: number): PlaywrightTestConfig['webServer'] {
+/** The program on data of its own; with the demo programme where that is wanted. */
+export function server(data: string, port: number, demo = false): PlaywrightTestConfig['webServer'] {
   return {
-    command: `rm -rf ${data} && exec ../bin/celator serve --demo --data ${data} --media ../.run/media --addr 127.0.0.1:${port}`,
+    command: `rm -rf ${data} && exec ../bin/celator serve ${demo ? '--demo ' : ''}--data ${data} --media ../.run/media --addr 127.0.0.1:${port}`,
     url: `http://127.0.0.1:${port}/api/programmes`,
     env: { CELATOR_UNSAFE_DATABASE: '1' },
     timeout: 120_000,

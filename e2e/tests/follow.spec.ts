@@ -14,6 +14,7 @@ import {
   dragOn,
   evenFill,
   folder,
+  footage,
   goTo,
   newProgramme,
   onScreen,
@@ -23,7 +24,7 @@ import {
 } from '../help';
 
 type Pt = { x: number; y: number };
-const shot = '../.run/media/tidewrack-week/quay-trike';
+const shot = footage('quay-trike');
 const [from, frames, reference] = [70, 90, 76];
 const truth: number[][] = readFileSync(`${shot}/truth.csv`, 'utf8')
   .trim()

@@ -1,6 +1,5 @@
 // The tools that an editor's hands are on all day: outlines, keys, looking.
 import { execFileSync } from 'node:child_process';
-import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
@@ -9,6 +8,7 @@ import {
   bringIn,
   clip,
   core,
+  corners,
   document,
   dragOn,
   evenFill,
@@ -17,7 +17,7 @@ import {
   goTo,
   newProgramme,
   onScreen,
-  openDemo,
+  openFootage,
   pattern,
   saved,
   selected,
@@ -394,7 +394,7 @@ test('keys, scopes, locks, and the list of changes', async ({ page }) => {
 });
 
 test('looking: steady view, wipe, side by side, timecode', async ({ page }) => {
-  await openDemo(page, 'Cargo trike on the quay');
+  await openFootage(page, 'quay-trike', 'Trike plate');
   await goTo(page, '40');
   await page.keyboard.press('s');
   const centre = async () => {
@@ -473,12 +473,8 @@ test('looking: steady view, wipe, side by side, timecode', async ({ page }) => {
 });
 
 test('a plate is outlined and keyed by hand in at most 25 actions', async ({ page }) => {
-  const truth = readFileSync('../.run/media/tidewrack-week/quay-trike/truth.csv', 'utf8')
-    .trim()
-    .split('\n')
-    .slice(1)
-    .map((l) => l.split(',').map(Number));
-  const plate = (f: number) => [0, 1, 2, 3].map((i) => ({ x: truth[f]![1 + 2 * i]!, y: truth[f]![2 + 2 * i]! }));
+  const truth = corners('quay-trike');
+  const plate = (f: number) => truth[f]!;
   const around = (f: number, by: number) => {
     const c = plate(f);
     return [
@@ -488,10 +484,7 @@ test('a plate is outlined and keyed by hand in at most 25 actions', async ({ pag
       Math.max(...c.map((p) => p.y)) + by,
     ] as const;
   };
-  await openDemo(page, 'Cargo trike on the quay');
-  await page.keyboard.press('Home');
-  await page.getByRole('button', { name: 'Remove this cover' }).click();
-  await saved(page);
+  await openFootage(page, 'quay-trike', 'Trike plate', false);
   let actions = 0;
   const press = async (k: string) => (actions++, await page.keyboard.press(k));
   // The editor draws a little more than the plate: what the camera shakes is inside.

@@ -15,6 +15,7 @@ import {
   dragOn,
   evenFill,
   folder,
+  footage,
   goTo,
   newProgramme,
   onScreen,
@@ -25,7 +26,7 @@ import {
 } from '../help';
 
 type Pt = { x: number; y: number };
-const shot = '../.run/media/tidewrack-week/chandlers-sign';
+const shot = footage('chandlers-sign');
 const [from, frames, reference] = [56, 74, 2];
 const [W, H] = [1280, 720];
 const truth: number[][] = readFileSync(`${shot}/truth.csv`, 'utf8')

@@ -21,6 +21,7 @@ import (
 //
 // Long: one scenario, told from its beginning to its end.
 func TestChecksCatchUp(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip()
 	}

@@ -80,7 +80,7 @@ var kinds = map[string]struct {
 }{
 	"import": {
 		begin: func(t *testing.T, w *world) string {
-			w.src, w.shot = w.bring(t, 16, "640x360")
+			w.src, w.shot = w.bring(t, 8, "640x360")
 			return w.src.ID
 		},
 		state: func(w *world, id string) (string, string, string, error) {

@@ -132,6 +132,7 @@ func wait[T any](t *testing.T, what string, get func() (T, error), ok func(T) bo
 //
 // Long: one scenario, told from its beginning to its end.
 func TestKilledWorkerLosesNothing(t *testing.T) {
+	t.Parallel()
 	if testing.Short() {
 		t.Skip()
 	}
@@ -240,6 +241,7 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 //
 // Long: one scenario, told from its beginning to its end.
 func TestAttempts(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	b := open(t)
 	src, shot := b.bring(t, 4, "480x270")

@@ -15,6 +15,7 @@ import (
 // A disk that is really full, found so by ffmpeg and not before, is waited for in words;
 // when there is room the import goes on, and what was uploaded is there.
 func TestFullDisk(t *testing.T) {
+	t.Parallel()
 	if os.Geteuid() != 0 {
 		t.Skip("a small disk is mounted by root alone")
 	}

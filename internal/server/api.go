@@ -109,4 +109,5 @@ func (s *server) register(api huma.API) {
 	} {
 		subject(api)
 	}
+	onlyBodies(api)
 }

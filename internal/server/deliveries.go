@@ -97,5 +97,4 @@ func (s *server) registerDeliveries(api huma.API) {
 		"Stop a delivery; finished segments stay for the next", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		return nil, problem(s.Store.CancelDelivery(ctx, in.ID))
 	})
-	onlyBodies(api)
 }

@@ -15,6 +15,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -300,12 +301,21 @@ func TestBodyLimits(t *testing.T) {
 	}
 }
 
-// bodied reports whether the contract gives a route a body, with its limit.
-func bodied(t *testing.T, method, path string) bool {
-	b, err := OpenAPI()
+var theContract = sync.OnceValues(OpenAPI)
+
+// contractText is the contract, made once.
+func contractText(t *testing.T) []byte {
+	t.Helper()
+	b, err := theContract()
 	if err != nil {
 		t.Fatal(err)
 	}
+	return b
+}
+
+// bodied reports whether the contract gives a route a body, with its limit.
+func bodied(t *testing.T, method, path string) bool {
+	b := contractText(t)
 	var c struct {
 		Paths map[string]map[string]struct {
 			RequestBody any   `json:"requestBody"`
@@ -324,10 +334,7 @@ func bodied(t *testing.T, method, path string) bool {
 
 // operation is the path of an operation of the contract.
 func operation(t *testing.T, id string) string {
-	b, err := OpenAPI()
-	if err != nil {
-		t.Fatal(err)
-	}
+	b := contractText(t)
 	var c struct {
 		Paths map[string]map[string]struct {
 			OperationID string `json:"operationId"`

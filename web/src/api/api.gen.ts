@@ -2403,13 +2403,6 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description The body is larger than 1048576 bytes. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
         };
     };
     getDelivery: {
@@ -4095,13 +4088,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FollowedView"];
                 };
-            };
-            /** @description The body is larger than 1048576 bytes. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
         };
     };
