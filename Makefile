@@ -7,7 +7,7 @@ CORE_SOURCES := $(shell find core cmd/core-wasm -name '*.go' -not -name '*_test.
 export CELATOR_DATA ?= .run
 export PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD = 1
 
-.PHONY: help start build test test-go test-web test-e2e bench bench-track bench-holdout bench-check bench-load bench-crash fuzz demo contract screenshots clean setup-run setup-test
+.PHONY: help start build test lint format test-go test-wasm test-unit test-e2e footage notices bench bench-track bench-holdout bench-check bench-load bench-crash fuzz demo contract screenshots clean setup-run setup-test
 
 help: ## what there is to make
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -49,17 +49,47 @@ contract: web/node_modules/.stamp ## make docs/openapi.json and the client's typ
 demo: build ## draw the demo footage where it is not there
 	@./bin/celator demo
 
-test: setup-test test-go test-web test-e2e ## everything that must pass
+test: setup-test lint test-go test-wasm test-unit test-e2e ## everything that must pass
 
-test-go: setup-test build demo
+TOOL = go tool -modfile=dev/tools/go.mod
+GO_FOLDERS = core internal cmd dev web/*.go
+PRETTIER = cd web && npx --no-install prettier --config .prettierrc.json --ignore-path .prettierignore
+
+lint: build e2e/node_modules/.stamp ## what formatters, linters and the compilers of the pages find
+	@test -z "$$($(TOOL) gofumpt -l $(GO_FOLDERS))" || { $(TOOL) gofumpt -l $(GO_FOLDERS); echo "run make format"; exit 1; }
 	go vet ./...
-	go test ./...
-
-test-web: build
+	$(TOOL) staticcheck ./...
+	$(PRETTIER) --check --log-level warn . ../e2e
+	cd web && npx --no-install eslint .
 	cd web && npm run --silent check
+	cd e2e && npx --no-install tsc --noEmit
 
-test-e2e: setup-test build demo e2e/node_modules/.stamp
+format: web/node_modules/.stamp ## bring all code into its form
+	$(TOOL) gofumpt -w $(GO_FOLDERS)
+	$(PRETTIER) --write --log-level warn . ../e2e
+
+# Tests of the queue wait more than they compute.
+test-go: setup-test build
+	go test -parallel 4 ./...
+
+# The core as the browser runs it. Node is given a small environment: its start refuses a large one.
+test-wasm: web/public/core.wasm
+	env -i HOME="$$HOME" PATH="$$PATH" $$(go env | grep -E "^(GOPROXY|GOFLAGS|GONOSUMDB|GOSUMDB|GOMODCACHE|GOCACHE)=" | tr -d "'") \
+	  GOOS=js GOARCH=wasm go test -exec "$$(go env GOROOT)/lib/wasm/go_js_wasm_exec" ./core/session
+
+# The parts of the interface that need no browser.
+test-unit: build e2e/node_modules/.stamp
+	cd e2e && npx --no-install playwright test --config unit.config.ts
+
+# The shots that the browser tests follow and hold out of.
+footage: build
+	@./bin/celator demo --only quay-trike,chandlers-sign
+
+test-e2e: setup-test build footage e2e/node_modules/.stamp
 	cd e2e && npx --no-install playwright test
+
+notices: web/node_modules/.stamp ## gather the licences of what ships
+	go run ./dev/notices
 
 bench: setup-test build demo e2e/node_modules/.stamp ## measure speed, memory and accuracy (see docs/benchmarks.md)
 	go test ./core/... -run '^$$' -bench . -benchmem

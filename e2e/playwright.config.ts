@@ -5,7 +5,7 @@ import { server, use } from './server';
 export default defineConfig({
   testDir: 'tests',
   outputDir: 'results',
-  // Each test has a programme of its own; the server's work takes most of a core for each.
+  // Each test has a programme of its own; what the server does for it takes most of two cores.
   fullyParallel: true,
   workers: Math.max(Math.floor(availableParallelism() / 2), Number(process.env.WORKERS ?? 1)),
   timeout: 120_000,

@@ -9,7 +9,8 @@ export function server(data: string, port: number, demo = false): PlaywrightTest
   return {
     command: `rm -rf ${data} && exec ../bin/celator serve ${demo ? '--demo ' : ''}--data ${data} --media ../.run/media --addr 127.0.0.1:${port}`,
     url: `http://127.0.0.1:${port}/api/programmes`,
-    env: { CELATOR_UNSAFE_DATABASE: '1' },
+    // Checks of shots that a test goes on editing would only take the machine's time.
+    env: { CELATOR_UNSAFE_DATABASE: '1', ...(demo ? {} : { CELATOR_CHECK_AFTER: '15' }) },
     timeout: 120_000,
     gracefulShutdown: { signal: 'SIGTERM', timeout: 10_000 },
   };

@@ -35,7 +35,7 @@ import (
 type place struct {
 	data, media, database, logFormat string
 	fast, chatty                     bool
-	memory, connections              int
+	memory, connections, checkAfter  int
 }
 
 func (p *place) flags(c *cobra.Command) {
@@ -54,6 +54,8 @@ func (p *place) flags(c *cobra.Command) {
 		"memory that this process and those it starts may take, the database's aside, MB (CELATOR_MEMORY)")
 	f.IntVar(&p.connections, "connections", number("CELATOR_CONNECTIONS", store.DefaultConnections),
 		"connections to the database (CELATOR_CONNECTIONS)")
+	f.IntVar(&p.checkAfter, "check-after", number("CELATOR_CHECK_AFTER", int(store.DefaultCheckAfter/time.Second)),
+		"seconds without a change after which a shot is checked by itself (CELATOR_CHECK_AFTER)")
 }
 
 func number(name string, otherwise int) int {
@@ -144,7 +146,9 @@ func (p *place) run(ctx context.Context, address func() (string, error)) (r *run
 		}
 	}
 	if r.store, err = patiently(ctx, func() (*store.Store, error) {
-		return store.Open(ctx, store.Config{Address: address, Connections: p.connections})
+		return store.Open(ctx, store.Config{
+			Address: address, Connections: p.connections, CheckAfter: time.Duration(p.checkAfter) * time.Second,
+		})
 	}); err != nil {
 		return r, err
 	}

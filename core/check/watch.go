@@ -25,7 +25,6 @@ type watch struct {
 	leaks   flaw
 	front   flaw
 	bare    []int // frames
-	weak    []int
 	read    flaw
 	through []seenThrough
 	digest  string // of the treatments when it was last read through

@@ -190,7 +190,6 @@ type tally struct {
 	clean  int                // of them, frames
 	frames int
 	wall   time.Duration
-	size   float64
 }
 
 func (t *tally) at(k check.Kind) *count {

@@ -21,9 +21,6 @@ import (
 	"celator/internal/store"
 )
 
-// pause is how long an editor must have changed nothing before a check begins.
-const pause = 2500 * time.Millisecond
-
 // checkVersion is raised when the check finds other things than before, so that all is
 // checked anew.
 const checkVersion = "1/"
@@ -45,8 +42,9 @@ func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) err
 			if err != nil {
 				return err
 			}
-			if !job.Args.Now && time.Since(head.At) < pause {
-				return river.JobSnooze(pause)
+			// The queue is asked a few times a second, so a little less than the pause will do.
+			if rest := r.store.CheckAfter() - time.Since(head.At); !job.Args.Now && rest > time.Second/2 {
+				return river.JobSnooze(rest)
 			}
 			pace := func() {}
 			if !job.Args.Now {

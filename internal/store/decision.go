@@ -173,5 +173,5 @@ func (s *Store) edited(ctx context.Context, tx *sqlx.Tx, shot, author string, r 
 			return err
 		}
 	}
-	return s.wantCheck(ctx, tx, shot, settle)
+	return s.wantCheck(ctx, tx, shot, s.checkAfter)
 }

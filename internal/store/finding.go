@@ -29,8 +29,8 @@ func (CheckArgs) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{Queue: CheckQueue, MaxAttempts: 3, Priority: 3}
 }
 
-// settle is how long after a change a check begins: editing goes first.
-const settle = 3 * time.Second
+// CheckAfter is how long an editor must have changed nothing before a check begins.
+func (s *Store) CheckAfter() time.Duration { return s.checkAfter }
 
 // Finding is something that the check found.
 type Finding struct {

@@ -29,10 +29,16 @@ type Config struct {
 	// Connections are shared out so that none waits for another: half to requests, a
 	// third to the queue and its jobs, the rest to long reads. 0 is DefaultConnections.
 	Connections int
+	// CheckAfter is how long an editor must have changed nothing before a shot is checked by
+	// itself: editing goes first. 0 is DefaultCheckAfter.
+	CheckAfter time.Duration
 	// Nested, when given, is told where a transaction asks for a second connection: with
 	// all connections held by such transactions nobody gets on. Tests fail then.
 	Nested func(stack string)
 }
+
+// DefaultCheckAfter is the pause that a check waits for.
+const DefaultCheckAfter = 3 * time.Second
 
 // DefaultConnections is the size of a process's pool. The private server takes 80.
 const DefaultConnections = 24

@@ -4,6 +4,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"database/sql/driver"
@@ -36,7 +37,8 @@ var migrations embed.FS
 type Store struct {
 	db                    *sqlx.DB
 	requests, work, reads share
-	watched               bool                   // Config.Nested is given
+	watched               bool // Config.Nested is given
+	checkAfter            time.Duration
 	queue                 *river.Client[*sql.Tx] // inserts only
 	held                  *budget.Cache[string, *cover.Mattes]
 	graphics              *budget.Cache[string, []byte]
@@ -54,7 +56,7 @@ var (
 
 // Open connects and brings the schema up to date.
 func Open(ctx context.Context, c Config) (s *Store, err error) {
-	s = &Store{watched: c.Nested != nil}
+	s = &Store{watched: c.Nested != nil, checkAfter: cmp.Or(c.CheckAfter, DefaultCheckAfter)}
 	defer func() {
 		if err != nil {
 			s.Close()
