@@ -36,7 +36,7 @@ var layers = [][]string{
 	{"internal/storage", "internal/testdb"},
 	{"internal/jobs", "internal/sweep"},
 	{"internal/server"},
-	{"cmd/celator", "cmd/core-wasm", "dev/site"},
+	{"cmd/celator", "cmd/core-wasm", "dev/site", "dev/floor"},
 	{"dev"},
 }
 
@@ -81,7 +81,7 @@ func ourFiles(t *testing.T, f func(path, room string, text []byte)) {
 func layerOf(room string) int {
 	return slices.IndexFunc(layers, func(l []string) bool {
 		return slices.ContainsFunc(l, func(p string) bool {
-			return room == p || p == "dev" && strings.HasPrefix(room, "dev/") && room != "dev/site"
+			return room == p || p == "dev" && strings.HasPrefix(room, "dev/") && room != "dev/site" && room != "dev/floor"
 		})
 	})
 }

@@ -112,6 +112,19 @@ type Standing struct {
 	Severe  int      // open severe findings
 }
 
+// reviewMargin is how many frames before and after a reviewer sees, where a bare end would
+// show: half a second at 25 frames a second.
+const reviewMargin = 12
+
+// ReviewRange returns the frames that a reviewer plays of an item that is hidden, or
+// appears, from first to last in a shot of so many frames; all of them where first is -1.
+func ReviewRange(first, last, frames int) (from, to int) {
+	if first < 0 {
+		return 0, frames - 1
+	}
+	return max(first-reviewMargin, 0), min(last+reviewMargin, frames-1)
+}
+
 // Note returns an error for people unless by may leave a note.
 func Note(by, note string) error {
 	by, note = strings.TrimSpace(by), strings.TrimSpace(note)

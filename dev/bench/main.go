@@ -17,6 +17,7 @@ import (
 
 	"celator/core/cover"
 	"celator/core/geom"
+	"celator/dev/floor"
 	"celator/internal/deliver"
 	"celator/internal/demo"
 	"celator/internal/media"
@@ -36,12 +37,14 @@ func main() {
 		check(demo.Generate(context.Background(), filepath.Join(data, "media", "tidewrack-week"), demo.Shots,
 			func(s string) { log.Print(s) }))
 	}
-	render(dir, clip, "three covers", 7, 60, document)
+	defer floor.End() // what docs/benchmarks.md claims
+	floor.AtMost("render with three covers, times ffmpeg's", render(dir, clip, "three covers", 7, 60, document), 1.15)
 	// The whole clip, since the clean plates of these are made of all of it first.
-	render(dir, clip, "ten covers of five treatments", 3, 180, func(i media.Info) *cover.Document {
+	ten := render(dir, clip, "ten covers of five treatments", 3, 180, func(i media.Info) *cover.Document {
 		k := []cover.Kind{cover.Blur, cover.Mosaic, cover.Fill, cover.Dim, cover.SurfaceFill}
 		return covers(i, append(k, k...)...)
 	})
+	floor.AtMost("render with ten covers, times ffmpeg's", ten, 1.3)
 	if os.Getenv("ONLY") == "render" {
 		return
 	}
@@ -126,7 +129,7 @@ func median(xs []float64) float64 { slices.Sort(xs); return xs[len(xs)/2] }
 
 // render compares wall time with ffmpeg alone, in pairs: on a shared machine one
 // pair says little.
-func render(dir, clip, what string, pairs, frames int, doc func(media.Info) *cover.Document) {
+func render(dir, clip, what string, pairs, frames int, doc func(media.Info) *cover.Document) (ratio float64) {
 	info, err := media.Probe(context.Background(), clip)
 	check(err)
 	path, out := write(dir, doc(info)), filepath.Join(dir, "out.mp4")
@@ -146,6 +149,7 @@ func render(dir, clip, what string, pairs, frames int, doc func(media.Info) *cov
 	fmt.Printf("render, %dx%d, %d frames, %s of about 300x120, review: %.1f s, ffmpeg alone %.1f s, ratio %.2f "+
 		"(pairs: %s); own memory %.0f MB\n",
 		info.Width, info.Height, frames, what, median(ours), median(theirs), median(ratios), list(ratios), mem)
+	return median(ratios)
 }
 
 func list(xs []float64) string {
@@ -168,6 +172,7 @@ func memory(dir string) {
 		t, m := timed("bin/celator", "render", "--clip", clip, "--document", write(dir, document(info)), "--out",
 			filepath.Join(dir, "long-out.mkv"))
 		fmt.Printf("memory, 1080p, %d frames, archive: %.0f MB in %.1f s\n", info.Frames, m, t.Seconds())
+		floor.AtMost("the program's own memory at 1080p, MB", m, 300)
 		os.Remove(filepath.Join(dir, "long-out.mkv"))
 	}
 }

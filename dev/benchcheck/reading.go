@@ -18,6 +18,7 @@ import (
 	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/treat"
+	"celator/dev/floor"
 	"celator/internal/ocr"
 )
 
@@ -204,4 +205,5 @@ func reading() {
 	}
 	fmt.Printf("reading: %d renderings, %d readable by machine; the check agrees in %.1f %%, readable ones "+
 		"passed: %d\n", n, readable, 100*float64(agree)/n, passed)
+	floor.AtMost("readable renderings that passed", float64(passed), 0)
 }

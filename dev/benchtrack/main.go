@@ -24,6 +24,7 @@ import (
 	"time"
 
 	"celator/core/geom"
+	"celator/dev/floor"
 	"celator/internal/demo"
 )
 
@@ -109,6 +110,12 @@ func main() {
 		}
 		fmt.Println()
 	}
+	if only == "" { // what docs/benchmarks.md claims of us, who come first
+		floor.AtLeast("frames within 2 px, %", all[names[0]].within(2), 97.5)
+		floor.AtLeast("frames within 1 px, %", all[names[0]].within(1), 90)
+		floor.AtMost("frames lost, %", 100*float64(all[names[0]].lost)/float64(max(all[names[0]].half, 1)), .1)
+	}
+	defer floor.End()
 	if os.Getenv("POINTS") == "" {
 		return
 	}
@@ -300,16 +307,19 @@ func (t *tally) add(o *tally) {
 	t.wall, t.cpu, t.memory = t.wall+o.wall, t.cpu+o.cpu, max(t.memory, o.memory)
 }
 
-func (t *tally) String() string {
-	within := func(px float64) float64 {
-		n := 0
-		for _, e := range t.errs {
-			if e <= px {
-				n++
-			}
+// within is the percentage of frames that are off by no more than so many pixels.
+func (t *tally) within(px float64) float64 {
+	n := 0
+	for _, e := range t.errs {
+		if e <= px {
+			n++
 		}
-		return 100 * float64(n) / float64(max(len(t.errs), 1))
 	}
+	return 100 * float64(n) / float64(max(len(t.errs), 1))
+}
+
+func (t *tally) String() string {
+	within := t.within
 	slices.Sort(t.errs)
 	return fmt.Sprintf("| %6.1f %6.1f %6.1f %7.2f %6.1f %6.1f", within(1), within(2), within(5), t.errs[len(t.errs)/2],
 		100*float64(t.lost)/float64(max(t.half, 1)), float64(t.frames)/t.wall.Seconds())

@@ -182,8 +182,8 @@ test('from a list to an approved item and its report', async ({ page }) => {
   await page.goto(`/review/${id}`);
   await page.getByLabel('Reviewer’s name').fill('Editor');
   await page.keyboard.press('Tab');
-  await page.getByRole('button', { name: /Approve/ }).click();
-  await expect(page.getByRole('alert')).toContainText('omebody else');
+  await expect(page.getByTestId('refusal')).toContainText('omebody else');
+  await expect(page.getByRole('button', { name: /Approve/ })).toBeDisabled();
   await page.getByLabel('Reviewer’s name').fill('Maren Toll');
   await page.keyboard.press('Tab');
   await page.getByRole('button', { name: /Approve/ }).click();

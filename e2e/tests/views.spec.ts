@@ -32,7 +32,7 @@ test('the bench plays, and every action is in the list', async ({ page }) => {
   await openFootage(page, 'quay-trike', 'Trike plate');
   const frame = () => frameOf(page);
   await page.keyboard.press('Space');
-  await expect.poll(frame, { timeout: 10_000 }).toBeGreaterThan(20);
+  await expect.poll(frame, { timeout: 60_000 }).toBeGreaterThan(20);
   await page.keyboard.press('Space');
   const stopped = await frame();
   await page.keyboard.press('ArrowRight');

@@ -48,6 +48,8 @@ type (
 		Span       *cover.Span      `json:"span,omitempty" doc:"the frames in which it is hidden"`
 		Findings   []findingView    `json:"findings"`
 		Decisions  []store.Decision `json:"decisions" doc:"the newest first"`
+		Play       cover.Span       `json:"play" doc:"the frames to look at: those, and a little before and after"`
+		Refusal    string           `json:"refusal" doc:"why who asks cannot approve it, in words; empty where that may be"`
 	}
 	reviewShotView struct {
 		Shot       store.Shot   `json:"shot"`
@@ -211,9 +213,31 @@ func (s *server) review(ctx context.Context, in *ByID) (*body[reviewShotView], e
 				r.Decisions = append(r.Decisions, d)
 			}
 		}
+		if err := s.judge(ctx, &r, sh); err != nil {
+			return nil, problem(err)
+		}
 		v.Items = append(v.Items, r)
 	}
 	return &body[reviewShotView]{v}, nil
+}
+
+// judge says what of an item is to be looked at, and whether who asks may approve it.
+func (s *server) judge(ctx context.Context, r *reviewView, sh store.Shot) error {
+	first, last := r.Appearance.First, r.Appearance.Last
+	if r.Span != nil {
+		first, last = r.Span.First, r.Span.Last
+	}
+	r.Play.First, r.Play.Last = clearance.ReviewRange(first, last, sh.Frames)
+	by, err := s.Store.Editors(ctx, sh.ID, r.Item.ID)
+	if err != nil {
+		return err
+	}
+	a := r.Appearance
+	now := clearance.Standing{State: a.State, Covered: a.Covered, Checked: a.Checked, Severe: a.Severe, Editors: by}
+	if err := now.Move(clearance.Approved, asker(ctx), ""); err != nil {
+		r.Refusal = sentence(err)
+	}
+	return nil
 }
 
 // hides names the covers of an item, and the frames in which they are live.

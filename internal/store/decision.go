@@ -83,7 +83,7 @@ func (s *Store) decide(ctx context.Context, tx *sqlx.Tx, d Decision) (out Appear
 	}
 	now := clearance.Standing{State: out.State, Covered: out.Covered, Checked: out.Checked, Severe: out.Severe}
 	if d.State == clearance.Approved {
-		if now.Editors, err = s.editors(ctx, tx, d.Shot, d.Item); err != nil {
+		if now.Editors, err = editors(ctx, tx, d.Shot, d.Item); err != nil {
 			return out, err
 		}
 	}
@@ -112,10 +112,16 @@ func decided(ctx context.Context, tx *sqlx.Tx, d Decision) error {
 	return err
 }
 
-// editors are those who changed the shot since the item was approved last.
-func (s *Store) editors(ctx context.Context, tx *sqlx.Tx, shot, item string) (out []string, err error) {
-	return out, tx.SelectContext(ctx, &out, `SELECT DISTINCT author FROM revision WHERE shot = $1 AND number > coalesce(
-		(SELECT max(revision) FROM decision WHERE shot = $1 AND item = $2 AND state = 'approved'), 0)`, shot, item)
+// Editors are those who changed the shot since the item was approved last.
+func (s *Store) Editors(ctx context.Context, shot, item string) ([]string, error) {
+	return editors(ctx, s.db, shot, item)
+}
+
+func editors(ctx context.Context, db sqlx.QueryerContext, shot, item string) (out []string, err error) {
+	return out, sqlx.SelectContext(ctx, db, &out, `SELECT DISTINCT author FROM revision
+		WHERE shot = $1 AND number > coalesce(
+		(SELECT max(revision) FROM decision
+			WHERE shot = $1 AND item = $2 AND state = 'approved'), 0)`, shot, item)
 }
 
 // Decisions lists what was decided about an item in a shot, the newest first.

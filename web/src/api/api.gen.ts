@@ -1949,6 +1949,10 @@ export interface components {
             decisions: components["schemas"]["Decision"][];
             findings: components["schemas"]["FindingView"][];
             item: components["schemas"]["Item"];
+            /** @description the frames to look at: those, and a little before and after */
+            play: components["schemas"]["Span"];
+            /** @description why who asks cannot approve it, in words; empty where that may be */
+            refusal: string;
             /** @description the frames in which it is hidden */
             span?: components["schemas"]["Span"];
         };

@@ -42,16 +42,8 @@
       })),
   );
   const here = $derived(r?.items.find((i) => i.item.id === at?.item));
-  // A little before and after, where a bare end would show.
-  const stretch = $derived.by<[number, number]>(() => {
-    const last = (r?.shot.frames ?? 1) - 1;
-    const s =
-      here?.span ??
-      (here && here.appearance.first >= 0 ? { first: here.appearance.first, last: here.appearance.last } : undefined);
-    return s ? [Math.max(s.first - 12, 0), Math.min(s.last + 12, last)] : [0, last];
-  });
+  const stretch = $derived<[number, number]>(here ? [here.play.first, here.play.last] : [0, (r?.shot.frames ?? 1) - 1]);
   const open = $derived(here?.findings.filter((f) => f.state === 'open') ?? []);
-  const severe = $derived(open.filter((f) => f.severity === 'severe').length);
 
   async function load() {
     try {
@@ -236,7 +228,10 @@
         aria-label="Reviewer’s name"
         placeholder="Your name"
         bind:value={who}
-        onchange={() => (me.name = who)}
+        onchange={() => {
+          me.name = who;
+          void load(); // what may be approved goes by the name
+        }}
         maxlength="200"
       /></label
     >
@@ -424,7 +419,8 @@
         <div class="flex gap-1">
           <button
             class="btn flex-1 btn-primary btn-sm"
-            disabled={here.appearance.state !== 'ready' || severe > 0 || !who.trim()}
+            disabled={!!here.refusal || !who.trim()}
+            title={here.refusal}
             onclick={() => decide('approved')}>Approve (A)</button
           >
           <button
@@ -435,10 +431,11 @@
           <button class="btn btn-sm" disabled={!note.trim() || !who.trim()} onclick={() => decide()}>Note only</button>
         </div>
         {#if !who.trim()}<p class="quiet text-[12px]">Give your name above: every decision has one.</p>
-        {:else if severe}<p class="text-[12px] text-error">
-            {severe} severe {severe === 1 ? 'finding is' : 'findings are'} open: it can be sent back, or {severe === 1
-              ? 'it'
-              : 'they'} waived with a reason.
+        {:else if here.refusal && here.appearance.state === 'ready'}<p
+            class="text-[12px] text-error"
+            data-testid="refusal"
+          >
+            {here.refusal}
           </p>{/if}
       </div>
       {#if here.decisions.length}

@@ -1,3 +1,5 @@
+import type { Item } from '../api/api';
+
 export function bytes(n: number): string {
   for (const [unit, size] of [
     ['GB', 1e9],
@@ -14,6 +16,7 @@ export function duration(s: number): string {
   return s < 5400 ? `${Math.round(s / 60)} min` : `${(s / 3600).toFixed(1)} h`;
 }
 
+/** The kinds of item, in words: all that the contract has. */
 export const kinds = {
   plate: 'Plate',
   logo: 'Logo',
@@ -22,4 +25,4 @@ export const kinds = {
   text: 'On-screen text',
   face: 'Face',
   other: 'Other',
-} as const;
+} as const satisfies Record<Item['kind'], string>;
