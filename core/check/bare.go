@@ -18,15 +18,15 @@ import (
 // of a surface or 40 px². Both are measured after taking away what lies within the error
 // of measuring, at the rim.
 const (
-	leastShare = .022
-	leastArea  = 22
-	tiny       = 8 // px²
+	leastShare  = .022
+	leastArea   = 22
+	leastSample = 8 // px², of surfaces so small that their share says nothing
 )
 
 // cells compares what is hidden with where the target is, sample by sample.
 //
 // Long: the cells of one frame are weighed in one pass over shared sums.
-func (w *watch) cells(f int, g *glance, m geom.Map, s track.Sight, speed geom.Point, shape, live cover.Live, hides,
+func (w *watch) cells(f int, g *sight, m geom.Map, s track.Sight, speed geom.Point, shape, live cover.Live, hides,
 	slipped bool,
 ) {
 	// What lies this near to the cover's edge may be hidden or not: nobody can tell.
@@ -99,7 +99,7 @@ func (w *watch) cells(f int, g *glance, m geom.Map, s track.Sight, speed geom.Po
 	}
 	unit := float64(seen.bin * seen.bin)
 	all := in * unit
-	least := math.Max(math.Min(leastArea, leastShare*w.areaOn(m)), tiny)
+	least := math.Max(math.Min(leastArea, leastShare*w.areaOn(m)), leastSample)
 	limit := math.Max(least, .002*w.areaOn(m))
 	bare := float64(exposed.n) * unit
 	if slipped && seen.bin > 1 { // a line may be thinner than a sample

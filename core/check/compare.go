@@ -34,7 +34,7 @@ const mostSamples = 90_000
 
 // compare says where in a frame the target itself is seen, given its place. blurred is
 // how far, px, the picture is smeared or the place unsure.
-func (t *target) compare(g *glance, m geom.Map, blurred float64) (seen, bool) {
+func (t *target) compare(g *sight, m geom.Map, blurred float64) (seen, bool) {
 	if t.plate == nil {
 		return seen{}, false
 	}

@@ -9,7 +9,7 @@ import (
 )
 
 // visible says whether the target is to be seen on a frame outside the span.
-func (w *watch) visible(g *glance, guesses []geom.Map) (m geom.Map, yes bool) {
+func (w *watch) visible(g *sight, guesses []geom.Map) (m geom.Map, yes bool) {
 	s := w.sight(g, guesses, 24)
 	m = guesses[0]
 	known := s.Found() && s.Share > .6 && s.Mean > .55
@@ -21,7 +21,7 @@ func (w *watch) visible(g *glance, guesses []geom.Map) (m geom.Map, yes bool) {
 		return m, false
 	}
 	shows := float64(seen.n) * seen.shows
-	least := math.Max(math.Min(leastArea, leastShare*w.areaOn(m)), tiny)
+	least := math.Max(math.Min(leastArea, leastShare*w.areaOn(m)), leastSample)
 	if known {
 		return m, seen.shows > .5 && shows > least
 	}

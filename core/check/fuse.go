@@ -20,8 +20,8 @@ type attacked struct {
 	live cover.Live
 	m    geom.Map // target to frame
 	sure bool
-	part glance // as it would be delivered
-	was  glance // as it is
+	part sight // as it would be delivered
+	was  sight // as it is
 }
 
 // most frames that are laid over each other, and rounds of the recovery.
@@ -251,7 +251,7 @@ type fused struct {
 }
 
 // read takes luma of a part of a picture, in codes of 8 bit; beside the part its edge.
-func read(g *glance, r image.Rectangle, unit float32) []float32 {
+func read(g *sight, r image.Rectangle, unit float32) []float32 {
 	p := g.pic.Read(0, g.pic.Rect())
 	out := make([]float32, r.Dx()*r.Dy())
 	for y := range r.Dy() {

@@ -11,8 +11,8 @@ import (
 	"celator/core/track"
 )
 
-// glance is the part of a picture around a cover.
-type glance struct {
+// sight is the part of a picture around a cover.
+type sight struct {
 	f    int
 	at   image.Point // of the part, in the picture
 	pic  *frame.Picture
@@ -20,12 +20,12 @@ type glance struct {
 }
 
 // glanceAt takes the part of a picture that holds a rectangle.
-func glanceAt(f int, p *frame.Picture, r image.Rectangle) (glance, bool) {
+func glanceAt(f int, p *frame.Picture, r image.Rectangle) (sight, bool) {
 	r = image.Rect(r.Min.X&^1, r.Min.Y&^1, (r.Max.X+1)&^1, (r.Max.Y+1)&^1).Intersect(p.Rect())
 	if r.Dx() < 16 || r.Dy() < 16 {
-		return glance{}, false
+		return sight{}, false
 	}
-	g := glance{f: f, at: r.Min, pic: part(p, r)}
+	g := sight{f: f, at: r.Min, pic: part(p, r)}
 	luma := track.NewGray(r.Dx(), r.Dy())
 	unit := 1 / float32(int(1)<<(p.Depth-8))
 	for i, v := range g.pic.Read(0, g.pic.Rect()).Pix {
@@ -51,11 +51,11 @@ func part(p *frame.Picture, r image.Rectangle) *frame.Picture {
 }
 
 // here turns a map onto the picture into one onto the part.
-func (g *glance) here(m geom.Map) geom.Map {
+func (g *sight) here(m geom.Map) geom.Map {
 	return geom.Translate(geom.Pt(-float64(g.at.X), -float64(g.at.Y))).Mul(m)
 }
 
-func (g *glance) there(m geom.Map) geom.Map {
+func (g *sight) there(m geom.Map) geom.Map {
 	return geom.Translate(geom.Pt(float64(g.at.X), float64(g.at.Y))).Mul(m)
 }
 
@@ -137,7 +137,7 @@ func pixels(b geom.Rect) image.Rectangle {
 }
 
 // clear leaves out of a look what the document holds out of the cover.
-func (g *glance) clear(d *cover.Document, c *cover.Cover) {
+func (g *sight) clear(d *cover.Document, c *cover.Cover) {
 	for _, l := range d.At(g.f) {
 		if l.Cover != c.ID || len(l.Holdouts) == 0 {
 			continue

@@ -27,7 +27,7 @@ type target struct {
 	stands  []float32       // of its samples, those that stand out from what is around the outlines
 	smooth  cleanplate.Laid // work
 	view    cleanplate.View
-	looks   []glance
+	looks   []sight
 	unknown bool // it has too little texture to be looked for
 }
 
@@ -59,9 +59,9 @@ func (t *target) learn(d *cover.Document) {
 	}
 	drawn := t.c.Drawn()
 	order := slices.Clone(t.looks)
-	slices.SortStableFunc(order, func(a, b glance) int { return abs(a.f-drawn) - abs(b.f-drawn) })
+	slices.SortStableFunc(order, func(a, b sight) int { return abs(a.f-drawn) - abs(b.f-drawn) })
 	// Where it is half out of the picture it cannot be learned.
-	inside := func(g glance) float64 {
+	inside := func(g sight) float64 {
 		b := bounds(t.c, g.f, 0)
 		in := b.Intersect(image.Rect(0, 0, d.Width, d.Height))
 		return float64(in.Dx()*in.Dy()) / math.Max(float64(b.Dx()*b.Dy()), 1)
@@ -70,7 +70,7 @@ func (t *target) learn(d *cover.Document) {
 	for _, g := range order {
 		whole = math.Max(whole, inside(g))
 	}
-	order = slices.DeleteFunc(order, func(g glance) bool { return inside(g) < .8*whole })
+	order = slices.DeleteFunc(order, func(g sight) bool { return inside(g) < .8*whole })
 	best, tried := target{}, 0
 	most := -1.
 	for _, g := range order {
@@ -96,7 +96,7 @@ func (t *target) learn(d *cover.Document) {
 }
 
 // from takes a look for the reference.
-func (t *target) from(g glance) bool {
+func (t *target) from(g sight) bool {
 	outline, ok := surround(t.c.Paths(g.f))
 	if !ok {
 		return false
@@ -239,7 +239,7 @@ func (t *target) agreement() (score float64, odd bool) {
 }
 
 // sight looks for the target in a part of a picture.
-func (t *target) sight(g *glance, guesses []geom.Map, reach float64) track.Sight {
+func (t *target) sight(g *sight, guesses []geom.Map, reach float64) track.Sight {
 	to, from := geom.Translate(t.o), geom.Translate(t.o.Mul(-1)) // of the locator's coordinates
 	here := make([]geom.Map, len(guesses))
 	for i, m := range guesses {
@@ -259,7 +259,7 @@ func (t *target) gather() {
 	t.area = math.Abs(geom.Area(outline))
 	scales := []float64{1}
 	type kept struct {
-		g *glance
+		g *sight
 		m geom.Map
 	}
 	var all []kept

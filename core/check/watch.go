@@ -17,7 +17,7 @@ type watch struct {
 	target
 	d *cover.Document
 
-	before  []glance // of the span, until it begins
+	before  []sight // of the span, until it begins
 	prev    *geom.Map
 	prevF   int
 	states  []state // of the span's frames, in order
@@ -83,7 +83,7 @@ func (w *watch) frame(f int, was, now *frame.Picture) {
 }
 
 // locate looks for the target on a frame of the span.
-func (w *watch) locate(f int, p *frame.Picture) (g glance, s track.Sight, ok bool) {
+func (w *watch) locate(f int, p *frame.Picture) (g sight, s track.Sight, ok bool) {
 	covered := w.onto(f)
 	r := bounds(w.c, f, margin)
 	if g, ok = glanceAt(f, p, r); !ok {
@@ -204,7 +204,7 @@ func believed(there, here track.Sight) bool {
 	return there.Share > .55 && there.Mean > .55 && (there.Share > here.Share+.12 || there.Firm > here.Firm+.25)
 }
 
-func (w *watch) sightAt(g *glance, m geom.Map) track.Sight {
+func (w *watch) sightAt(g *sight, m geom.Map) track.Sight {
 	return w.loc.At(g.gray, g.here(m).Mul(geom.Translate(w.o)))
 }
 

@@ -88,8 +88,8 @@ func (f *Finder) Boundaries() []Boundary {
 }
 
 const (
-	// least is the difference, in codes, below which nothing is a cut.
-	least = 9.
+	// leastCut is the difference, in codes, below which nothing is a cut.
+	leastCut = 9.
 	// times is by how much a cut must exceed the differences around it.
 	times = 3.2
 	// around is how many frames on either side it is compared with.
@@ -126,7 +126,7 @@ func find(t []*Thumb) []Boundary {
 		return false
 	}
 	for i := 1; i < n; i++ {
-		if d[i] < least {
+		if d[i] < leastCut {
 			continue
 		}
 		var near []float64

@@ -223,7 +223,7 @@ func (f *Finder) spread() {
 	for i := range f.join.den {
 		f.join.den[i] = 1
 	}
-	f.join.carry(near, 1)
+	f.join.carry(evenOut, 1)
 	for i, v := range f.join.num {
 		f.own[i] = min(max(v/f.join.den[i]/5, -1), 1)
 	}
@@ -231,7 +231,7 @@ func (f *Finder) spread() {
 	for i, v := range f.own {
 		f.join.num[i], f.join.den[i] = v, max(abs(v), .01)
 	}
-	f.join.carry(far, 2)
+	f.join.carry(carryFar, 2)
 	for i, v := range f.own {
 		f.u[i] = v + .5*(1-abs(v))*f.join.num[i]/f.join.den[i]
 	}

@@ -174,7 +174,7 @@ func TestSpreader(t *testing.T) {
 	for y := range 3 {
 		s.across[y*40+19] = 0 // an edge between columns 19 and 20
 	}
-	s.carry(far, 2)
+	s.carry(carryFar, 2)
 	at := func(x int) float64 { return float64(s.num[40+x] / s.den[40+x]) }
 	if at(18) < .5 || math.Abs(at(21)) > .01 {
 		t.Errorf("carried %.3f before the edge and %.3f past it", at(18), at(21))

@@ -20,8 +20,8 @@ type spreader struct {
 // How far knowledge is carried, in samples, about: at first to even out noise, then to
 // where little is known.
 const (
-	near = 3.
-	far  = 60.
+	evenOut  = 3.
+	carryFar = 60.
 )
 
 func (s *spreader) size(w, h int) {

@@ -93,9 +93,9 @@ func (p *patch) look(pyr pyramid, m geom.Map, w *work) {
 }
 
 const (
-	closely = .8
-	agrees  = .55 // local correlation above which a place shows the surface
-	doubted = .15 // and below which it certainly does not
+	agreesClosely = .8  // local correlation above which a sample counts as followed closely
+	agrees        = .55 // local correlation above which a place shows the surface
+	doubted       = .15 // and below which it certainly does not
 )
 
 // judge measures how well the surface is seen under m, from the last look.
@@ -116,7 +116,7 @@ func (p *patch) judge(m geom.Map, w *work) alignment {
 		if c > agrees {
 			ok++
 		}
-		if c > closely {
+		if c > agreesClosely {
 			firm++
 		}
 	}

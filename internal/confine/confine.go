@@ -29,10 +29,10 @@ type Role func(c Call) error
 
 // Call is what a role is given.
 type Call struct {
-	Args []string
-	In   *os.File  // Job.In, nil where there is none
-	Feed io.Reader // Job.Feed
-	Out  io.Writer
+	Args  []string
+	In    *os.File  // Job.In, nil where there is none
+	Stdin io.Reader // Job.Stdin
+	Out   io.Writer
 }
 
 var roles = map[string]Role{}
@@ -81,7 +81,7 @@ func Main() {
 		fmt.Fprint(os.Stderr, err)
 		os.Exit(unlocked)
 	}
-	c := Call{Args: o.Args, Feed: os.Stdin, Out: os.Stdout}
+	c := Call{Args: o.Args, Stdin: os.Stdin, Out: os.Stdout}
 	if o.File {
 		c.In = os.NewFile(3, "in")
 	}
@@ -127,7 +127,7 @@ type Job struct {
 	Args   []string
 	Limits Limits
 	In     *os.File  // an open file that the child may read; nil for none
-	Feed   io.Reader // what it reads from its standard input
+	Stdin  io.Reader // what it reads from its standard input
 	Out    io.Writer // what it writes; nil for nothing
 }
 
@@ -148,7 +148,7 @@ func Run(ctx context.Context, j Job) error {
 	cmd := exec.CommandContext(ctx, "/proc/self/exe")
 	cmd.Env = []string{variable + "=" + string(o), "GOGC=15", "GOMAXPROCS=1", "GOTRACEBACK=none"}
 	cmd.Stdout, cmd.Stderr = struct{ io.Writer }{j.Out}, &said // always a pipe: the child may write no file
-	cmd.Stdin = j.Feed
+	cmd.Stdin = j.Stdin
 	if j.In != nil {
 		cmd.ExtraFiles = []*os.File{j.In}
 	}

@@ -17,7 +17,7 @@ import (
 )
 
 func TestMain(m *testing.M) {
-	Register("echo", func(c Call) error { _, err := io.Copy(c.Out, c.Feed); return err })
+	Register("echo", func(c Call) error { _, err := io.Copy(c.Out, c.Stdin); return err })
 	Register("no", func(c Call) error { return errors.New("no " + c.Args[0]) })
 	Register("stack", func(Call) error { return errors.New(deep(0)) })
 	Register("memory", func(Call) error {
@@ -70,7 +70,7 @@ func TestRun(t *testing.T) {
 	var out bytes.Buffer
 	text := strings.Repeat("what comes in goes out. ", 100_000)
 	if err := Run(context.Background(), Job{
-		Role: "echo", Limits: small, Feed: strings.NewReader(text),
+		Role: "echo", Limits: small, Stdin: strings.NewReader(text),
 		Out: &out,
 	}); err != nil || out.String() != text {
 		t.Fatalf("%v, %d bytes", err, out.Len())

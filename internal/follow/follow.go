@@ -138,12 +138,12 @@ func Run(ctx context.Context, j Job) error {
 	}
 	r := run{job: &j, told: map[int][2][]track.Pose{}}
 	for _, g := range groups {
-		f, err := openFeed(ctx, &j, g)
+		f, err := openSource(ctx, &j, g)
 		if err != nil {
 			return err
 		}
 		defer f.close()
-		r.feeds = append(r.feeds, f)
+		r.sources = append(r.sources, f)
 	}
 	// Each anchor's reference serves both its directions.
 	begun := make([]func() (track.Tracker, error), len(j.Anchors))
@@ -158,7 +158,7 @@ func Run(ctx context.Context, j Job) error {
 			i := slices.IndexFunc(j.Anchors, func(a Anchor) bool { return a == l.anchor })
 			t, err := begun[i]()
 			if err == nil {
-				err = r.follow(ctx, r.feeds[min(n, len(r.feeds)-1)], t.Fork(), l)
+				err = r.follow(ctx, r.sources[min(n, len(r.sources)-1)], t.Fork(), l)
 			}
 			mu.Lock()
 			defer mu.Unlock()
@@ -178,16 +178,16 @@ func Run(ctx context.Context, j Job) error {
 }
 
 type run struct {
-	job   *Job
-	feeds []*feed // one, or one for each leg
-	mu    sync.Mutex
-	told  map[int][2][]track.Pose // between anchors: forward, backward
+	job     *Job
+	sources []*frameSource // one, or one for each leg
+	mu      sync.Mutex
+	told    map[int][2][]track.Pose // between anchors: forward, backward
 }
 
 // begin makes the tracker of an anchor and tells the anchor's own pose.
 func (r *run) begin(ctx context.Context, a Anchor) (track.Tracker, error) {
 	j := r.job
-	f, err := r.feeds[0].read(ctx, a.Frame)
+	f, err := r.sources[0].read(ctx, a.Frame)
 	if err != nil {
 		return nil, err
 	}
@@ -221,7 +221,7 @@ func mapped(pts []geom.Point, m geom.Map) []geom.Point {
 }
 
 // follow takes a leg.
-func (r *run) follow(ctx context.Context, feed *feed, t track.Tracker, l leg) error {
+func (r *run) follow(ctx context.Context, frameSource *frameSource, t track.Tracker, l leg) error {
 	if p, ok := t.(*track.Planar); ok && l.start != l.anchor.Frame {
 		if back, err := l.anchor.Map.Inverse(); err == nil {
 			p.Resume(l.from.Mul(back))
@@ -230,7 +230,7 @@ func (r *run) follow(ctx context.Context, feed *feed, t track.Tracker, l leg) er
 	var before track.Frame
 	gaps := make([]gap, max(len(r.job.Points), 1))
 	for f := l.first; (l.last-f)*l.step >= 0; f += l.step {
-		g, err := feed.next(ctx, l, f)
+		g, err := frameSource.next(ctx, l, f)
 		if err != nil {
 			return err
 		}

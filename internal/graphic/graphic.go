@@ -27,7 +27,7 @@ const role = "graphic"
 
 func init() {
 	confine.Register(role, func(c confine.Call) error {
-		b, err := io.ReadAll(c.Feed)
+		b, err := io.ReadAll(c.Stdin)
 		if err != nil {
 			return err
 		}
@@ -57,7 +57,7 @@ func Read(ctx context.Context, name string, b []byte) (cover.Graphic, error) {
 		return g, fmt.Errorf("the file is larger than %d MB", cover.MaxGraphic>>20)
 	}
 	var out bytes.Buffer
-	if err := confine.Run(ctx, confine.Job{Role: role, Limits: limits, Feed: bytes.NewReader(b), Out: &out}); err != nil {
+	if err := confine.Run(ctx, confine.Job{Role: role, Limits: limits, Stdin: bytes.NewReader(b), Out: &out}); err != nil {
 		if errors.Is(err, confine.ErrTooMuch) {
 			err = errors.New("the picture takes too much to be drawn; make it simpler, or export it as PNG")
 		}

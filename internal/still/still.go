@@ -101,7 +101,7 @@ func run(ctx context.Context, path string, feed io.Reader, out io.Writer, args .
 		return err
 	}
 	defer f.Close()
-	err = confine.Run(ctx, confine.Job{Role: role, Args: args, Limits: limits, In: f, Feed: feed, Out: out})
+	err = confine.Run(ctx, confine.Job{Role: role, Args: args, Limits: limits, In: f, Stdin: feed, Out: out})
 	if errors.Is(err, confine.ErrTooMuch) {
 		return errors.New("it takes too much memory or time to be read")
 	}
@@ -147,7 +147,7 @@ func work(c confine.Call) error {
 	case "view":
 		return s.view(c.Out, n[0], n[1])
 	case "write":
-		return s.write(c.Out, c.Feed, n)
+		return s.write(c.Out, c.Stdin, n)
 	}
 	return fmt.Errorf("there is no %q", c.Args[0])
 }

@@ -13,10 +13,10 @@ import (
 	"celator/internal/media"
 )
 
-// feed decodes the frames that its legs need, once, in order. Those that some leg
+// frameSource decodes the frames that its legs need, once, in order. Those that some leg
 // takes backward, or that several take, wait in a temporary file; the last leg
 // forward takes its frames as they come.
-type feed struct {
+type frameSource struct {
 	job      *Job
 	lo, hi   int
 	kept     int // frames up to this one are in the file
@@ -37,8 +37,8 @@ type feed struct {
 const near = 8
 
 // Long: what is read is planned in one place, since the ways share it.
-func openFeed(ctx context.Context, j *Job, legs []leg) (*feed, error) {
-	f := &feed{
+func openSource(ctx context.Context, j *Job, legs []leg) (*frameSource, error) {
+	f := &frameSource{
 		job: j, channel: j.Channel, extra: map[int]*track.Gray{}, finished: make(chan struct{}),
 		coming: make(chan track.Frame, 2),
 	}
@@ -123,7 +123,7 @@ func openFeed(ctx context.Context, j *Job, legs []leg) (*feed, error) {
 }
 
 // settle chooses the channel with the most contrast on the surface, on its first anchor.
-func (f *feed) settle(ctx context.Context) error {
+func (f *frameSource) settle(ctx context.Context) error {
 	if f.channel != Best {
 		return nil
 	}
@@ -142,7 +142,7 @@ func (f *feed) settle(ctx context.Context) error {
 }
 
 // apart decodes a few frames by themselves.
-func (f *feed) apart(ctx context.Context, first, last int) error {
+func (f *frameSource) apart(ctx context.Context, first, last int) error {
 	r, err := f.job.Clip.Open(ctx, first, last)
 	if err != nil {
 		return err
@@ -165,7 +165,7 @@ func ended(err error, n int) error {
 	return err
 }
 
-func (f *feed) decode(ctx context.Context, r *media.Reader) {
+func (f *frameSource) decode(ctx context.Context, r *media.Reader) {
 	defer close(f.finished)
 	defer close(f.coming)
 	defer r.Close()
@@ -216,7 +216,7 @@ func (f *feed) decode(ctx context.Context, r *media.Reader) {
 	}
 }
 
-func (f *feed) prepare(g *track.Gray, n int) (track.Frame, error) {
+func (f *frameSource) prepare(g *track.Gray, n int) (track.Frame, error) {
 	p, err := track.Prepare(g)
 	if err == nil && f.job.Hidden != nil {
 		p, err = p.Except(f.job.Hidden(n))
@@ -225,7 +225,7 @@ func (f *feed) prepare(g *track.Gray, n int) (track.Frame, error) {
 }
 
 // read returns a frame that was decoded apart or that is or will be in the file.
-func (f *feed) read(ctx context.Context, n int) (track.Frame, error) {
+func (f *frameSource) read(ctx context.Context, n int) (track.Frame, error) {
 	if err := ctx.Err(); err != nil {
 		return track.Frame{}, err
 	}
@@ -258,7 +258,7 @@ func (f *feed) read(ctx context.Context, n int) (track.Frame, error) {
 }
 
 // next returns a leg's next frame.
-func (f *feed) next(ctx context.Context, l leg, n int) (track.Frame, error) {
+func (f *frameSource) next(ctx context.Context, l leg, n int) (track.Frame, error) {
 	if n <= f.kept || l.step < 0 {
 		return f.read(ctx, n)
 	}
@@ -278,7 +278,7 @@ func (f *feed) next(ctx context.Context, l leg, n int) (track.Frame, error) {
 	}
 }
 
-func (f *feed) close() {
+func (f *frameSource) close() {
 	f.cancel()
 	<-f.finished
 	f.file.Close()
