@@ -189,17 +189,38 @@ export async function frame(page: Page): Promise<number> {
   return Number((await page.getByTestId('frame').textContent())!.replace(/\D/g, ''));
 }
 
-/** Asks the core in the browser (core/session). */
+/** Asks the core in the browser (core/session) the same of many things at once. */
+export async function coreEach(page: Page, name: string, requests: unknown[]): Promise<any[]> {
+  const texts = requests.map((r) => JSON.stringify(r));
+  const replies = await page.evaluate(
+    ([n, rs]) => (rs as string[]).map((r) => (window as any).celatorCore(n, r) as string),
+    [name, texts] as const,
+  );
+  return replies.map((text) => {
+    const reply = JSON.parse(text);
+    if (reply.error) throw new Error(reply.error);
+    return reply.value;
+  });
+}
+
+/** Asks it one thing. */
 export async function core(page: Page, name: string, request: unknown = {}): Promise<any> {
-  const text = await page.evaluate(([n, r]) => (window as any).celatorCore(n, r), [name, JSON.stringify(request)]);
-  const reply = JSON.parse(text);
-  if (reply.error) throw new Error(reply.error);
-  return reply.value;
+  return (await coreEach(page, name, [request]))[0];
+}
+
+/** The selected cover on frames 0 to n-1. */
+export async function selectedThroughout(page: Page, n: number): Promise<any[]> {
+  const cover = await page.getByTestId('selected-cover').getAttribute('data-cover');
+  return coreEach(
+    page,
+    'selected',
+    Array.from({ length: n }, (_, frame) => ({ cover, frame })),
+  );
 }
 
 /** The selected cover on the frame shown, or another. */
 export async function selected(page: Page, f?: number): Promise<any> {
-  const cover = await page.getByTestId('cover-in-hand').getAttribute('data-cover');
+  const cover = await page.getByTestId('selected-cover').getAttribute('data-cover');
   return core(page, 'selected', { cover, frame: f ?? (await frame(page)) });
 }
 

@@ -65,7 +65,7 @@ test('random frames, dragging, playing', async ({ page }) => {
   // Dragging: from the pointer's move to the patch drawn for it.
   await timeTo(page, 150);
   await page.evaluate(() => performance.clearMeasures());
-  const cover = (await page.getByTestId('cover-in-hand').boundingBox())!;
+  const cover = (await page.getByTestId('selected-cover').boundingBox())!;
   const at = { x: cover.x + cover.width / 2, y: cover.y + cover.height / 2 };
   await page.mouse.move(at.x, at.y);
   await page.mouse.down();
@@ -198,7 +198,7 @@ test('a path of 40 knots is dragged', async ({ page, browser }) => {
     },
   });
   await page.keyboard.press('Escape');
-  await expect(page.getByTestId('cover-in-hand')).toHaveCount(1);
+  await expect(page.getByTestId('selected-cover')).toHaveCount(1);
   for (const [what, x, y] of [
     ['the whole path', 500, 300],
     ['one knot', 620, 300],

@@ -9,6 +9,7 @@ import {
   bringIn,
   clip,
   core,
+  coreEach,
   decode,
   document,
   dragOn,
@@ -20,7 +21,7 @@ import {
   onScreen,
   runsEnded,
   saved,
-  selected,
+  selectedThroughout,
 } from '../help';
 
 type Pt = { x: number; y: number };
@@ -82,7 +83,11 @@ function carried(a: Pt[], b: Pt[], p: Pt): Pt {
 const surfaces = async (page: Page): Promise<{ corners: Pt[]; state: string }[]> => {
   const track = (await document(page)).tracks[0];
   const request = { track, attempt: track.attempt };
-  return Promise.all(Array.from({ length: frames }, (_, frame) => core(page, 'surface', { ...request, frame })));
+  return coreEach(
+    page,
+    'surface',
+    Array.from({ length: frames }, (_, frame) => ({ ...request, frame })),
+  );
 };
 
 async function mend(page: Page, to: Pt[]): Promise<void> {
@@ -197,7 +202,7 @@ test('a plate is tracked, put right, corrected and delivered, and never shows', 
   await page.getByLabel('Step card').getByRole('button', { name: 'Plate', exact: true }).click();
   await saved(page);
   const paths = async () => {
-    const all = await Promise.all(Array.from({ length: frames }, (_, f) => selected(page, f)));
+    const all = await selectedThroughout(page, frames);
     return all.map((c) => c.outlines[0].knots.map((k: any) => k.p) as Pt[]);
   };
   expect((await document(page)).covers[1].track).toBe(doc.tracks[0].id);

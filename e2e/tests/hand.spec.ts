@@ -21,6 +21,7 @@ import {
   pattern,
   saved,
   selected,
+  selectedThroughout,
   size,
 } from '../help';
 
@@ -353,10 +354,10 @@ test('keys, scopes, locks, and the list of changes', async ({ page }) => {
   await page.keyboard.press('Shift+P');
 
   // Put away: the outline is not drawn, and what it hides stays hidden.
-  await expect(page.getByTestId('cover-in-hand')).toHaveCount(1);
+  await expect(page.getByTestId('selected-cover')).toHaveCount(1);
   await page.keyboard.press('Shift+U');
   await saved(page);
-  await expect(page.getByTestId('cover-in-hand')).toHaveCount(0);
+  await expect(page.getByTestId('selected-cover')).toHaveCount(0);
   expect((await document(page)).covers[0].off).toBeFalsy();
   await page.keyboard.press('Shift+U');
   await saved(page);
@@ -499,22 +500,20 @@ test('a plate is outlined and keyed by hand in at most 25 actions', async ({ pag
   await press('b');
   await fit();
   // By halves first; then where it is seen to slip most.
-  const slips = async (f: number) => {
-    const h = await selected(page, f);
-    return Math.max(
+  const slips = (h: any, f: number) =>
+    Math.max(
       ...plate(f).flatMap((p) => [
         Math.abs(p.x - h.centre.x) - h.size.x / 2,
         Math.abs(p.y - h.centre.y) - h.size.y / 2,
       ]),
     );
-  };
   for (let n = 0; actions + 2 <= 25; n++) {
     if (n < 2) {
       await press('Enter');
     } else {
       let worst = { f: 0, by: -Infinity };
-      for (let f = 0; f < truth.length; f++) {
-        const by = await slips(f);
+      for (const [f, h] of (await selectedThroughout(page, truth.length)).entries()) {
+        const by = slips(h, f);
         if (by > worst.by) worst = { f, by };
       }
       if (worst.by <= 0) break;
@@ -528,9 +527,8 @@ test('a plate is outlined and keyed by hand in at most 25 actions', async ({ pag
   const keys = (await document(page)).covers[0].motion.keys.length;
   let bare = 0;
   let area = 0;
-  for (let f = 0; f < truth.length; f++) {
-    const h = await selected(page, f);
-    if ((await slips(f)) > 0) bare++;
+  for (const [f, h] of (await selectedThroughout(page, truth.length)).entries()) {
+    if (slips(h, f) > 0) bare++;
     const [x0, y0, x1, y1] = around(f, 0);
     area += (h.size.x * h.size.y) / ((x1 - x0) * (y1 - y0)) / truth.length;
   }

@@ -37,17 +37,17 @@
   <ul>
     {#each bench.shot.items as it (it.id)}
       {@const c = bench.session.coverOf(it.id)}
-      {@const hand = bench.selection.itemId === it.id}
-      <li class="border-l-4 {hand ? 'border-primary bg-base-200' : 'border-transparent'}">
+      {@const isSelected = bench.selection.itemId === it.id}
+      <li class="border-l-4 {isSelected ? 'border-primary bg-base-200' : 'border-transparent'}">
         <button
-          class="flex w-full flex-col px-2 py-1.5 text-left {hand ? '' : 'hover:bg-base-200'}"
-          aria-current={hand}
+          class="flex w-full flex-col px-2 py-1.5 text-left {isSelected ? '' : 'hover:bg-base-200'}"
+          aria-current={isSelected}
           onclick={() => bench.selection.select(it.id)}
         >
           <span class="w-full truncate font-medium">{it.name}</span>
           <span class="quiet text-[12px]">{kinds[it.kind]}, {said(it.id)}</span>
         </button>
-        {#if hand && c}
+        {#if isSelected && c}
           <div class="flex gap-1 px-1 pb-1">
             <button
               class="btn btn-square btn-ghost btn-xs"

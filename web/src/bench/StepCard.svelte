@@ -108,7 +108,7 @@
         </p>
       {/if}
       {#if bench.steps.current !== 'hold' && bench.holdouts.outlined}
-        <p class="text-[12px]">In hand: <b>{bench.holdouts.outlined.name}</b>, which passes in front.</p>
+        <p class="text-[12px]">Selected: <b>{bench.holdouts.outlined.name}</b>, which passes in front.</p>
       {/if}
       {#if bench.steps.current === 'check'}
         <CheckCard checking={bench.checking} playhead={bench.playhead} selection={bench.selection} shot={bench.shot} />

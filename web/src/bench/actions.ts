@@ -181,7 +181,7 @@ export const actions: Action[] = [
   },
   { name: 'Brush: add to what was found', keys: ['['], run: (bench) => bench.holdouts.brush(true) },
   { name: 'Brush: take away from it', keys: [']'], run: (bench) => bench.holdouts.brush(false) },
-  { name: 'The item’s cover in hand again', keys: ['Shift+Escape'], run: (bench) => bench.holdouts.close() },
+  { name: 'Select the item’s cover again', keys: ['Shift+Escape'], run: (bench) => bench.holdouts.close() },
 
   { name: 'Span begins here', keys: ['I'], run: (bench) => bench.keying.setSpan('first') },
   { name: 'Span ends here', keys: ['O'], run: (bench) => bench.keying.setSpan('last') },
@@ -244,7 +244,7 @@ export const actions: Action[] = [
   { name: 'Side by side, or concealed', keys: ['D'], run: (bench) => bench.viewport.toggle('side') },
   { name: 'Wipe, or concealed', keys: ['W'], run: (bench) => bench.viewport.toggle('wipe') },
   {
-    name: 'Switch the treatment in hand off, or on',
+    name: 'Switch the selected treatment off, or on',
     keys: ['Shift+T'],
     run: (bench) => bench.concealing.treatment && bench.concealing.change((t) => ({ ...t, off: !t.off || undefined })),
   },

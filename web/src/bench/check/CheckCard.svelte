@@ -59,7 +59,7 @@
 
 <ul class="flex flex-col gap-1.5" data-testid="findings">
   {#each here as f (f.id)}
-    {@const hand = checking.picked === f.id}
+    {@const isSelected = checking.picked === f.id}
     <li
       class="border-l-4 border-base-300 {f.state === 'waived'
         ? 'opacity-80'
@@ -70,7 +70,7 @@
       data-kind={f.kind}
       data-state={f.state}
     >
-      <button class="text-left" onclick={() => checking.go(f)} aria-current={hand}>
+      <button class="text-left" onclick={() => checking.go(f)} aria-current={isSelected}>
         <span class="font-semibold">{f.title}</span>
         <span class="quiet text-[12px]"
           >{f.state === 'waived' ? 'waived' : f.severity}, {f.figure < 10
@@ -82,7 +82,7 @@
           >f {frames(f).slice(0, 4).join(', ')}{f.frames.length > 4 ? ' …' : ''}</span
         >
       </button>
-      {#if hand || here.length === 1}
+      {#if isSelected || here.length === 1}
         <p class="text-[12px]">{f.says}</p>
         {#if f.recovered}
           <figure class="flex flex-col gap-0.5">

@@ -64,7 +64,7 @@ export class Checking {
     return this.severe ? `${this.severe} severe` : this.open.length ? `${this.open.length} minor` : 'clean';
   }
 
-  /** The item in hand in this shot. */
+  /** The selected item in this shot. */
   get appearance(): Appearance | undefined {
     return this.shot.standing(this.selection.itemId);
   }
@@ -154,7 +154,7 @@ export class Checking {
     });
   }
 
-  /** Moves the item in hand on. */
+  /** Moves the selected item on. */
   async move(state: State, note = ''): Promise<void> {
     await this.session.settle();
     await this.try(async () => {

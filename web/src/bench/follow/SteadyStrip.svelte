@@ -1,5 +1,5 @@
 <script lang="ts">
-  // The surface in hand as it lies on its reference, frame after frame: what slips
+  // The selected surface as it lies on its reference, frame after frame: what slips
   // is seen at once. A click goes to the frame; the strip scrolls with the shot.
   import type { Bench } from '../bench.svelte';
 

@@ -108,7 +108,7 @@ export class Following {
   }
 
   private awaited = $state('');
-  /** The run that the editor watches: of the track in hand, or of one that it will ride on. */
+  /** The run that the editor watches: of the selected track, or of one that it will ride on. */
   get running(): Attempt | undefined {
     return this.runs.find((a) => !ended(a) && !a.compare && (a.id === this.awaited || a.track.id === this.track?.id));
   }
@@ -152,7 +152,7 @@ export class Following {
   });
   private start = $state(0); // the frame a run was begun on
 
-  /** Attempts of the track in hand that can be used, the steadiest first. */
+  /** Attempts of the selected track that can be used, the steadiest first. */
   get ranked(): Attempt[] {
     const id = this.track?.id ?? this.running?.track.id;
     return this.runs
@@ -224,7 +224,7 @@ export class Following {
     }[way] as [number, number];
   }
 
-  /** Follows: a new surface from this frame, or the track in hand on from here. */
+  /** Follows: a new surface from this frame, or the selected track on from here. */
   async follow(way: Way): Promise<void> {
     const c = this.selection.cover;
     this.playhead.pause();

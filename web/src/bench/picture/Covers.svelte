@@ -40,7 +40,7 @@
         onpointerdown={(e) => drags.move(e)}
         ondblclick={(e) => drags.insertKnot(e, 8 * px)}
         role="presentation"
-        data-testid="cover-in-hand"
+        data-testid="selected-cover"
         data-cover={c.id}
       />
     {:else if bench.toolbox.tool === 'move'}

@@ -231,10 +231,10 @@
     {#each bench.shot.items as it (it.id)}
       {@const cover = bench.session.coverOf(it.id)}
       {@const row = cover && bench.session.rows.get(cover.id)}
-      {@const hand = bench.selection.itemId === it.id}
-      {@const first = hand && end?.side === 'first' ? end.frame : (cover?.span.first ?? 0)}
-      {@const last = hand && end?.side === 'last' ? end.frame : (cover?.span.last ?? -1)}
-      {@const lit = cover?.off ? '#6b6b6b' : hand ? '#b8964c' : '#8d8d8d'}
+      {@const isSelected = bench.selection.itemId === it.id}
+      {@const first = isSelected && end?.side === 'first' ? end.frame : (cover?.span.first ?? 0)}
+      {@const last = isSelected && end?.side === 'last' ? end.frame : (cover?.span.last ?? -1)}
+      {@const lit = cover?.off ? '#6b6b6b' : isSelected ? '#b8964c' : '#8d8d8d'}
       <div class="relative h-8 border-b border-base-300">
         <div class="absolute inset-x-0 top-[15px] h-px bg-[#3a3a3a]"></div>
         {#if cover && row && last >= first}
@@ -316,7 +316,7 @@
               ></button>
             {/each}
           {/each}
-          {#if hand && !cover.locked}
+          {#if isSelected && !cover.locked}
             {#each ['first', 'last'] as const as side (side)}
               <div
                 class="absolute top-1 h-[23px] w-2 cursor-ew-resize border-y-2 border-[#f0cd7c] {side === 'first'
@@ -343,11 +343,11 @@
           {#each row.keys as f (f)}
             {@const k = kinds(cover.id, f)}
             {@const inside = f >= cover.span.first && f <= cover.span.last}
-            {@const picked = hand && bench.keying.picked.includes(f)}
-            {@const colour = picked ? '#ffffff' : hand ? '#f7dc9a' : '#c9c9c9'}
+            {@const picked = isSelected && bench.keying.picked.includes(f)}
+            {@const colour = picked ? '#ffffff' : isSelected ? '#f7dc9a' : '#c9c9c9'}
             <button
               class="absolute top-0 flex h-8 w-[11px] -translate-x-1/2 cursor-pointer flex-col items-center"
-              style="left:{x(hand ? moving(f) : f)}px;opacity:{inside ? 1 : 0.45}"
+              style="left:{x(isSelected ? moving(f) : f)}px;opacity:{inside ? 1 : 0.45}"
               aria-label="Key at frame {f}: {words(k)}{inside ? '' : ', outside the span'}"
               aria-pressed={picked}
               data-testid="key"
@@ -370,7 +370,7 @@
           {/each}
         {/if}
       </div>
-      {#if hand}
+      {#if isSelected}
         {#each bench.selection.holdouts as hold (hold.id)}{@render front(hold)}{/each}
       {/if}
     {/each}
