@@ -250,6 +250,24 @@ export async function dragOn(page: Page, x0: number, y0: number, x1: number, y1:
   await saved(page);
 }
 
+/** Clicks a point of the picture, in source pixels. */
+export async function clickOn(page: Page, x: number, y: number, modifiers: ('Shift' | 'Alt')[] = []): Promise<void> {
+  const p = await onScreen(page, x, y);
+  for (const m of modifiers) await page.keyboard.down(m);
+  await page.mouse.click(p.x, p.y);
+  for (const m of modifiers) await page.keyboard.up(m);
+}
+
+/** Draws an outline of four corners, clicked, for the item in hand. */
+export async function drawCorners(page: Page): Promise<void> {
+  await page.keyboard.press('q');
+  await clickOn(page, 100, 60);
+  await clickOn(page, 180, 70);
+  await clickOn(page, 175, 120);
+  await clickOn(page, 95, 110);
+  await saved(page);
+}
+
 export async function saved(page: Page): Promise<void> {
   await expect(page.getByRole('main')).toHaveAttribute('aria-busy', 'false');
 }

@@ -11,14 +11,14 @@ import (
 	"celator/core/treat"
 )
 
-// every is how many frames apart the concealed picture is read through while its
+// readEvery is how many frames apart the concealed picture is read through while its
 // treatment stays the same.
-const every = 4
+const readEvery = 4
 
 // readThrough tries to make out on one frame what the cover hides.
 func (w *watch) readThrough(f int, live, shape cover.Live, was, now *frame.Picture) {
 	d := fmt.Sprint(live.Treatments, live.Transparency)
-	if d == w.digest && f-w.readAt < every {
+	if d == w.digest && f-w.readAt < readEvery {
 		return
 	}
 	w.digest, w.readAt = d, f
@@ -77,13 +77,13 @@ func (w *watch) conclude(refs *treat.References, pace func()) {
 			e.at = w.bare[len(w.bare)-1]
 		}
 		more := ""
-		if w.bare[0] == w.c.Span.First-beyond || w.bare[len(w.bare)-1] == w.c.Span.Last+beyond {
+		if w.bare[0] == w.c.Span.First-framesBeyond || w.bare[len(w.bare)-1] == w.c.Span.Last+framesBeyond {
 			more = ", or longer"
 		}
 		add(BareEnds, at, &e, "%s is seen on %s%s, outside its span.", name, said(at), more)
 	}
 	if len(w.read.frames) > 0 {
-		at := spans(w.read.frames, every)
+		at := spans(w.read.frames, readEvery)
 		add(Readable, at, &w.read, "%s can be read through its treatment on %s: %.0f %% of its detail is left.", name,
 			said(at), w.read.worst)
 	} else if len(w.shots) > 0 {

@@ -71,7 +71,7 @@ func alone(v []float32, w, h int) {
 	var sizes []int
 	var todo []int
 	for i := range v {
-		if v[i] <= stands || part[i] > 0 {
+		if v[i] <= leastStanding || part[i] > 0 {
 			continue
 		}
 		sizes = append(sizes, 0)
@@ -82,7 +82,7 @@ func alone(v []float32, w, h int) {
 			todo = todo[:len(todo)-1]
 			sizes[n-1]++
 			for _, j := range [4]int{k - 1, k + 1, k - w, k + w} {
-				if j >= 0 && j < len(v) && (j/w == k/w || j%w == k%w) && part[j] == 0 && v[j] > stands {
+				if j >= 0 && j < len(v) && (j/w == k/w || j%w == k%w) && part[j] == 0 && v[j] > leastStanding {
 					part[j], todo = n, append(todo, j)
 				}
 			}
@@ -119,7 +119,7 @@ func smoothed(v []float32, w, h int) []float32 {
 	all := 0
 	hard := make([]float32, len(v))
 	for i, x := range v {
-		if x > stands {
+		if x > leastStanding {
 			hard[i] = 1
 			all++
 		}
@@ -135,13 +135,13 @@ func smoothed(v []float32, w, h int) []float32 {
 	return open
 }
 
-// stands is the share of the samples around that must stand out.
-const stands = .55
+// leastStanding is the share of the samples around that must stand out.
+const leastStanding = .55
 
 // content says whether what the target has at a place of a frame stands out from what is
 // around it.
 func (t *target) content(back geom.Map, x, y int) bool {
 	q := back.Apply(geom.Pt(float64(x)+.5, float64(y)+.5))
 	i, j := int(q.X), int(q.Y)
-	return t.stands == nil || i >= 0 && j >= 0 && i < t.plate.W && j < t.plate.H && t.stands[j*t.plate.W+i] > stands
+	return t.stands == nil || i >= 0 && j >= 0 && i < t.plate.W && j < t.plate.H && t.stands[j*t.plate.W+i] > leastStanding
 }

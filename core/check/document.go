@@ -10,8 +10,8 @@ import (
 	"celator/core/raster"
 )
 
-// most is by how many times a cover may be larger than its outline.
-const most = 2.5
+// mostGrowth is by how many times a cover may be larger than its outline.
+const mostGrowth = 2.5
 
 // Document finds what a document alone tells, and the cuts of its shot: keys set by
 // accident, covers that reach far beyond their outlines or run across a cut, and those
@@ -128,7 +128,7 @@ func larger(d *cover.Document, c *cover.Cover) (Finding, bool) {
 		if whole = area(raster.Matte(l, d.Width, d.Height).Pix); whole < 16 {
 			continue
 		}
-		if r := hidden / whole; r > most && hidden-whole > 400 {
+		if r := hidden / whole; r > mostGrowth && hidden-whole > 400 {
 			at = append(at, f)
 			if r > worst {
 				worst, frame = r, f

@@ -24,14 +24,14 @@ type attacked struct {
 	was  sight // as it is
 }
 
-// most frames that are laid over each other, and rounds of the recovery.
+// most frames that are laid over each other, and recoveryRounds of the recovery.
 const (
-	attackMost  = 48
-	attackLeast = 6
-	attackArea  = 16_000. // px², up to which all of them are taken
-	rounds      = 28
-	// broadcast is the noise, in codes of 8 bit, that a picture has when it is received.
-	broadcast = .7
+	attackMost     = 48
+	attackLeast    = 6
+	attackArea     = 16_000. // px², up to which all of them are taken
+	recoveryRounds = 28
+	// receivedNoise is the noise, in codes of 8 bit, that a picture has when it is received.
+	receivedNoise = .7
 )
 
 // attackFrames are those that tell most together: of the frames on which the cover is
@@ -139,7 +139,7 @@ func fuse(d *cover.Document, c *cover.Cover, shots []attacked, refs *treat.Refer
 		// What is received has noise, and codes of 8 bit.
 		rng := rand.New(rand.NewSource(int64(s.f)))
 		for k := range f.seen {
-			f.seen[k] = float32(math.Round(float64(f.seen[k]) + broadcast*rng.NormFloat64()))
+			f.seen[k] = float32(math.Round(float64(f.seen[k]) + receivedNoise*rng.NormFloat64()))
 		}
 		was := read(&s.was, r, unit)
 		f.gather(w, h, f.seen, x, hits)
@@ -182,7 +182,7 @@ func fuse(d *cover.Document, c *cover.Cover, shots []attacked, refs *treat.Refer
 		sums[i] = make([]float32, w*h)
 	}
 	ahead, was := slices.Clone(x), make([]float32, w*h)
-	for round := range rounds {
+	for round := range recoveryRounds {
 		pace()
 		var wg sync.WaitGroup
 		for hand := range hands {
@@ -204,7 +204,7 @@ func fuse(d *cover.Document, c *cover.Cover, shots []attacked, refs *treat.Refer
 		beta := float32(round) / float32(round+3)
 		for i, k := range hits {
 			if k > 0 {
-				x[i] = min(max(ahead[i]+step*(sums[0][i]+sums[1][i])/k, 0), 255)
+				x[i] = min(max(ahead[i]+recoveryStep*(sums[0][i]+sums[1][i])/k, 0), 255)
 				ahead[i] = x[i] + beta*(x[i]-was[i])
 			}
 		}
@@ -239,7 +239,7 @@ func (r *Recovered) trim(mask []float32) {
 
 const (
 	maxRecovered = 40_000 // samples
-	step         = 1.     // of the correction that is taken in a round
+	recoveryStep = 1.     // of the correction that is taken in a round
 )
 
 // fused is a frame in the recovery.

@@ -25,8 +25,8 @@ type Shot struct {
 	Pace func()
 }
 
-// beyond is how many frames outside a span are looked at, on either side.
-const beyond = 12
+// framesBeyond is how many frames outside a span are looked at, on either side.
+const framesBeyond = 12
 
 // NewShot begins a check of those covers for which wanted is true (all where it is nil).
 func NewShot(d *cover.Document, wanted func(id string) bool) *Shot {
@@ -57,7 +57,7 @@ func (s *Shot) Looks() []int {
 func (s *Shot) Look(f int, p *frame.Picture) {
 	for _, w := range s.watch {
 		if slices.Contains(lookFrames(s.d, w.c), f) {
-			if g, ok := glanceAt(f, p, bounds(w.c, f, margin)); ok {
+			if g, ok := glanceAt(f, p, bounds(w.c, f, targetMargin)); ok {
 				w.looks = append(w.looks, g)
 			}
 		}
@@ -69,7 +69,7 @@ func (s *Shot) Look(f int, p *frame.Picture) {
 func (s *Shot) Stretches() []cover.Span {
 	var all []cover.Span
 	for _, w := range s.watch {
-		all = append(all, cover.Span{First: max(w.c.Span.First-beyond, 0), Last: min(w.c.Span.Last+beyond, s.d.Frames-1)})
+		all = append(all, cover.Span{First: max(w.c.Span.First-framesBeyond, 0), Last: min(w.c.Span.Last+framesBeyond, s.d.Frames-1)})
 	}
 	slices.SortFunc(all, func(a, b cover.Span) int { return a.First - b.First })
 	var out []cover.Span

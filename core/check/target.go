@@ -31,8 +31,8 @@ type target struct {
 	unknown bool // it has too little texture to be looked for
 }
 
-// margin is how far around a cover its target is looked for first, px.
-const margin = 28
+// targetMargin is how far around a cover its target is looked for first, px.
+const targetMargin = 28
 
 // lookFrames are the frames from which a target is learned: those on which somebody said
 // where it is, and some between.

@@ -29,15 +29,15 @@ type Through struct {
 // its letters, in made-up plates and signs (see docs/benchmarks.md).
 const ReadableFrom = .6
 
-// finest is the sigma of the finest band: finer than that is noise. widest is how wide the
+// finestSigma is the sigma of the finestSigma band: finer than that is noise. widestStroke is how wide the
 // strokes of a single line may be, of its height with what is around it.
 const (
-	finest = 1.
-	widest = .22
+	finestSigma  = 1.
+	widestStroke = .22
 )
 
-// floor is what rounding to codes of 8 bit adds, their standard deviation.
-const floor = .3
+// roundingNoise is what rounding to codes of 8 bit adds, their standard deviation.
+const roundingNoise = .3
 
 // SeeThrough compares the concealed with the original picture (same format) where the
 // matte, on luma samples, hides. Bands are differences of Gaussians (Marr and Hildreth,
@@ -50,7 +50,7 @@ func SeeThrough(original, concealed *frame.Picture, matte frame.Plane) Through {
 		return Through{}
 	}
 	unit := float32(int(1) << (original.Depth - 8))
-	a, b, noise, by := luma(original, r, unit), luma(concealed, r, unit), floor, 1.
+	a, b, noise, by := luma(original, r, unit), luma(concealed, r, unit), roundingNoise, 1.
 	for w, h = matte.Rect.Dx(), matte.Rect.Dy(); w*h > mostRead; w, h = w/2,
 		h/2 { // what is as large is not read by its finest detail
 		half := matte
@@ -130,9 +130,9 @@ func see(a, b []float32, matte frame.Plane, noise float64) Through {
 	}
 	var bands []band
 	most := 0
-	pa, pb := means(finest)
+	pa, pb := means(finestSigma)
 	// What is as wide as a good part of the whole is no stroke of a letter, but a form.
-	for sigma := finest; sigma == finest || 2.2*sigma <= widest*short; sigma *= 1.5 {
+	for sigma := finestSigma; sigma == finestSigma || 2.2*sigma <= widestStroke*short; sigma *= 1.5 {
 		qa, qb := means(sigma * 1.5)
 		var energy float64
 		for i, m := range inner.Pix {

@@ -65,10 +65,10 @@ func (e *flaw) add(f int, figure, area float64, place image.Rectangle) {
 func (w *watch) frame(f int, was, now *frame.Picture) {
 	s := w.c.Span
 	switch {
-	case f < s.First-beyond || f > s.Last+beyond:
+	case f < s.First-framesBeyond || f > s.Last+framesBeyond:
 	case f < s.First:
 		if !w.unknown {
-			if g, ok := glanceAt(f, was, bounds(w.c, s.First, margin+1.5*motion(w.c, s.First).Len()*float64(s.First-f))); ok {
+			if g, ok := glanceAt(f, was, bounds(w.c, s.First, targetMargin+1.5*motion(w.c, s.First).Len()*float64(s.First-f))); ok {
 				w.before = append(w.before, g)
 			}
 		}
@@ -85,7 +85,7 @@ func (w *watch) frame(f int, was, now *frame.Picture) {
 // locate looks for the target on a frame of the span.
 func (w *watch) locate(f int, p *frame.Picture) (g sight, s track.Sight, ok bool) {
 	covered := w.onto(f)
-	r := bounds(w.c, f, margin)
+	r := bounds(w.c, f, targetMargin)
 	if g, ok = glanceAt(f, p, r); !ok {
 		return g, s, false
 	}

@@ -15,9 +15,9 @@ func cell(y, b, r float32) int {
 	return (i*24+j)*24 + k
 }
 
-const enough = 80 // samples to know colours by
+const leastColourSamples = 80 // samples to know colours by
 
-func (c *colours) known() bool { return c.all >= enough }
+func (c *colours) known() bool { return c.all >= leastColourSamples }
 
 // learn enters the colours of what is surely in front; false where there is nothing.
 func (c *colours) learn(f *Finder) bool {
@@ -29,7 +29,7 @@ func (c *colours) learn(f *Finder) bool {
 		c.all *= .85
 	}
 	for i, u := range f.u {
-		if u > .5 && f.laid.Sure[i] > sureAt {
+		if u > .5 && f.laid.Sure[i] > leastAgreeing {
 			k := cell(f.C[0][i], f.C[1][i], f.C[2][i])
 			c.bins[k]++
 			n++

@@ -81,7 +81,7 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 		if d <= .002 || d >= .998 {
 			continue
 		}
-		if alpha[i] = expect[i]; f.laid.Sure[off+i] <= sureAt || weight[i] <= 1e-7 {
+		if alpha[i] = expect[i]; f.laid.Sure[off+i] <= leastAgreeing || weight[i] <= 1e-7 {
 			continue
 		}
 		var num, den, own float32

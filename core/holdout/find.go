@@ -109,9 +109,9 @@ func (f *Finder) lay(m geom.Map) {
 var shutters = [5]float64{0, .25, .5, .75, 1}
 
 const (
-	window = 4.  // half-width of the texture that is compared, samples
-	lights = 14. // and of what has the same light
-	sureAt = .34 // share of the looks that must agree
+	textureHalf   = 4.  // half-width of the texture that is compared, samples
+	lightHalf     = 14. // and of what has the same light
+	leastAgreeing = .34 // share of the looks that must agree
 )
 
 func sqr(v float32) float32 { return v * v }
@@ -124,7 +124,7 @@ func (f *Finder) weigh() {
 	nc := max(f.plate.Noise[1], f.plate.Noise[2])
 	any := ln(1. / (220 * 2 * math.Pi * 26 * 26)) // colour
 	for i := range f.odds {
-		if f.laid.Sure[i] <= sureAt { // in doubt nothing is held out
+		if f.laid.Sure[i] <= leastAgreeing { // in doubt nothing is held out
 			f.odds[i] = -1
 			continue
 		}
@@ -145,7 +145,7 @@ func (f *Finder) weigh() {
 		}
 		lit := -.5*min(off, 60) - ln(15.7*sy/ic)
 		front := max(any, f.colours.of(f.C[0][i], f.C[1][i], f.C[2][i]))
-		trust := min(max((f.laid.Sure[i]-sureAt)*4, 0), 1)
+		trust := min(max((f.laid.Sure[i]-leastAgreeing)*4, 0), 1)
 		if lit > front+8 {
 			f.odds[i] = -8 * trust
 			continue
@@ -195,7 +195,7 @@ func (f *Finder) spread() {
 	// f.d: difference from the surface.
 	for i := range f.d {
 		f.d[i] = 0
-		if f.laid.Sure[i] > sureAt {
+		if f.laid.Sure[i] > leastAgreeing {
 			f.d[i] = f.C[0][i] - cleanplate.Black - f.lit(i)
 		}
 	}
@@ -244,7 +244,7 @@ func (f *Finder) decide() []uint8 {
 	mask := make([]uint8, n)
 	at := float32(.6 * (.5 - f.set.Sensitivity))
 	for i := range mask {
-		if f.u[i] > at && f.laid.Sure[i] > sureAt {
+		if f.u[i] > at && f.laid.Sure[i] > leastAgreeing {
 			mask[i] = 1
 		}
 	}
@@ -274,11 +274,11 @@ func (f *Finder) decide() []uint8 {
 	return mask
 }
 
-const thin = 2. // half of the thickness, samples, at and under which nothing is in front
+const leastHalfWidth = 2. // half of the thickness, samples, at and under which nothing is in front
 
-// around is how far from where it was the foreground may be found again, in samples of
+// refoundWithin is how far from where it was the foreground may be found again, in samples of
 // the past.
-const around = 6
+const refoundWithin = 6
 
 func abs(v float32) float32 { return math.Float32frombits(math.Float32bits(v) &^ (1 << 31)) }
 

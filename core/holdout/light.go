@@ -106,7 +106,7 @@ func (f *Finder) relight() {
 			}
 			o := j*w + i
 			m[o], mi[o], mp[o], ip[o], pp[o], ii[o], hy[o], hp[o] = 0, 0, 0, 0, 0, 0, 0, 0
-			if min(f.laid.Sure[k], f.laid.Sure[k+right], f.laid.Sure[k+down], f.laid.Sure[k+right+down]) <= sureAt {
+			if min(f.laid.Sure[k], f.laid.Sure[k+right], f.laid.Sure[k+down], f.laid.Sure[k+right+down]) <= leastAgreeing {
 				continue
 			}
 			a := (y[k]+y[k+right]+y[k+down]+y[k+right+down])*.25 - cleanplate.Black
@@ -116,7 +116,7 @@ func (f *Finder) relight() {
 		}
 	}
 	for _, v := range f.half[:6] {
-		boxes(v, w, h, window/2, window/2)
+		boxes(v, w, h, textureHalf/2, textureHalf/2)
 	}
 	noise := f.plate.Noise[0]
 	noise *= noise * .4 // of four samples, not quite independent
@@ -146,7 +146,7 @@ func (f *Finder) relight() {
 		f.light += .8 * (float32(num/den) - f.light)
 	}
 	for _, v := range [][]float32{m, gain, veil, mp} {
-		boxes(v, w, h, lights/2, lights/2)
+		boxes(v, w, h, lightHalf/2, lightHalf/2)
 	}
 	const prior = .02
 	for i := range m {

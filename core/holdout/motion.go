@@ -24,11 +24,11 @@ type past struct {
 	move geom.Point // how far the foreground had moved, px, where that was seen
 }
 
-const quarter = 4 // px from sample to sample
+const sampleStep = 4 // px from sample to sample
 
 // small makes the frame's luma and mask small.
 func (f *Finder) small(mask []uint8) past {
-	k := max(quarter/f.Bin, 1)
+	k := max(sampleStep/f.Bin, 1)
 	p := past{at: f.Rect.Min, w: f.W / k, h: f.H / k, step: k * f.Bin}
 	p.y, p.in = make([]float32, p.w*p.h), make([]bool, p.w*p.h)
 	norm := 1 / float32(k*k)

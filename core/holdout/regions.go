@@ -97,14 +97,14 @@ func (f *Finder) thick(mask []uint8) {
 	for i, m := range mask {
 		v[i] = float32(m)
 	}
-	boxes(v, f.W, f.H, thin, thin)
+	boxes(v, f.W, f.H, leastHalfWidth, leastHalfWidth)
 	for i, m := range v {
 		v[i] = 0
 		if m > .999 {
 			v[i] = 1
 		}
 	}
-	boxes(v, f.W, f.H, thin, thin)
+	boxes(v, f.W, f.H, leastHalfWidth, leastHalfWidth)
 	for i, m := range v {
 		if m < 1e-3 {
 			mask[i] = 0
@@ -121,12 +121,12 @@ func (f *Finder) comes(area []int32) bool {
 	}
 	for _, i := range area {
 		x, y := int(i)%f.W, int(i)/f.W
-		if x < 2 || y < 2 || x >= f.W-2 || y >= f.H-2 || f.laid.Sure[int(i)-2] <= sureAt ||
-			f.laid.Sure[int(i)+2] <= sureAt || f.laid.Sure[int(i)-2*f.W] <= sureAt || f.laid.Sure[int(i)+2*f.W] <= sureAt {
+		if x < 2 || y < 2 || x >= f.W-2 || y >= f.H-2 || f.laid.Sure[int(i)-2] <= leastAgreeing ||
+			f.laid.Sure[int(i)+2] <= leastAgreeing || f.laid.Sure[int(i)-2*f.W] <= leastAgreeing || f.laid.Sure[int(i)+2*f.W] <= leastAgreeing {
 			return true
 		}
 		p := f.Rect.Min.Add(image.Pt(x, y).Mul(f.Bin)).Sub(l.at).Div(l.step)
-		for _, d := range [5]image.Point{{}, {X: around}, {X: -around}, {Y: around}, {Y: -around}} {
+		for _, d := range [5]image.Point{{}, {X: refoundWithin}, {X: -refoundWithin}, {Y: refoundWithin}, {Y: -refoundWithin}} {
 			if q := p.Add(d); q.X >= 0 && q.Y >= 0 && q.X < l.w && q.Y < l.h && l.in[q.Y*l.w+q.X] {
 				return true
 			}

@@ -13,8 +13,8 @@ type Tracker interface {
 	Fork() Tracker     // anew from the reference, for the other direction
 }
 
-// apart is the distance of two solutions, px, up to which they see the same thing.
-const apart = 3
+// sameWithin is the distance of two solutions, px, up to which they see the same thing.
+const sameWithin = 3
 
 // Blend joins two ways of following a stretch between two anchors: forward from the
 // one before it, backward from the one after it, frame by frame in the order of
@@ -29,7 +29,7 @@ func Blend(forward, back []Pose, quad [4]geom.Point) []Pose {
 	cost := make([]float64, n+1) // of changing over before frame i
 	for i := range n {
 		together = together && forward[i].State.known() && back[i].State.known() &&
-			Spread(forward[i].Map, back[i].Map, quad) < apart
+			Spread(forward[i].Map, back[i].Map, quad) < sameWithin
 		cost[0] += doubt(back[i])
 	}
 	best := 0
@@ -44,7 +44,7 @@ func Blend(forward, back []Pose, quad [4]geom.Point) []Pose {
 		switch {
 		case together:
 			share = float64(i+1) / float64(n+1)
-		case forward[i].State.known() && back[i].State.known() && Spread(forward[i].Map, back[i].Map, quad) < apart:
+		case forward[i].State.known() && back[i].State.known() && Spread(forward[i].Map, back[i].Map, quad) < sameWithin:
 			share = min(max(.5+(float64(i-best)+.5)/10, 0), 1)
 		case i >= best:
 			share = 1

@@ -156,15 +156,15 @@ func (p *patch) local(v, mean, inv []float32) {
 	}
 }
 
-// most is how many samples of a patch are used to find the motion.
-const most = 6000
+// mostSamples is how many samples of a patch are used to find the motion.
+const mostSamples = 6000
 
 // choose takes the samples with the steepest slopes.
 func (p *patch) choose() {
 	p.steep = slices.Clone(p.points)
 	slope := func(i int32) float32 { return p.gx[i]*p.gx[i] + p.gy[i]*p.gy[i] }
 	slices.SortStableFunc(p.steep, func(a, b int32) int { return cmp.Compare(slope(b), slope(a)) })
-	p.steep = p.steep[:min(len(p.steep), most)]
+	p.steep = p.steep[:min(len(p.steep), mostSamples)]
 	for len(p.steep) > 0 && slope(p.steep[len(p.steep)-1]) == 0 {
 		p.steep = p.steep[:len(p.steep)-1]
 	}

@@ -9,7 +9,10 @@ const at = async (page: Page, f: number) => {
   await page.waitForTimeout(400);
 };
 
-test('main views', async ({ page }) => {
+// Each goes on where the one before left the programme.
+test.describe.configure({ mode: 'serial' });
+
+test('the programme', async ({ page }) => {
   test.setTimeout(360_000);
   await page.goto('/');
   await page.getByRole('link', { name: /Tidewrack/ }).click();
@@ -17,7 +20,10 @@ test('main views', async ({ page }) => {
   await page.waitForLoadState('networkidle').catch(() => {});
   await page.waitForTimeout(500);
   await shot(page, 'programme');
+});
 
+test('keys and the tracker', async ({ page }) => {
+  test.setTimeout(360_000);
   await openDemo(page, 'Cargo trike on the quay');
   await at(page, 150);
   await shot(page, 'bench');
@@ -51,7 +57,10 @@ test('main views', async ({ page }) => {
   await shot(page, 'putright');
   await page.keyboard.press('Escape');
   await page.keyboard.press('f');
+});
 
+test('a path, and the list of changes', async ({ page }) => {
+  test.setTimeout(360_000);
   await openDemo(page, 'Crane and crate');
   await at(page, 60);
   await page.keyboard.press('p');
@@ -81,7 +90,10 @@ test('main views', async ({ page }) => {
   await page.waitForTimeout(400);
   await shot(page, 'changes');
   await page.keyboard.press('Escape');
+});
 
+test('treatments and holdouts', async ({ page }) => {
+  test.setTimeout(360_000);
   await openDemo(page, "Chandler's sign and pallet");
   await at(page, 30);
   await page.getByRole('tab', { name: 'Conceal' }).click();
@@ -108,7 +120,10 @@ test('main views', async ({ page }) => {
   await saved(page);
   await page.waitForTimeout(1500);
   await shot(page, 'hold');
+});
 
+test('a portrait shot, delivering, all actions', async ({ page }) => {
+  test.setTimeout(360_000);
   await openDemo(page, 'Rower, portrait');
   await at(page, 40);
   await page.getByRole('button', { name: 'Box' }).click();
@@ -128,6 +143,10 @@ test('main views', async ({ page }) => {
   await shot(page, 'actions');
   await page.keyboard.press('Escape');
   await saved(page);
+});
+
+test('the check, the review and the report', async ({ page }) => {
+  test.setTimeout(360_000);
   // The check's finding on the trike, handed to the reviewer, and the report.
   await openDemo(page, 'Cargo trike on the quay');
   await expect(page.getByTestId('check')).toHaveText(/severe|minor|clean/, { timeout: 150_000 });
@@ -155,7 +174,10 @@ test('main views', async ({ page }) => {
   await page.goto(`/programmes/${programme}`);
   await page.waitForTimeout(3000);
   await shot(page, 'programme');
+});
 
+test('a source', async ({ page }) => {
+  test.setTimeout(360_000);
   await page.goto('/');
   await page.getByRole('link', { name: /Tidewrack/ }).click();
   await page

@@ -3,7 +3,7 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { clip, document, dragOn, folder, goTo, newProgramme, saved } from '../help';
+import { addItem, bringIn, clip, document, dragOn, folder, goTo, newProgramme, saved } from '../help';
 
 /** A plate with lettering that rests before a wall: 50 frames, and a cut to another scene. */
 function plate(name: string): string {
@@ -50,8 +50,49 @@ const row = (page: Page, name: string) => page.getByTestId('row').filter({ hasTe
 const checked = (page: Page) =>
   expect(page.getByTestId('check')).toHaveText(/clean|severe|minor/, { timeout: 150_000 });
 
-test('from a list to an approved item and its report', async ({ page }) => {
-  test.setTimeout(480_000);
+/** The plate on the bench, boxed by hand; its cover filled, or with a mosaic that can be read. */
+async function boxed(page: Page, name: string, readable: boolean): Promise<string> {
+  const id = await newProgramme(page, name);
+  await bringIn(page, plate(`${name}.mp4`));
+  await addItem(page, 'Wall plate', 'Plate');
+  await dragOn(page, 146, 96, 334, 164);
+  // Only the plate's scene: what comes after the cut is not covered.
+  await goTo(page, '49');
+  await page.keyboard.press('o');
+  await page.keyboard.press('Alt+4');
+  const treatment = page.getByRole('group', { name: 'Treatment' });
+  await treatment.getByRole('button', { name: readable ? 'Mosaic' : 'Fill', exact: true }).click();
+  await saved(page);
+  for (const label of readable ? ['Cell across', 'Cell down'] : []) {
+    const field = page.getByRole('textbox', { name: label, exact: true });
+    await field.fill('3');
+    await field.press('Enter');
+    await saved(page);
+  }
+  return id;
+}
+
+const bare = (page: Page) => page.locator('[data-testid=finding][data-kind=bare-ends]');
+
+/** Has the shot on the bench checked as it stands. */
+async function check(page: Page): Promise<void> {
+  await page.keyboard.press('Alt+5');
+  await page.getByRole('button', { name: 'Check now' }).click();
+  await checked(page);
+}
+
+/** Hands the item in hand to review, and opens the review as somebody. */
+async function review(page: Page, programme: string, name: string): Promise<void> {
+  await page.getByRole('button', { name: 'Ready for review' }).click();
+  await expect(page.getByTestId('standing').getByRole('button', { name: 'Back to work' })).toBeVisible();
+  await page.goto(`/review/${programme}`);
+  await expect(page.getByTestId('to-review')).toHaveCount(1);
+  await expect(page.getByTestId('review-picture')).toHaveAttribute('data-shown', /:concealed$/);
+  await page.getByLabel('Reviewer’s name').fill(name);
+  await page.keyboard.press('Tab');
+}
+
+test('a source is cut into shots, and a list entered for them', async ({ page }) => {
   const id = await newProgramme(page, 'Checked');
   await page.getByTestId('upload').setInputFiles(plate('plate.mp4'));
   const shot = page.getByTestId('shot');
@@ -101,46 +142,51 @@ test('from a list to an approved item and its report', async ({ page }) => {
   await expect(page.getByTestId('refused')).toContainText('hides it in this shot yet');
   await page.keyboard.press('Enter');
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /^0:/);
+});
 
-  // Covered, but the span begins too late and the cells are small: the check says so.
-  await page.getByRole('button', { name: 'Box' }).click();
-  await dragOn(page, 146, 96, 334, 164);
-  await saved(page);
-  await page.keyboard.press('Alt+4');
-  await page.getByRole('group', { name: 'Treatment' }).getByRole('button', { name: 'Mosaic' }).click();
-  await saved(page);
-  for (const label of ['Cell across', 'Cell down']) {
-    const field = page.getByRole('textbox', { name: label, exact: true });
-    if (await field.count()) {
-      await field.fill('3');
-      await field.press('Enter');
-      await saved(page);
-    }
-  }
+test('what the check finds leads to its mending, and closes by itself', async ({ page }) => {
+  test.setTimeout(300_000);
+  await boxed(page, 'Found', true);
   await goTo(page, '6');
   await page.keyboard.press('i');
   await saved(page);
-  await page.keyboard.press('Alt+5');
-  await checked(page);
+  await check(page);
   const kinds = page.getByTestId('finding');
   await expect(kinds.filter({ hasText: 'Readable' }).first()).toBeVisible();
-  const bare = page.locator('[data-testid=finding][data-kind=bare-ends]');
-  await expect(bare).toHaveCount(1);
-  await expect(bare).toContainText('f 0–5');
+  await expect(bare(page)).toHaveCount(1);
+  await expect(bare(page)).toContainText('f 0–5');
   await expect(page.getByTestId('row-finding').first()).toBeVisible();
   await accessible(page);
   // The keys lead to it.
   await page.keyboard.press('Control+ArrowDown');
   await expect(page.getByTestId('finding').locator('[aria-current=true]')).toHaveCount(1);
-  await page.getByRole('button', { name: 'Ready for review' }).click();
-  await expect(page.getByTestId('standing').getByRole('button', { name: 'Back to work' })).toBeVisible();
 
-  // A reviewer cannot approve it, and sends it back with a note on a frame and a place.
-  await page.goto(`/review/${id}`);
-  await expect(page.getByTestId('to-review')).toHaveCount(1);
-  await expect(page.getByTestId('review-picture')).toHaveAttribute('data-shown', /:concealed$/);
-  await page.getByLabel('Reviewer’s name').fill('Maren Toll');
-  await page.keyboard.press('Tab');
+  // Mended: the findings close.
+  await bare(page).getByRole('button').first().click();
+  await expect
+    .poll(() =>
+      bare(page)
+        .getByTestId('still')
+        .evaluate((i: HTMLImageElement) => i.naturalWidth),
+    )
+    .toBeGreaterThan(100);
+  await bare(page).getByRole('button', { name: 'Lengthen the span' }).click();
+  await saved(page);
+  expect((await document(page)).covers[0].span.first).toBe(0);
+  await kinds.filter({ hasText: 'Readable' }).first().getByRole('button').first().click();
+  await page.keyboard.press('Shift+G');
+  await page.getByRole('group', { name: 'Treatment' }).getByRole('button', { name: 'Fill', exact: true }).click();
+  await saved(page);
+  await check(page);
+  await expect(page.getByTestId('check')).toHaveText('clean', { timeout: 150_000 });
+  await expect(page.getByTestId('finding')).toHaveCount(0);
+});
+
+test('a reviewer cannot approve what has a finding, and sends it back with a note on a place', async ({ page }) => {
+  test.setTimeout(180_000);
+  const id = await boxed(page, 'Sent back', true);
+  await check(page);
+  await review(page, id, 'Maren Toll');
   await expect(page.getByRole('button', { name: /Approve/ })).toBeDisabled();
   await page.keyboard.down('c');
   await expect(page.getByTestId('review-picture')).toHaveAttribute('data-shown', /:clean$/);
@@ -152,7 +198,7 @@ test('from a list to an approved item and its report', async ({ page }) => {
   await page.getByRole('button', { name: 'Send back' }).click();
   await expect(page.getByTestId('to-review')).toHaveCount(0);
 
-  // Mended on the bench, by the editor again: the findings close by themselves.
+  // The editor reads the note in the list and on the bench.
   await page.goto(`/programmes/${id}`);
   await page.getByLabel('Your name').fill('Editor');
   await page.keyboard.press('Tab');
@@ -161,27 +207,14 @@ test('from a list to an approved item and its report', async ({ page }) => {
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
   await page.keyboard.press('Alt+5');
   await expect(page.getByTestId('note')).toContainText('I can read it');
-  await bare.getByRole('button').first().click();
-  await expect
-    .poll(() => bare.getByTestId('still').evaluate((i: HTMLImageElement) => i.naturalWidth))
-    .toBeGreaterThan(100);
-  await bare.getByRole('button', { name: 'Lengthen the span' }).click();
-  await saved(page);
-  expect((await document(page)).covers[0].span.first).toBe(0);
-  await kinds.filter({ hasText: 'Readable' }).first().getByRole('button').first().click();
-  await page.keyboard.press('Shift+G');
-  await page.getByRole('group', { name: 'Treatment' }).getByRole('button', { name: 'Fill', exact: true }).click();
-  await saved(page);
-  await page.keyboard.press('Alt+5');
-  await expect(page.getByTestId('check')).toHaveText('clean', { timeout: 150_000 });
-  await expect(page.getByTestId('finding')).toHaveCount(0);
-  await page.getByRole('button', { name: 'Ready for review' }).click();
-  await expect(page.getByTestId('standing').getByRole('button', { name: 'Back to work' })).toBeVisible();
+});
 
-  // The editor may not approve it; the reviewer does, and the report says so.
-  await page.goto(`/review/${id}`);
-  await page.getByLabel('Reviewer’s name').fill('Editor');
-  await page.keyboard.press('Tab');
+test('nobody approves their own work; the reviewer does, and the report says so', async ({ page }) => {
+  test.setTimeout(240_000);
+  const id = await boxed(page, 'Approved', false);
+  await check(page);
+  await expect(page.getByTestId('check')).toHaveText('clean');
+  await review(page, id, 'Editor');
   await expect(page.getByTestId('refusal')).toContainText('omebody else');
   await expect(page.getByRole('button', { name: /Approve/ })).toBeDisabled();
   await page.getByLabel('Reviewer’s name').fill('Maren Toll');
@@ -191,9 +224,24 @@ test('from a list to an approved item and its report', async ({ page }) => {
   await page.goto(`/programmes/${id}`);
   await expect(row(page, 'Wall plate').getByTestId('state')).toContainText('Approved');
 
-  // What needs no cover is waived with a reason, which the report has.
+  const report = await page.request.get(`/api/programmes/${id}/report.html`);
+  const html = await report.text();
+  for (const word of ['Wall plate', 'Maren Toll', 'Fill']) expect(html).toContain(word);
+  await page.goto(`/api/programmes/${id}/report.html`);
+  await expect(page.locator('article')).toHaveCount(1);
+  await expect(page.locator('img').first()).toHaveJSProperty('complete', true);
+  const pdf = await page.request.get(`/api/programmes/${id}/report.pdf`, { timeout: 60_000 });
+  expect(pdf.status()).toBe(200);
+  expect((await pdf.body()).subarray(0, 5).toString()).toBe('%PDF-');
+});
+
+test('what needs no cover is waived with a reason, which the report has', async ({ page }) => {
+  const id = await newProgramme(page, 'Waived');
+  await bringIn(page, plate('waived.mp4'));
+  await page.request.post(`/api/programmes/${id}/items`, { data: { name: 'Loose mark', kind: 'logo' } });
+  await page.goto(`/programmes/${id}`);
   await row(page, 'Loose mark').getByRole('button', { name: 'Edit' }).click();
-  await page.getByLabel('Also seen in').selectOption({ label: 'plate.mp4 2' });
+  await page.getByLabel('Also seen in').selectOption({ label: 'waived.mp4' });
   await page.getByRole('button', { name: 'Save' }).click();
   await row(page, 'Loose mark').getByRole('checkbox').check();
   await page.getByTestId('bulk').getByRole('button', { name: 'Waive' }).click();
@@ -201,28 +249,18 @@ test('from a list to an approved item and its report', async ({ page }) => {
   await page.getByRole('button', { name: 'Waive 1' }).click();
   await expect(row(page, 'Loose mark').getByTestId('state')).toContainText('Waived');
   await expect(page.getByRole('progressbar', { name: 'Approved or waived' })).toHaveAttribute('aria-valuenow', '100');
-
   const report = await page.request.get(`/api/programmes/${id}/report.html`);
-  const html = await report.text();
-  for (const word of ['Wall plate', 'Maren Toll', 'Agreed with the sponsor', 'I can read it', 'Mended'])
-    expect(html).toContain(word);
-  await page.goto(`/api/programmes/${id}/report.html`);
-  await expect(page.locator('article')).toHaveCount(2);
-  await expect(page.locator('img').first()).toHaveJSProperty('complete', true);
-  const pdf = await page.request.get(`/api/programmes/${id}/report.pdf`, { timeout: 60_000 });
-  expect(pdf.status()).toBe(200);
-  expect((await pdf.body()).subarray(0, 5).toString()).toBe('%PDF-');
+  expect(await report.text()).toContain('Agreed with the sponsor');
+});
 
-  // The same document on the command line: clean, and not clean.
-  await page.goto(`/programmes/${id}`);
-  await row(page, 'Wall plate').getByRole('link').first().click();
-  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
+test('the command line checks the same document', async ({ page }) => {
+  await boxed(page, 'Line', false);
   const doc = await document(page);
   const file = join(folder, 'checked.json');
   const part = clip(
     'part.mp4',
     '-i',
-    join(folder, 'plate.mp4'),
+    join(folder, 'Line.mp4'),
     '-frames:v',
     '50',
     '-c:v',
@@ -232,7 +270,7 @@ test('from a list to an approved item and its report', async ({ page }) => {
     '-pix_fmt',
     'yuv420p',
   );
-  const check = (d: unknown): { code: number; out: any[] } => {
+  const verdict = (d: unknown): { code: number; out: any[] } => {
     writeFileSync(file, JSON.stringify(d));
     try {
       return {
@@ -245,10 +283,10 @@ test('from a list to an approved item and its report', async ({ page }) => {
       return { code: e.status, out: e.status === 3 ? JSON.parse(e.stdout.toString()) : [] };
     }
   };
-  expect(check(doc)).toEqual({ code: 0, out: [] });
+  expect(verdict(doc)).toEqual({ code: 0, out: [] });
   const late = structuredClone(doc);
   late.covers[0].span.first = 1;
-  const r = check(late);
+  const r = verdict(late);
   expect(r.code).toBe(3);
   expect(r.out.map((f) => f.kind)).toContain('bare-ends');
 });

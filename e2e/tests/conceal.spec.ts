@@ -96,10 +96,10 @@ function luma(b: Buffer, f: number, x0: number, y0: number, x1: number, y1: numb
   return { mean: s / n, sd: Math.sqrt(Math.max(q / n - (s / n) ** 2, 0)) };
 }
 
-test('each treatment is chosen, tuned and delivered', async ({ page }) => {
-  test.setTimeout(180_000);
-  await newProgramme(page, 'Treatments');
-  const source = pattern('treated.mp4');
+/** A programme with one covered moving pattern; how its delivered pictures are held against the source. */
+async function treated(page: Page, name: string) {
+  await newProgramme(page, name);
+  const source = pattern(`${name}.mp4`);
   await bringIn(page, source);
   await cover(page, 'Counter', 'Number', [150, 60, 330, 200]);
   await page.keyboard.press('Alt+1');
@@ -115,9 +115,12 @@ test('each treatment is chosen, tuned and delivered', async ({ page }) => {
             if (b[f * size + y * 480 + x] !== was[f * size + y * 480 + x]) return `frame ${f}, ${x},${y}`;
     return '';
   };
-
-  // Blur, too weak and then strong; what shows through is told at once.
   await goTo(page, '20');
+  return { was, here, outside };
+}
+
+test('a blur too weak is told at once, and a mosaic of hexagons rides', async ({ page }) => {
+  const { was, here, outside } = await treated(page, 'Blurred');
   await choose(page, 'Blur');
   await set(page, 'Sigma across', '1');
   await set(page, 'Sigma down', '1');
@@ -144,8 +147,10 @@ test('each treatment is chosen, tuned and delivered', async ({ page }) => {
   const cells = await deliver(page, /Archive master/, 'cells');
   expect(here(cells).sd).toBeLessThan(here(was).sd);
   expect(outside(cells)).toBe('');
+});
 
-  // Fill from around, with a picked colour after it.
+test('a fill takes a picked colour, dim hides nothing, and a surface grows in', async ({ page }) => {
+  const { was, here, outside } = await treated(page, 'Filled');
   await choose(page, 'Fill');
   await expect(page.getByLabel('Colour from around')).toBeChecked();
   await page.getByLabel('Colour from around').uncheck();
@@ -169,8 +174,10 @@ test('each treatment is chosen, tuned and delivered', async ({ page }) => {
   const grown = await deliver(page, /Archive master/, 'grown');
   expect(here(grown).sd).toBeLessThan(0.7 * here(was).sd);
   expect(outside(grown)).toBe('');
+});
 
-  // A patch, too small at first.
+test('a patch covers the outline or says how much stays bare; treatments keep their order', async ({ page }) => {
+  const { here, outside } = await treated(page, 'Patched');
   await choose(page, 'Patch');
   const file = join(folder, 'flag.png');
   writeFileSync(file, png(90, 70, [250, 250, 250]));
@@ -203,8 +210,11 @@ test('each treatment is chosen, tuned and delivered', async ({ page }) => {
     ['patch', true],
   ]);
   expect(c.outlines[0].keys).toHaveLength(1);
+});
 
-  // A label is in the review copy and in no master.
+test('a label is in the review copy and in no master', async ({ page }) => {
+  const { was, outside } = await treated(page, 'Labelled');
+  await choose(page, 'Fill');
   await page.getByText('Label in review copies').click();
   await page.getByLabel('Text of the label').fill('Harbour clock');
   await page.getByLabel('Text of the label').press('Enter');

@@ -129,9 +129,57 @@ async function delivered(
   });
 }
 
-test('what passes in front is found, looked at, accepted, and left untouched', async ({ page }) => {
+/** How many samples of a frame's matte are held out, as the server draws it. */
+async function heldOut(page: Page, f: number): Promise<number> {
+  const now = await shotOf(page);
+  const r = await page.request.get(`/api/shots/${now.id}/patches/${now.revision.number}/${f}?matte=true&full=true`);
+  const bytes = await r.body();
+  let dark = 0;
+  for (let i = 0; i < bytes.length; i += 4) if (bytes[i + 3] === 255 && bytes[i]! < 30) dark++;
+  return dark;
+}
+
+/** The pallet as the ground truth has it: its edges, and an outline of it, frame by frame. */
+function palletSeen() {
+  const front = foreground();
+  const solid = (f: number, x: number, y: number) => front[f * W * H + y * W + x]! > 200;
+  /** The pallet's upper edge and its right ones, of the top row and of the next. */
+  const edges = (f: number) => {
+    const right = (y: number) => {
+      for (let x = W - 1; x >= 0; x--) if (solid(f, x, y)) return x;
+      return -1;
+    };
+    let top = 0;
+    const full = (y: number) => {
+      let n = 0;
+      for (let x = 0; x < W; x++) n += solid(f, x, y) ? 1 : 0;
+      return n;
+    };
+    while (top < H - 130 && full(top) < 60) top++;
+    const left = (y: number) => {
+      for (let x = 0; x < W; x++) if (solid(f, x, y)) return x;
+      return -1;
+    };
+    return { top, right2: right(top + 50), right3: right(top + 170), left: left(top + 170) };
+  };
+  const shape = (f: number) => {
+    const p = edges(f);
+    const x3 = p.right3 + 3;
+    return [
+      { x: x3 - 470, y: p.top - 3 },
+      { x: p.right2 + 3, y: p.top - 3 },
+      { x: p.right2 + 3, y: p.top + 112 },
+      { x: x3, y: p.top + 112 },
+      { x: x3, y: 640 },
+      { x: x3 - 470, y: 640 },
+    ];
+  };
+  return { edges, shape };
+}
+
+test('what passes in front is found, looked at, accepted and painted on', async ({ page }) => {
   test.setTimeout(400_000);
-  const source = await begin(page, 'found');
+  await begin(page, 'looked-for');
   await page.getByRole('button', { name: /Find what is in front/ }).click();
   await expect(page.getByTestId('looking')).toBeVisible();
   await runsEnded(page, 1, true);
@@ -141,21 +189,13 @@ test('what passes in front is found, looked at, accepted, and left untouched', a
   await goTo(page, '40');
   await expect(page.getByTestId('found-here')).toContainText('not accepted yet');
   await expect(page.getByTestId('front')).toHaveAttribute('data-accepted', 'false');
-  const held = async (f: number) => {
-    const now = await shotOf(page);
-    const r = await page.request.get(`/api/shots/${now.id}/patches/${now.revision.number}/${f}?matte=true&full=true`);
-    const bytes = await r.body();
-    let dark = 0;
-    for (let i = 0; i < bytes.length; i += 4) if (bytes[i + 3] === 255 && bytes[i]! < 30) dark++;
-    return dark;
-  };
-  const before = await held(40);
+  const before = await heldOut(page, 40);
   const stretches = page.getByRole('list', { name: 'Stretches found' }).getByRole('listitem');
   await expect(stretches).toHaveCount(1);
   await stretches.getByRole('button', { name: 'Accept' }).click();
   await saved(page);
   await expect(page.getByTestId('found-here')).toContainText('held out');
-  expect((await held(40)) - before).toBeGreaterThan(10_000);
+  expect((await heldOut(page, 40)) - before).toBeGreaterThan(10_000);
   await expect(page.getByTestId('held-out')).toBeVisible();
   expect(
     (await new AxeBuilder({ page }).analyze()).violations.map(
@@ -164,14 +204,14 @@ test('what passes in front is found, looked at, accepted, and left untouched', a
   ).toEqual([]);
 
   // The brush takes away on this frame alone, and undo brings it back.
-  const whole = await held(40);
+  const whole = await heldOut(page, 40);
   await page.getByRole('button', { name: 'Take away' }).click();
   await dragOn(page, 560, 250, 660, 260);
-  expect(whole - (await held(40))).toBeGreaterThan(1500);
+  expect(whole - (await heldOut(page, 40))).toBeGreaterThan(1500);
   await page.keyboard.press('Escape');
   await page.keyboard.press('Control+z');
   await saved(page);
-  expect(await held(40)).toBe(whole);
+  expect(await heldOut(page, 40)).toBe(whole);
   // On the whole stretch it is carried along with the pallet.
   await page.getByRole('button', { name: 'Take away' }).click();
   await page.getByLabel('On the whole stretch, carried along').check();
@@ -181,6 +221,17 @@ test('what passes in front is found, looked at, accepted, and left untouched', a
   await page.keyboard.press('Escape');
   await page.keyboard.press('Control+z');
   await saved(page);
+});
+
+test('what was found is looked for again, and delivered with the foreground untouched', async ({ page }) => {
+  test.setTimeout(400_000);
+  const source = await begin(page, 'found');
+  await page.getByRole('button', { name: /Find what is in front/ }).click();
+  await runsEnded(page, 1, true);
+  await goTo(page, '40');
+  await page.keyboard.press('Shift+Enter');
+  await saved(page);
+  await expect(page.getByTestId('held-out')).toBeVisible();
 
   // Looking again with other settings lets nothing stay accepted unseen.
   await page.getByLabel('Sensitivity').fill('45');
@@ -219,39 +270,7 @@ test('what passes in front is found, looked at, accepted, and left untouched', a
 test('a holdout is drawn through the four frames of a crossing', async ({ page }) => {
   test.setTimeout(400_000);
   const source = await begin(page, 'drawn');
-  const front = foreground();
-  const solid = (f: number, x: number, y: number) => front[f * W * H + y * W + x]! > 200;
-  /** The pallet's upper edge and its right ones, of the top row and of the next. */
-  const pallet = (f: number) => {
-    const right = (y: number) => {
-      for (let x = W - 1; x >= 0; x--) if (solid(f, x, y)) return x;
-      return -1;
-    };
-    let top = 0;
-    const full = (y: number) => {
-      let n = 0;
-      for (let x = 0; x < W; x++) n += solid(f, x, y) ? 1 : 0;
-      return n;
-    };
-    while (top < H - 130 && full(top) < 60) top++;
-    const left = (y: number) => {
-      for (let x = 0; x < W; x++) if (solid(f, x, y)) return x;
-      return -1;
-    };
-    return { top, right2: right(top + 50), right3: right(top + 170), left: left(top + 170) };
-  };
-  const shape = (f: number) => {
-    const p = pallet(f);
-    const x3 = p.right3 + 3;
-    return [
-      { x: x3 - 470, y: p.top - 3 },
-      { x: p.right2 + 3, y: p.top - 3 },
-      { x: p.right2 + 3, y: p.top + 112 },
-      { x: x3, y: p.top + 112 },
-      { x: x3, y: 640 },
-      { x: x3 - 470, y: 640 },
-    ];
-  };
+  const { edges, shape } = palletSeen();
   const marks = [12, 28, 44, 66];
 
   // Drawn where all of it is seen; that frame counts as the first until another is marked.
@@ -264,9 +283,9 @@ test('a holdout is drawn through the four frames of a crossing', async ({ page }
   }
   await saved(page);
   await expect(page.getByTestId('crossing-advice')).toContainText('covers most');
-  let was = pallet(marks[1]!);
+  let was = edges(marks[1]!);
   const move = async (f: number) => {
-    const now = pallet(f);
+    const now = edges(f);
     const middle = (await selected(page)).centre as Pt;
     await dragOn(
       page,
@@ -283,7 +302,7 @@ test('a holdout is drawn through the four frames of a crossing', async ({ page }
   await move(marks[0]!);
   await goTo(page, String(marks[1]));
   await page.keyboard.press('Shift+m');
-  was = pallet(marks[1]!);
+  was = edges(marks[1]!);
   for (const f of marks.slice(2)) {
     await goTo(page, String(f));
     await move(f);

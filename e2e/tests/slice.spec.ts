@@ -20,6 +20,41 @@ import {
   saved,
 } from '../help';
 
+/** The delivered samples: the fill inside the cover, the source's outside it, and the span 5 to 50 exact. */
+function onlyInside(a: Buffer, b: Buffer, c: any): void {
+  const size = (480 * 270 * 3) / 2;
+  const differing = (f: number) => {
+    let n = 0;
+    for (let i = f * size; i < f * size + 480 * 270; i++) n += a[i] !== b[i] ? 1 : 0;
+    return n;
+  };
+  for (const f of [0, 4, 51, 59]) expect(differing(f), `frame ${f}`).toBe(0);
+  const k0 = c.motion.keys[0].move;
+  const k1 = c.motion.keys[1].move;
+  const knots = c.outlines[0].keys[0].knots;
+  for (const f of [5, 20, 40, 50]) {
+    const t = Math.min(f / 40, 1);
+    const dx = k0.x + t * (k1.x - k0.x);
+    const dy = k0.y + t * (k1.y - k0.y);
+    const box = [knots[0].p.x + dx, knots[0].p.y + dy, knots[2].p.x + dx, knots[2].p.y + dy];
+    const n = { inside: 0, unfilled: 0, touched: 0 };
+    for (let y = 0; y < 270; y++) {
+      for (let x = 0; x < 480; x++) {
+        const i = f * size + y * 480 + x;
+        if (x >= box[0] && x + 1 <= box[2] && y >= box[1] && y + 1 <= box[3]) {
+          n.inside++;
+          n.unfilled += b[i] === 126 ? 0 : 1; // #808080 in BT.709, limited range
+        } else if (x + 1 <= box[0] || x >= box[2] || y + 1 <= box[1] || y >= box[3]) {
+          n.touched += a[i] === b[i] ? 0 : 1;
+        }
+      }
+    }
+    expect(n.unfilled, `frame ${f}: samples inside that show something`).toBe(0);
+    expect(n.touched, `frame ${f}: samples outside that changed`).toBe(0);
+    expect(n.inside).toBeGreaterThan(3000);
+  }
+}
+
 test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
   const source = pattern('quay.mp4');
   const was = bytes(source);
@@ -30,7 +65,7 @@ test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
   // An item and its cover.
   await addItem(page, 'Counter');
   await dragOn(page, 100, 80, 180, 130);
-  let doc = await document(page);
+  const doc = await document(page);
   expect(doc.covers).toHaveLength(1);
   expect(doc.covers[0].motion.keys.map((k: any) => k.frame)).toEqual([0]);
 
@@ -90,39 +125,7 @@ test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
   const a = decode(source);
   const b = decode(join(folder, 'archive.mkv'));
   expect(b.length).toBe(a.length);
-  const size = (480 * 270 * 3) / 2;
-  const differing = (f: number) => {
-    let n = 0;
-    for (let i = f * size; i < f * size + 480 * 270; i++) n += a[i] !== b[i] ? 1 : 0;
-    return n;
-  };
-  for (const f of [0, 4, 51, 59]) expect(differing(f), `frame ${f}`).toBe(0);
-  doc = await document(page);
-  const c = doc.covers[0];
-  const k0 = c.motion.keys[0].move;
-  const k1 = c.motion.keys[1].move;
-  const knots = c.outlines[0].keys[0].knots;
-  for (const f of [5, 20, 40, 50]) {
-    const t = Math.min(f / 40, 1);
-    const dx = k0.x + t * (k1.x - k0.x);
-    const dy = k0.y + t * (k1.y - k0.y);
-    const box = [knots[0].p.x + dx, knots[0].p.y + dy, knots[2].p.x + dx, knots[2].p.y + dy];
-    const n = { inside: 0, unfilled: 0, touched: 0 };
-    for (let y = 0; y < 270; y++) {
-      for (let x = 0; x < 480; x++) {
-        const i = f * size + y * 480 + x;
-        if (x >= box[0] && x + 1 <= box[2] && y >= box[1] && y + 1 <= box[3]) {
-          n.inside++;
-          n.unfilled += b[i] === 126 ? 0 : 1; // #808080 in BT.709, limited range
-        } else if (x + 1 <= box[0] || x >= box[2] || y + 1 <= box[1] || y >= box[3]) {
-          n.touched += a[i] === b[i] ? 0 : 1;
-        }
-      }
-    }
-    expect(n.unfilled, `frame ${f}: samples inside that show something`).toBe(0);
-    expect(n.touched, `frame ${f}: samples outside that changed`).toBe(0);
-    expect(n.inside).toBeGreaterThan(3000);
-  }
+  onlyInside(a, b, (await document(page)).covers[0]);
   const info = probe(join(folder, 'archive.mkv'));
   expect(info.timecode).toBe('10:00:00:00');
   expect(info.sound).toHaveLength(1);

@@ -1,0 +1,85 @@
+// Ways to look at a shot, and to go about in it.
+import { expect, test } from '@playwright/test';
+import { frame, goTo, onScreen, openFootage, selected, size } from '../help';
+
+test('the steady view holds the cover still; wipe and side by side show both pictures', async ({ page }) => {
+  await openFootage(page, 'quay-trike', 'Trike plate');
+  await goTo(page, '40');
+  await page.keyboard.press('s');
+  const centre = async () => {
+    const c = (await selected(page)).centre;
+    const p = await onScreen(page, c.x, c.y);
+    return [Math.round(p.x), Math.round(p.y)];
+  };
+  const at = await centre();
+  const wide = (await page.locator('canvas[data-main]').boundingBox())!.width;
+  expect(wide / (await size(page)).width).toBeGreaterThanOrEqual(2);
+  for (let i = 0; i < 30; i++) await page.keyboard.press('ArrowRight');
+  expect(await frame(page)).toBe(70);
+  const there = await centre();
+  expect(Math.hypot(there[0]! - at[0]!, there[1]! - at[1]!)).toBeLessThan(2);
+  await page.keyboard.press('s');
+  await page.keyboard.press('f');
+
+  // The wipe's two sides, in pixels: clean left of the line, concealed right of it.
+  await page.getByLabel('What is shown').selectOption('wipe');
+  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /^70:\d+:wipe$/);
+  const box = (await page.getByTestId('picture').boundingBox())!;
+  const region = await selected(page);
+  const p = await onScreen(page, region.centre.x, region.centre.y);
+  const drag = async (x: number) => {
+    const w = (await page.getByTestId('wipe').boundingBox())!;
+    await page.mouse.move(w.x + w.width / 2, box.y + 30);
+    await page.mouse.down();
+    await page.mouse.move(x, box.y + 30, { steps: 3 });
+    await page.mouse.up();
+  };
+  await page.keyboard.press('Shift+x');
+  const shot = async () =>
+    (await page.screenshot({ clip: { x: p.x - 20, y: p.y - 8, width: 40, height: 16 } })).toString('base64');
+  await drag(box.x + box.width - 20);
+  const clean = await shot();
+  await drag(box.x + 20);
+  await expect.poll(shot).not.toBe(clean);
+  await page.getByLabel('What is shown').selectOption('clean');
+  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /clean$/);
+  await expect.poll(shot).toBe(clean);
+  await page.getByLabel('What is shown').selectOption('side');
+  await expect(page.getByTestId('beside').locator('canvas')).toBeVisible();
+  await page.keyboard.press('d');
+});
+
+test('what may be typed to go somewhere, and ways to play', async ({ page }) => {
+  await openFootage(page, 'quay-trike', 'Trike plate');
+  // What may be typed to go somewhere.
+  await goTo(page, '100');
+  for (const [typed, f] of [
+    [':07', 107],
+    ['+10', 117],
+    ['-17', 100],
+    ['1:05', 30],
+    ['00:00:04:00', 100],
+  ] as const) {
+    await goTo(page, typed);
+    expect(await frame(page), typed).toBe(f);
+  }
+  await goTo(page, '99:00');
+  await expect(page.getByRole('alert')).toBeVisible();
+  expect(await frame(page)).toBe(100);
+  await page.keyboard.press('Escape');
+  await page.keyboard.press('Escape');
+
+  // Around the frame and back; slowly; stopping at the end when not looping.
+  await page.keyboard.press('Shift+Space');
+  await expect.poll(() => frame(page)).not.toBe(100);
+  await page.keyboard.press('k');
+  expect(await frame(page)).toBe(100);
+  await page.keyboard.press('Shift+l');
+  await expect(page.getByTestId('transport')).toHaveAttribute('data-speed', '0.25');
+  await page.keyboard.press('k');
+  await page.keyboard.press('Shift+k');
+  await goTo(page, '190');
+  await page.keyboard.press('Space');
+  await expect(page.getByTestId('transport')).toHaveAttribute('data-speed', '0');
+  expect(await frame(page)).toBe(199);
+});
