@@ -63,7 +63,7 @@ func holdoutCommand() *cobra.Command {
 		if err := os.MkdirAll(out, 0o755); err != nil {
 			return err
 		}
-		j := follow.FrontOf(media.Clip{Path: clip, Info: info}, t, cover.Span{First: from, Last: to}, set)
+		j := follow.ForegroundOf(media.Clip{Path: clip, Info: info}, t, cover.Span{First: from, Last: to}, set)
 		j.Found = func(f int, found holdout.Found) error {
 			g := image.NewGray(image.Rect(0, 0, info.Width, info.Height))
 			w := found.Rect.Dx()

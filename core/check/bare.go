@@ -67,7 +67,7 @@ func (w *watch) cells(f int, g *sight, m geom.Map, s track.Sight, speed geom.Poi
 	if err != nil {
 		return
 	}
-	exposed, leak, front := newMask(&seen), newMask(&seen), newMask(&seen)
+	exposed, leak, foreground := newMask(&seen), newMask(&seen), newMask(&seen)
 	var in float64
 	for y := range seen.h {
 		for x := range seen.w {
@@ -90,7 +90,7 @@ func (w *watch) cells(f int, g *sight, m geom.Map, s track.Sight, speed geom.Poi
 					leak.add(i, here)
 				}
 			case b > .65 && like == 0:
-				front.add(i, here)
+				foreground.add(i, here)
 			}
 		}
 	}
@@ -133,8 +133,8 @@ func (w *watch) cells(f int, g *sight, m geom.Map, s track.Sight, speed geom.Poi
 	if n := leak.opened() * unit; s.Share > .6 && n >= math.Max(limit, .003*w.areaOn(m)) {
 		w.leaks.add(f, 100*n/w.areaOn(m), n, leak.box)
 	}
-	if n := front.near(2, 15) * unit; s.Sure() && n > .08*all && n < .8*all && n > 60 {
-		w.front.add(f, 100*n/w.areaOn(m), n, front.box)
+	if n := foreground.near(2, 15) * unit; s.Sure() && n > .08*all && n < .8*all && n > 60 {
+		w.foreground.add(f, 100*n/w.areaOn(m), n, foreground.box)
 	}
 }
 

@@ -102,16 +102,16 @@ func (w *watch) conclude(refs *treat.References, pace func()) {
 		add(NotVerified, []cover.Span{w.c.Span}, &e, "%s has too little texture to be found again in the picture: "+
 			"whether it lies bare was not looked for.", name)
 	}
-	if n := len(w.front.frames); n > 0 {
+	if n := len(w.foreground.frames); n > 0 {
 		var at []cover.Span
-		for _, s := range w.joined(spans(w.front.frames, 2)) {
+		for _, s := range w.joined(spans(w.foreground.frames, 2)) {
 			if s.Last-s.First >= 2 { // what is there for a moment is a reflection
 				at = append(at, s)
 			}
 		}
 		if len(at) > 0 {
-			add(OnForeground, at, &w.front, "%s lies on what passes in front on %s: up to %.0f %% of it.", name, said(at),
-				w.front.worst)
+			add(OnForeground, at, &w.foreground, "%s lies on what passes in front on %s: up to %.0f %% of it.", name, said(at),
+				w.foreground.worst)
 		}
 	}
 }

@@ -81,7 +81,7 @@ func (w *watch) after(f int, was *frame.Picture) {
 	for _, p := range w.paths {
 		b = b.Union(p.Map(guess).Bounds()).Union(p.Map(at).Bounds())
 	}
-	g, ok := glanceAt(f, was, pixels(b.Grow(targetMargin, targetMargin)))
+	g, ok := cropAt(f, was, pixels(b.Grow(targetMargin, targetMargin)))
 	if !ok {
 		w.dead = true
 		return

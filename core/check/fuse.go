@@ -82,8 +82,8 @@ func (w *watch) attacked(f int, live cover.Live, hides bool, m geom.Map, sure bo
 		}
 	}
 	r := raster.Bounds(live.Form, w.width, w.height).Inset(-24)
-	a, ok := glanceAt(f, now, r)
-	b, ok2 := glanceAt(f, was, r)
+	a, ok := cropAt(f, now, r)
+	b, ok2 := cropAt(f, was, r)
 	if ok && ok2 {
 		w.shots = append(w.shots, attacked{f, live, m, sure, a, b})
 	}

@@ -10,7 +10,7 @@ import (
 )
 
 // Shot goes through a shot's pictures, as they are and as they would be delivered, and
-// finds where its covers fail. It is told the pictures of Looks in order (Look), then
+// finds where its covers fail. It is told the pictures of Survey in order (Learn), then
 // those of Stretches in order (Frame), and then says what it found (Findings).
 //
 // Where a target is, is found anew in each picture, from what was outlined and not from
@@ -43,21 +43,21 @@ func NewShot(d *cover.Document, wanted func(id string) bool) *Shot {
 	return s
 }
 
-// Looks returns the frames that must be looked at beforehand, in order.
-func (s *Shot) Looks() []int {
+// Survey returns the frames that must be looked at beforehand, in order.
+func (s *Shot) Survey() []int {
 	var out []int
 	for _, w := range s.watch {
-		out = append(out, lookFrames(s.d, w.c)...)
+		out = append(out, surveyFrames(s.d, w.c)...)
 	}
 	slices.Sort(out)
 	return slices.Compact(out)
 }
 
-// Look takes one of those pictures.
-func (s *Shot) Look(f int, p *frame.Picture) {
+// Learn takes one of those pictures.
+func (s *Shot) Learn(f int, p *frame.Picture) {
 	for _, w := range s.watch {
-		if slices.Contains(lookFrames(s.d, w.c), f) {
-			if g, ok := glanceAt(f, p, bounds(w.c, f, targetMargin)); ok {
+		if slices.Contains(surveyFrames(s.d, w.c), f) {
+			if g, ok := cropAt(f, p, bounds(w.c, f, targetMargin)); ok {
 				w.looks = append(w.looks, g)
 			}
 		}
@@ -69,7 +69,10 @@ func (s *Shot) Look(f int, p *frame.Picture) {
 func (s *Shot) Stretches() []cover.Span {
 	var all []cover.Span
 	for _, w := range s.watch {
-		all = append(all, cover.Span{First: max(w.c.Span.First-framesBeyond, 0), Last: min(w.c.Span.Last+framesBeyond, s.d.Frames-1)})
+		all = append(all, cover.Span{
+			First: max(w.c.Span.First-framesBeyond, 0),
+			Last:  min(w.c.Span.Last+framesBeyond, s.d.Frames-1),
+		})
 	}
 	slices.SortFunc(all, func(a, b cover.Span) int { return a.First - b.First })
 	var out []cover.Span

@@ -124,8 +124,8 @@ func (s *stage) run(t *testing.T, d *cover.Document) []Finding {
 		t.Fatal(err)
 	}
 	c := NewShot(d, nil)
-	for _, f := range c.Looks() {
-		c.Look(f, s.pics[f])
+	for _, f := range c.Survey() {
+		c.Learn(f, s.pics[f])
 	}
 	for _, span := range c.Stretches() {
 		for f := span.First; f <= span.Last; f++ {

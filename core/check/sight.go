@@ -19,8 +19,8 @@ type sight struct {
 	gray track.Frame
 }
 
-// glanceAt takes the part of a picture that holds a rectangle.
-func glanceAt(f int, p *frame.Picture, r image.Rectangle) (sight, bool) {
+// cropAt takes the part of a picture that holds a rectangle.
+func cropAt(f int, p *frame.Picture, r image.Rectangle) (sight, bool) {
 	r = image.Rect(r.Min.X&^1, r.Min.Y&^1, (r.Max.X+1)&^1, (r.Max.Y+1)&^1).Intersect(p.Rect())
 	if r.Dx() < 16 || r.Dy() < 16 {
 		return sight{}, false
@@ -142,11 +142,11 @@ func (g *sight) clear(d *cover.Document, c *cover.Cover) {
 		if l.Cover != c.ID || len(l.Holdouts) == 0 {
 			continue
 		}
-		front := raster.Foreground(l.Holdouts, d.Width, d.Height)
+		foreground := raster.Foreground(l.Holdouts, d.Width, d.Height)
 		m := track.NewGray(g.pic.Width, g.pic.Height)
 		for y := range m.H {
 			for x := range m.W {
-				m.Pix[y*m.W+x] = at(front, g.at.X+x, g.at.Y+y)
+				m.Pix[y*m.W+x] = at(foreground, g.at.X+x, g.at.Y+y)
 			}
 		}
 		if f, err := g.gray.Except(m); err == nil {

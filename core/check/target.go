@@ -34,9 +34,9 @@ type target struct {
 // targetMargin is how far around a cover its target is looked for first, px.
 const targetMargin = 28
 
-// lookFrames are the frames from which a target is learned: those on which somebody said
+// surveyFrames are the frames from which a target is learned: those on which somebody said
 // where it is, and some between.
-func lookFrames(d *cover.Document, c *cover.Cover) []int {
+func surveyFrames(d *cover.Document, c *cover.Cover) []int {
 	at := []int{min(max(c.Drawn(), c.Span.First), c.Span.Last)}
 	if t := d.Track(c.Track); t != nil && c.Span.Holds(t.Frame) {
 		at = append(at, t.Frame)

@@ -17,22 +17,22 @@ type watch struct {
 	target
 	d *cover.Document
 
-	before  []sight // of the span, until it begins
-	prev    *geom.Map
-	prevF   int
-	states  []state // of the span's frames, in order
-	exposed flaw
-	leaks   flaw
-	front   flaw
-	bare    []int // frames
-	read    flaw
-	through []seenThrough
-	digest  string // of the treatments when it was last read through
-	readAt  int
-	attack  []int
-	shots   []attacked
-	found   []Finding
-	dead    bool // beyond the span: not seen any more
+	before     []sight // of the span, until it begins
+	prev       *geom.Map
+	prevF      int
+	states     []state // of the span's frames, in order
+	exposed    flaw
+	leaks      flaw
+	foreground flaw
+	bare       []int // frames
+	read       flaw
+	through    []seenThrough
+	digest     string // of the treatments when it was last read through
+	readAt     int
+	attack     []int
+	shots      []attacked
+	found      []Finding
+	dead       bool // beyond the span: not seen any more
 }
 
 // state is what is known of a frame of the span.
@@ -68,7 +68,8 @@ func (w *watch) frame(f int, was, now *frame.Picture) {
 	case f < s.First-framesBeyond || f > s.Last+framesBeyond:
 	case f < s.First:
 		if !w.unknown {
-			if g, ok := glanceAt(f, was, bounds(w.c, s.First, targetMargin+1.5*motion(w.c, s.First).Len()*float64(s.First-f))); ok {
+			by := targetMargin + 1.5*motion(w.c, s.First).Len()*float64(s.First-f)
+			if g, ok := cropAt(f, was, bounds(w.c, s.First, by)); ok {
 				w.before = append(w.before, g)
 			}
 		}
@@ -86,7 +87,7 @@ func (w *watch) frame(f int, was, now *frame.Picture) {
 func (w *watch) locate(f int, p *frame.Picture) (g sight, s track.Sight, ok bool) {
 	covered := w.onto(f)
 	r := bounds(w.c, f, targetMargin)
-	if g, ok = glanceAt(f, p, r); !ok {
+	if g, ok = cropAt(f, p, r); !ok {
 		return g, s, false
 	}
 	guesses := []geom.Map{covered}
@@ -101,7 +102,7 @@ func (w *watch) locate(f int, p *frame.Picture) (g sight, s track.Sight, ok bool
 		return g, s, true
 	}
 	// Farther around, for a cover that lies elsewhere.
-	wide, ok := glanceAt(f, p, r.Inset(-int(w.loc.Reach(covered))))
+	wide, ok := cropAt(f, p, r.Inset(-int(w.loc.Reach(covered))))
 	if !ok {
 		return g, s, s.Found()
 	}

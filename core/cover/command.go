@@ -211,7 +211,7 @@ var CommandKinds = []CommandKind{
 	kind[SetTrack]("track", "a new track, or a changed one"),
 	kind[RemoveTrack]("untrack", "that nothing rides on"),
 	kind[RideTrack]("ride", "a cover on a track, as it lies on a frame"),
-	kind[KeyByHand]("byHand", "a cover off its track: keys, no knot further off than so many px"),
+	kind[TurnIntoKeys]("byHand", "a cover off its track: keys, no knot further off than so many px"),
 
 	kind[HoldOutOf]("holds", "of a holdout: the covers that it passes before"),
 	kind[MarkCrossing]("mark", "of a drawn holdout: a frame of its crossing"),

@@ -93,7 +93,7 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 		SetTrack{},
 		RemoveTrack{ID: "tr"},
 		RideTrack{Cover: id, ID: "tr", Frame: f()},
-		KeyByHand{Cover: id, Tolerance: .1 + rng.Float64()},
+		TurnIntoKeys{Cover: id, Tolerance: .1 + rng.Float64()},
 	}
 	return cmds[rng.Intn(len(cmds))]
 }
@@ -187,7 +187,7 @@ func kept(t *testing.T, cmd Command, d, next *Document) {
 				}
 			}
 		}
-	case KeyByHand:
+	case TurnIntoKeys:
 		for f := old.Span.First; f <= old.Span.Last; f++ {
 			for i, p := range old.Paths(f) {
 				for k, q := range c.Paths(f)[i] {

@@ -83,15 +83,15 @@ func (e RideTrack) apply(d *draft) (string, error) {
 	return fmt.Sprintf("put %s on the track %s", c.Name, t.Name), nil
 }
 
-// KeyByHand takes a cover off its track: its outlines get keys of their own.
-type KeyByHand struct {
+// TurnIntoKeys takes a cover off its track: its outlines get keys of their own.
+type TurnIntoKeys struct {
 	Cover     string  `json:"cover"`
 	Tolerance float64 `json:"number" doc:"how far a knot may be off, px, 0.05 to 100"`
 }
 
-func (e KeyByHand) about() subject { return subject{cover: e.Cover} }
+func (e TurnIntoKeys) about() subject { return subject{cover: e.Cover} }
 
-func (e KeyByHand) apply(d *draft) (string, error) {
+func (e TurnIntoKeys) apply(d *draft) (string, error) {
 	c, err := d.unlocked(e.Cover)
 	if err != nil {
 		return "", err

@@ -285,8 +285,8 @@ func (c *Cover) passes(f int) bool {
 	return !c.Off && c.Span.Holds(f) && (c.Proposed == nil || c.Proposed.accepted(f))
 }
 
-// InFront returns a holdout's form at frame f, whether or not it is accepted there.
-func (c *Cover) InFront(f int) Form { return c.form(f) }
+// Foreground returns a holdout's form at frame f, whether or not it is accepted there.
+func (c *Cover) Foreground(f int) Form { return c.form(f) }
 
 func (c *Cover) form(f int) Form {
 	if c.Proposed != nil {

@@ -35,7 +35,7 @@ func FuzzMatte(f *testing.F) {
 			return
 		}
 		c := d.Find("h")
-		form := c.InFront(0)
+		form := c.Foreground(0)
 		if form.Found == nil {
 			return
 		}

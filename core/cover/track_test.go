@@ -122,7 +122,7 @@ func TestByHand(t *testing.T) {
 	}
 	last := 100
 	for _, tol := range []float64{.1, .5, 2} {
-		e, _, err := d.Apply(KeyByHand{Cover: "c", Tolerance: tol}, RemoveTrack{ID: "t"})
+		e, _, err := d.Apply(TurnIntoKeys{Cover: "c", Tolerance: tol}, RemoveTrack{ID: "t"})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -144,9 +144,9 @@ func (f *Finder) weigh() {
 			off = min(off, dy*dy+dc+1)
 		}
 		lit := -.5*min(off, 60) - ln(15.7*sy/ic)
-		front := max(any, f.colours.of(f.C[0][i], f.C[1][i], f.C[2][i]))
+		own := max(any, f.colours.of(f.C[0][i], f.C[1][i], f.C[2][i]))
 		trust := min(max((f.laid.Sure[i]-leastAgreeing)*4, 0), 1)
-		if lit > front+8 {
+		if lit > own+8 {
 			f.odds[i] = -8 * trust
 			continue
 		}
@@ -175,7 +175,7 @@ func (f *Finder) weigh() {
 			dim += 6 * t
 		}
 		s := max(lit, dim) // of the two the likelier; their sum is hardly more
-		f.odds[i] = min(max(front-s, -8), 8)*trust + trust - 1
+		f.odds[i] = min(max(own-s, -8), 8)*trust + trust - 1
 	}
 }
 

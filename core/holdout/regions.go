@@ -121,12 +121,15 @@ func (f *Finder) comes(area []int32) bool {
 	}
 	for _, i := range area {
 		x, y := int(i)%f.W, int(i)/f.W
-		if x < 2 || y < 2 || x >= f.W-2 || y >= f.H-2 || f.laid.Sure[int(i)-2] <= leastAgreeing ||
-			f.laid.Sure[int(i)+2] <= leastAgreeing || f.laid.Sure[int(i)-2*f.W] <= leastAgreeing || f.laid.Sure[int(i)+2*f.W] <= leastAgreeing {
+		known := func(i int32) bool { return f.laid.Sure[i] > leastAgreeing }
+		row := int32(2 * f.W)
+		if x < 2 || y < 2 || x >= f.W-2 || y >= f.H-2 || !known(i-2) || !known(i+2) || !known(i-row) || !known(i+row) {
 			return true
 		}
 		p := f.Rect.Min.Add(image.Pt(x, y).Mul(f.Bin)).Sub(l.at).Div(l.step)
-		for _, d := range [5]image.Point{{}, {X: refoundWithin}, {X: -refoundWithin}, {Y: refoundWithin}, {Y: -refoundWithin}} {
+		for _, d := range [5]image.Point{
+			{}, {X: refoundWithin}, {X: -refoundWithin}, {Y: refoundWithin}, {Y: -refoundWithin},
+		} {
 			if q := p.Add(d); q.X >= 0 && q.Y >= 0 && q.X < l.w && q.Y < l.h && l.in[q.Y*l.w+q.X] {
 				return true
 			}

@@ -69,9 +69,9 @@ func (w *work) size(n int) {
 	}
 }
 
-// look samples the frame under m and finds for each sample how well its
+// correlate samples the frame under m and finds for each sample how well its
 // surroundings correlate with the reference.
-func (p *patch) look(pyr pyramid, m geom.Map, w *work) {
+func (p *patch) correlate(pyr pyramid, m geom.Map, w *work) {
 	w.size(p.w * p.h)
 	warp(pyr, p, m.Mul(p.to), w.smear, w.hidden, w.view, w.inside)
 	p.local(w.view, w.mean, w.inv)
@@ -146,14 +146,14 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 	if err != nil {
 		return alignment{m: m}
 	}
-	p.look(pyr, m, w)
+	p.correlate(pyr, m, w)
 	best := p.judge(m, w)
 	full := pyr[0]
 	var spread float64
 	since := 0. // how far the map has moved since the last look, in samples
 	for range steps {
 		if since > 1 {
-			p.look(pyr, m, w)
+			p.correlate(pyr, m, w)
 			since = 0
 			if a := p.judge(m, w); a.seen > .7*best.seen && a.mean > best.mean {
 				best = a
@@ -250,7 +250,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 			break
 		}
 	}
-	p.look(pyr, m, w)
+	p.correlate(pyr, m, w)
 	if a := p.judge(m, w); a.seen > .7*best.seen && a.mean >= best.mean-.003 {
 		best = a
 	}

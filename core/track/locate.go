@@ -28,7 +28,7 @@ func NewLocator(f Frame, outline []geom.Point, speed geom.Point) (*Locator, erro
 // texture.
 type Sight struct {
 	Map    geom.Map // reference coordinates to the frame's
-	Seen   float64  // share of them that lies in the picture
+	Inside float64  // share of them that lies in the picture
 	Share  float64  // of those, the share whose surroundings look like the reference
 	Firm   float64  // and closely so
 	Mean   float64  // mean local correlation
@@ -36,11 +36,11 @@ type Sight struct {
 }
 
 // Found reports whether the surface is there, at least in part.
-func (s Sight) Found() bool { return s.Share >= lostBelow && s.Mean >= .4 && s.Seen > .12 }
+func (s Sight) Found() bool { return s.Share >= lostBelow && s.Mean >= .4 && s.Inside > .12 }
 
 // Sure reports whether its place is known to well under a pixel or so.
 func (s Sight) Sure() bool {
-	return s.Share >= goodAbove && s.Mean >= .6 && s.Seen >= .3 && s.Spread <= goodWithin
+	return s.Share >= goodAbove && s.Mean >= .6 && s.Inside >= .3 && s.Spread <= goodWithin
 }
 
 // mostShutter is how long a shutter is taken to be open where frames are smeared.
@@ -90,7 +90,7 @@ func (l *Locator) Near(f Frame, guesses []geom.Map, speed geom.Point, reach floa
 }
 
 func sight(a alignment) Sight {
-	return Sight{Map: a.m, Seen: a.seen, Share: max(a.share, 0), Firm: a.firm, Mean: max(a.mean, 0), Spread: a.spread}
+	return Sight{Map: a.m, Inside: a.seen, Share: max(a.share, 0), Firm: a.firm, Mean: max(a.mean, 0), Spread: a.spread}
 }
 
 // At says how a frame looks where the surface would be under a map.
@@ -105,7 +105,7 @@ func (l *Locator) At(f Frame, m geom.Map) Sight {
 	for fine < len(levels)-1 && levels[fine].scale > 1.15*now {
 		fine++
 	}
-	levels[fine].look(f.pyr, m, &t.w)
+	levels[fine].correlate(f.pyr, m, &t.w)
 	return sight(levels[fine].judge(m, &t.w))
 }
 

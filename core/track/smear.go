@@ -207,7 +207,7 @@ func (t *Planar) learn(pyr pyramid, m geom.Map) {
 		q, t.w.smear = t.alike(p, m, share)
 		// The pose was found at the shutter thought of so far, and suits that best.
 		a := q.align(pyr, m, nil, t.model, 4, .02, false, &t.w)
-		q.look(pyr, a.m, &t.w)
+		q.correlate(pyr, a.m, &t.w)
 		var sum, n float64
 		for _, k := range whole.points {
 			if q.weight[k] > 0 && t.w.inside[k] > 0 {

@@ -87,8 +87,8 @@ func overFrames() {
 		d, err = cover.Parse(b)
 		must(err)
 		s := check.NewShot(d, nil)
-		for _, f := range s.Looks() {
-			s.Look(f, clip[f])
+		for _, f := range s.Survey() {
+			s.Learn(f, clip[f])
 		}
 		for f, p := range clip {
 			now := p.Clone()

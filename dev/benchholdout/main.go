@@ -126,9 +126,9 @@ func run(ctx context.Context, dir string, s demo.Shot) (t tally) {
 	check(cmd.Start())
 	front := make([]byte, s.Width*s.Height)
 
-	j := follow.FrontOf(clip, track, cover.Span{First: 0, Last: s.Frames - 1}, holdout.Usual)
+	j := follow.ForegroundOf(clip, track, cover.Span{First: 0, Last: s.Frames - 1}, holdout.Usual)
 	begun := time.Now()
-	plate, err := j.Look(ctx)
+	plate, err := j.CleanPlate(ctx)
 	check(err)
 	t.plate = time.Since(begun)
 	r, err := clip.Open(ctx, 0, s.Frames-1)

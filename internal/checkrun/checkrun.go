@@ -49,8 +49,8 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 	var known *treat.References
 	if len(stretches) > 0 {
 		var err error
-		if known, err = m.MakeWith(ctx, j.Source, j.Clip, d, cover.Span{First: 0, Last: d.Frames - 1}, shot.Looks(),
-			shot.Look); err != nil {
+		if known, err = m.MakeWith(ctx, j.Source, j.Clip, d, cover.Span{First: 0, Last: d.Frames - 1}, shot.Survey(),
+			shot.Learn); err != nil {
 			return nil, err
 		}
 	}

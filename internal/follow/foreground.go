@@ -13,8 +13,8 @@ import (
 	"celator/internal/media"
 )
 
-// Front says where to look for what passes in front of a followed surface.
-type Front struct {
+// Foreground says where to look for what passes in front of a followed surface.
+type Foreground struct {
 	Clip    media.Clip
 	Outline []geom.Point // of the surface, in its own coordinates
 	// Pose returns where the surface is on a frame, and whether it was found well
@@ -25,17 +25,17 @@ type Front struct {
 	First    int   // and those that may show what the surface looks like
 	Last     int
 	Settings holdout.Settings
-	// Plate, when given, is what an earlier look found the surface to look like.
-	Plate *cleanplate.Plate
-	// Looked is told how many of the frames that are looked at first are done.
-	Looked func(done, all int)
+	// Known, when given, is what an earlier look found the surface to look like.
+	Known *cleanplate.Plate
+	// Surveyed is told how many of the frames that are looked at first are done.
+	Surveyed func(done, all int)
 	// Found is told a frame's foreground, in the order of frames.
 	Found func(f int, found holdout.Found) error
 }
 
-// FrontOf looks for what passes in front of a document's track, over a span.
-func FrontOf(clip media.Clip, t *cover.Track, span cover.Span, set holdout.Settings) Front {
-	j := Front{
+// ForegroundOf looks for what passes in front of a document's track, over a span.
+func ForegroundOf(clip media.Clip, t *cover.Track, span cover.Span, set holdout.Settings) Foreground {
+	j := Foreground{
 		Clip: clip, Outline: t.Surface, From: span.First, To: span.Last, Last: clip.Info.Frames - 1,
 		Anchors: []int{t.Frame}, Settings: set,
 	}
@@ -51,11 +51,11 @@ func FrontOf(clip media.Clip, t *cover.Track, span cover.Span, set holdout.Setti
 
 // Find looks for the foreground and returns the plate it used. Errors are those of
 // reading and of core/holdout, and what Found returns.
-func (j *Front) Find(ctx context.Context) (*cleanplate.Plate, error) {
-	plate := j.Plate
+func (j *Foreground) Find(ctx context.Context) (*cleanplate.Plate, error) {
+	plate := j.Known
 	if plate == nil {
 		var err error
-		if plate, err = j.Look(ctx); err != nil {
+		if plate, err = j.CleanPlate(ctx); err != nil {
 			return nil, err
 		}
 	}
@@ -82,7 +82,7 @@ func (j *Front) Find(ctx context.Context) (*cleanplate.Plate, error) {
 }
 
 // Speed is how far the surface's middle moves in the time of a frame, around frame f.
-func (j *Front) Speed(f int) geom.Point {
+func (j *Foreground) Speed(f int) geom.Point {
 	mid := geom.Bounds(j.Outline).Centre()
 	a, _, before := j.Pose(f - 1)
 	b, _, here := j.Pose(f)
@@ -98,9 +98,9 @@ func (j *Front) Speed(f int) geom.Point {
 	return geom.Point{}
 }
 
-// looks chooses the frames that show what the surface looks like: all anchors, and
+// surveyFrames chooses the frames that show what the surface surveyFrames like: all anchors, and
 // from even parts of the shot those in which it is clear and moves least.
-func (j *Front) looks() []int {
+func (j *Foreground) surveyFrames() []int {
 	var at []int
 	for _, f := range j.Anchors {
 		if f >= j.First && f <= j.Last && len(at) < cleanplate.MaxViews/3 {
@@ -125,9 +125,9 @@ func (j *Front) looks() []int {
 	return slices.Compact(at)
 }
 
-// Look finds what the surface looks like with nothing in front of it.
-func (j *Front) Look(ctx context.Context) (*cleanplate.Plate, error) {
-	at := j.looks()
+// CleanPlate finds what the surface looks like with nothing in front of it.
+func (j *Foreground) CleanPlate(ctx context.Context) (*cleanplate.Plate, error) {
+	at := j.surveyFrames()
 	if len(at) == 0 {
 		return nil, cleanplate.ErrNoView
 	}
@@ -160,8 +160,8 @@ func (j *Front) Look(ctx context.Context) (*cleanplate.Plate, error) {
 		}
 		m, _, _ := j.Pose(f)
 		g.Add(pic, m, slices.Contains(j.Anchors, f))
-		if j.Looked != nil {
-			j.Looked(i+1, len(at))
+		if j.Surveyed != nil {
+			j.Surveyed(i+1, len(at))
 		}
 	}
 	return g.Plate()

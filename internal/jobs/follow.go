@@ -53,7 +53,7 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 		defer r.following.Add(-1)
 	}
 	if spec.Foreground != nil {
-		return r.front(ctx, a, beat)
+		return r.foreground(ctx, a, beat)
 	}
 	sh, src, err := r.store.Reel(ctx, a.Shot)
 	if err != nil {
@@ -77,7 +77,7 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 	wanted := true
 	told := map[int]bool{}
 	var last time.Time
-	at := front{to: spec.To}
+	at := frontier{to: spec.To}
 	j := following(clip, &spec.Track, spec.From, spec.To, base)
 	head, err := r.store.Head(ctx, a.Shot)
 	if err != nil {
@@ -142,13 +142,13 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 	return r.store.EndAttempt(ctx, a.ID, state, note, len(told), found.poses, &figures)
 }
 
-// front is where a run has come to: of the ways that go on at once it keeps to one,
+// frontier is where a run has come to: of the ways that go on at once it keeps to one,
 // forward unless the run begins at its end.
-type front struct {
+type frontier struct {
 	to, frame, way int
 }
 
-func (t *front) told(f int) {
+func (t *frontier) told(f int) {
 	switch {
 	case t.way == 0:
 		t.frame, t.way = f, 1

@@ -24,9 +24,9 @@ type cleaned struct {
 	plate *cleanplate.Plate
 }
 
-// front runs over a stretch and keeps what passes in front of a surface; the document
+// foreground runs over a stretch and keeps what passes in foreground of a surface; the document
 // then has a holdout of it, of which nothing is accepted yet.
-func (r *Runner) front(ctx context.Context, a store.Attempt, beat func(int)) error {
+func (r *Runner) foreground(ctx context.Context, a store.Attempt, beat func(int)) error {
 	spec := a.Spec.V
 	sh, src, err := r.store.Reel(ctx, a.Shot)
 	if err != nil {
@@ -43,12 +43,12 @@ func (r *Runner) front(ctx context.Context, a store.Attempt, beat func(int)) err
 	track := spec.Track
 	track.Poses = poses.Poses.V
 	p := spec.Foreground.Proposed
-	j := follow.FrontOf(clip, &track, cover.Span{First: spec.From, Last: spec.To},
+	j := follow.ForegroundOf(clip, &track, cover.Span{First: spec.From, Last: spec.To},
 		holdout.Settings{Sensitivity: p.Sensitivity, Edge: p.Edge, Least: p.Least})
 	key := id + "/" + track.Attempt
 	r.mu.Lock()
 	if r.clean.key == key {
-		j.Plate = r.clean.plate
+		j.Known = r.clean.plate
 	}
 	r.mu.Unlock()
 	if w, err := r.store.AttemptProgress(ctx, a.ID, 0, spec.From, nil); err != nil {

@@ -202,7 +202,7 @@ func (m *Maker) MakeWith(ctx context.Context, source string, clip media.Clip, d 
 		with, to := more, until(ctx, do)
 		made := m.making.DoChan(name, func() (any, error) {
 			more = nil
-			return m.look(context.WithoutCancel(ctx), source, clip, part, with, to.run)
+			return m.survey(context.WithoutCancel(ctx), source, clip, part, with, to.run)
 		})
 		select {
 		case <-ctx.Done():
@@ -255,9 +255,9 @@ func (t *task) end() {
 	t.mu.Unlock()
 }
 
-// look reads the frames of some covers at once, and some more; a nil clean plate says that
+// survey reads the frames of some covers at once, and some more; a nil clean plate says that
 // nothing can be made of them.
-func (m *Maker) look(ctx context.Context, source string, clip media.Clip, all []survey, more []int,
+func (m *Maker) survey(ctx context.Context, source string, clip media.Clip, all []survey, more []int,
 	do func(f int, p *frame.Picture),
 ) ([]*treat.CleanPlate, error) {
 	out, made := make([]*treat.CleanPlate, len(all)), make([]*treat.Survey, len(all))

@@ -254,9 +254,9 @@ func (s *server) findForeground(ctx context.Context, in *struct {
 	return &body[attemptView]{viewAttempt(a)}, nil
 }
 
-// frontMatte answers with what a holdout holds out on a frame, whether or not that is
+// foregroundMatte answers with what a holdout holds out on a frame, whether or not that is
 // accepted: a grey picture of the view's size, white in front.
-func (s *server) frontMatte(w http.ResponseWriter, req *http.Request) {
+func (s *server) foregroundMatte(w http.ResponseWriter, req *http.Request) {
 	ctx := req.Context()
 	number, err := strconv.Atoi(chi.URLParam(req, "revision"))
 	f, err2 := strconv.Atoi(chi.URLParam(req, "frame"))
@@ -282,12 +282,12 @@ func (s *server) frontMatte(w http.ResponseWriter, req *http.Request) {
 	vw, vh := r.clip.Info.ViewSize()
 	w.Header().Set("Content-Type", "image/png")
 	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
-	png.Encode(w, preview.Foreground(c.InFront(f), d.Width, d.Height, vw, vh))
+	png.Encode(w, preview.Foreground(c.Foreground(f), d.Width, d.Height, vw, vh))
 }
 
-// frontMattes answers with a holdout's mattes as a sequence of pictures of the
+// foregroundMattes answers with a holdout's mattes as a sequence of pictures of the
 // source's size, a file for each frame of its span.
-func (s *server) frontMattes(w http.ResponseWriter, req *http.Request) {
+func (s *server) foregroundMattes(w http.ResponseWriter, req *http.Request) {
 	ctx := req.Context()
 	head, err := s.Store.Head(ctx, chi.URLParam(req, "id"))
 	if err != nil {
@@ -310,7 +310,7 @@ func (s *server) frontMattes(w http.ResponseWriter, req *http.Request) {
 			Name:   fmt.Sprintf("matte-%06d.png", f),
 			Method: zip.Store,
 		}) // packed already
-		if err != nil || png.Encode(to, preview.Foreground(c.InFront(f), d.Width, d.Height, d.Width, d.Height)) != nil {
+		if err != nil || png.Encode(to, preview.Foreground(c.Foreground(f), d.Width, d.Height, d.Width, d.Height)) != nil {
 			return
 		}
 	}

@@ -1169,7 +1169,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["KeyByHand"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
             /** @description names the change: sent again, because its answer was lost, it is not made again */
             key?: string;
         };
@@ -1506,19 +1506,6 @@ export interface components {
             /** Format: int64 */
             state: number;
         };
-        KeyByHand: {
-            cover: string;
-            /**
-             * @description a cover off its track: keys, no knot further off than so many px (enum property replaced by openapi-typescript)
-             * @enum {string}
-             */
-            do: "byHand";
-            /**
-             * Format: double
-             * @description how far a knot may be off, px, 0.05 to 100
-             */
-            number: number;
-        };
         Knot: {
             in?: components["schemas"]["Point"];
             out?: components["schemas"]["Point"];
@@ -1747,7 +1734,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["KeyByHand"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
             /** @description wait for what is exact, however long that takes */
             exact?: boolean;
             /** Format: int64 */
@@ -2112,7 +2099,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands?: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["KeyByHand"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands?: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
             cover: string;
             /** Format: int64 */
             frame: number;
@@ -2336,6 +2323,19 @@ export interface components {
             strength: number | {
                 keys: components["schemas"]["ValueKey"][];
             };
+        };
+        TurnIntoKeys: {
+            cover: string;
+            /**
+             * @description a cover off its track: keys, no knot further off than so many px (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            do: "byHand";
+            /**
+             * Format: double
+             * @description how far a knot may be off, px, 0.05 to 100
+             */
+            number: number;
         };
         ValueKey: {
             /** @enum {string} */
