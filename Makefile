@@ -7,7 +7,7 @@ CORE_SOURCES := $(shell find core cmd/core-wasm -name '*.go' -not -name '*_test.
 export CELATOR_DATA ?= .run
 export PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD = 1
 
-.PHONY: help start build test lint format test-go test-wasm test-unit test-e2e footage notices bench bench-track bench-holdout bench-check bench-load bench-crash fuzz demo contract screenshots clean setup-run setup-test
+.PHONY: help start build test lint format test-go test-race test-wasm test-unit test-e2e footage notices bench bench-track bench-holdout bench-check bench-load bench-crash fuzz demo contract screenshots clean setup-run setup-test
 
 help: ## what there is to make
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -49,7 +49,7 @@ contract: web/node_modules/.stamp ## make docs/openapi.json and the client's typ
 demo: build ## draw the demo footage where it is not there
 	@./bin/celator demo
 
-test: setup-test lint test-go test-wasm test-unit test-e2e ## everything that must pass
+test: setup-test lint test-go test-race test-wasm test-unit test-e2e ## everything that must pass
 
 TOOL = go tool -modfile=dev/tools/go.mod
 GO_FOLDERS = core internal cmd dev web/*.go
@@ -71,6 +71,10 @@ format: web/node_modules/.stamp ## bring all code into its form
 # Tests of the queue wait more than they compute.
 test-go: setup-test build
 	go test -parallel 4 ./...
+
+# What shares memory between goroutines, under the race detector.
+test-race: setup-test
+	go test -race ./internal/budget ./internal/decode ./internal/preview ./internal/reference
 
 # The core as the browser runs it. Node is given a small environment: its start refuses a large one.
 test-wasm: web/public/core.wasm

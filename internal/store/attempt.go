@@ -193,15 +193,15 @@ func (s *Store) attach(ctx context.Context, tx *sqlx.Tx, shot string, d *cover.D
 	if err := s.attachGraphics(ctx, tx, d); err != nil {
 		return err
 	}
-	mattes := map[string]*cover.Mattes{}
+	var runs []string
 	for _, c := range d.Covers {
 		if c.Proposed != nil && c.Proposed.Run != "" {
-			m, err := s.mattes(ctx, tx, c.Proposed.Run, true)
-			if err != nil {
-				return err
-			}
-			mattes[c.Proposed.Run] = m
+			runs = append(runs, c.Proposed.Run)
 		}
+	}
+	mattes, err := s.mattes(ctx, tx, runs, true)
+	if err != nil {
+		return err
 	}
 	d.AttachMattes(func(run string) *cover.Mattes { return mattes[run] })
 	if len(d.Tracks) == 0 {

@@ -26,19 +26,36 @@ func addGraphic(ctx context.Context, db sqlx.ExecerContext, png []byte) (string,
 
 // Graphic returns a graphic's picture.
 func (s *Store) Graphic(ctx context.Context, id string) ([]byte, error) {
-	return s.graphic(ctx, s.db, id)
+	all, err := s.pictures(ctx, s.db, []string{id})
+	if err == nil && all[id] == nil {
+		err = ErrNone
+	}
+	return all[id], err
 }
 
-func (s *Store) graphic(ctx context.Context, db sqlx.QueryerContext, id string) ([]byte, error) {
-	if b, ok := s.graphics.Get(id); ok {
-		return b, nil
+// pictures returns the pictures of those graphics that there are.
+func (s *Store) pictures(ctx context.Context, db sqlx.QueryerContext, ids []string) (map[string][]byte, error) {
+	all := map[string][]byte{}
+	unknown := slices.DeleteFunc(slices.Clone(ids), func(id string) bool {
+		b, ok := s.graphics.Get(id)
+		if ok {
+			all[id] = b
+		}
+		return ok
+	})
+	if len(unknown) == 0 {
+		return all, nil
 	}
-	var b []byte
-	if err := sqlx.GetContext(ctx, db, &b, `SELECT png FROM graphic WHERE id = $1`, id); err != nil {
-		return nil, none(err)
+	var rows []struct {
+		ID  string `db:"id"`
+		PNG []byte `db:"png"`
 	}
-	s.graphics.Add(id, b)
-	return b, nil
+	err := sqlx.SelectContext(ctx, db, &rows, `SELECT id, png FROM graphic WHERE id = ANY($1)`, unknown)
+	for _, r := range rows {
+		s.graphics.Add(r.ID, r.PNG)
+		all[r.ID] = r.PNG
+	}
+	return all, err
 }
 
 // AttachGraphics gives a document's graphics their pictures.
@@ -47,13 +64,13 @@ func (s *Store) AttachGraphics(ctx context.Context, d *cover.Document) error {
 }
 
 func (s *Store) attachGraphics(ctx context.Context, db sqlx.QueryerContext, d *cover.Document) error {
-	pngs := map[string][]byte{}
-	for _, g := range d.Graphics {
-		b, err := s.graphic(ctx, db, g.ID)
-		if err != nil && err != ErrNone {
-			return err
-		}
-		pngs[g.ID] = b
+	ids := make([]string, len(d.Graphics))
+	for i, g := range d.Graphics {
+		ids[i] = g.ID
+	}
+	pngs, err := s.pictures(ctx, db, ids)
+	if err != nil {
+		return err
 	}
 	d.AttachGraphics(func(id string) []byte { return pngs[id] })
 	return nil

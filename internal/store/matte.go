@@ -19,13 +19,15 @@ type ForegroundSpec struct {
 }
 
 type matteRow struct {
-	Frame int      `db:"frame"`
-	X     int      `db:"x"`
-	Y     int      `db:"y"`
-	Share float64  `db:"share"`
-	DX    *float64 `db:"dx"`
-	DY    *float64 `db:"dy"`
-	PNG   []byte   `db:"png"`
+	Attempt string   `db:"attempt"`
+	State   string   `db:"state"`
+	Frame   int      `db:"frame"`
+	X       int      `db:"x"`
+	Y       int      `db:"y"`
+	Share   float64  `db:"share"`
+	DX      *float64 `db:"dx"`
+	DY      *float64 `db:"dy"`
+	PNG     []byte   `db:"png"`
 }
 
 // AddMatte enters what a run found on a frame, once.
@@ -46,25 +48,55 @@ func addMatte(ctx context.Context, db sqlx.ExecerContext, run string, f int, m c
 	return err
 }
 
-// Mattes returns what a run has found so far; with pictures they are remembered once
-// it has ended, for they never change.
+// Mattes returns what a run has found so far, nil where that is nothing.
 func (s *Store) Mattes(ctx context.Context, run string, pictures bool) (*cover.Mattes, error) {
-	return s.mattes(ctx, s.db, run, pictures)
+	all, err := s.mattes(ctx, s.db, []string{run}, pictures)
+	return all[run], err
 }
 
-func (s *Store) mattes(ctx context.Context, db sqlx.QueryerContext, run string, pictures bool) (*cover.Mattes, error) {
-	if m, ok := s.held.Get(run); ok && pictures {
-		return m, nil
+// mattes returns what each of several runs has found so far; with pictures they are
+// remembered once the run has ended, for they never change.
+func (s *Store) mattes(ctx context.Context, db sqlx.QueryerContext, runs []string, pictures bool) (
+	map[string]*cover.Mattes, error,
+) {
+	all := map[string]*cover.Mattes{}
+	unknown := slices.DeleteFunc(slices.Clone(runs), func(run string) bool {
+		m, ok := s.held.Get(run)
+		if ok && pictures {
+			all[run] = m
+		}
+		return ok && pictures
+	})
+	if len(unknown) == 0 {
+		return all, nil
 	}
 	png := `''::bytea`
 	if pictures {
 		png = "png"
 	}
 	var rows []matteRow
-	if err := sqlx.SelectContext(ctx, db, &rows, `SELECT frame, x, y, share, dx, dy, `+png+
-		` AS png FROM matte WHERE attempt = $1 ORDER BY frame`, run); err != nil || len(rows) == 0 {
+	if err := sqlx.SelectContext(ctx, db, &rows, `SELECT m.attempt, a.state, m.frame, m.x, m.y, m.share, m.dx, m.dy, `+png+
+		` AS png FROM matte m JOIN attempt a ON a.id = m.attempt WHERE m.attempt = ANY($1) ORDER BY m.attempt, m.frame`,
+		unknown); err != nil {
 		return nil, err
 	}
+	for len(rows) > 0 {
+		run := rows[0].Attempt
+		n := slices.IndexFunc(rows, func(r matteRow) bool { return r.Attempt != run })
+		if n < 0 {
+			n = len(rows)
+		}
+		all[run] = matteFrames(rows[:n])
+		if pictures && slices.Contains([]string{Done, Stopped}, rows[0].State) {
+			s.held.Add(run, all[run])
+		}
+		rows = rows[n:]
+	}
+	return all, nil
+}
+
+// matteFrames are one run's rows, in the order of frames; frames between that have none are empty.
+func matteFrames(rows []matteRow) *cover.Mattes {
 	m := &cover.Mattes{First: rows[0].Frame, Frames: make([]cover.MatteFrame, rows[len(rows)-1].Frame-rows[0].Frame+1)}
 	for _, r := range rows {
 		g := cover.MatteFrame{X: r.X, Y: r.Y, Share: r.Share, PNG: r.PNG}
@@ -73,12 +105,5 @@ func (s *Store) mattes(ctx context.Context, db sqlx.QueryerContext, run string, 
 		}
 		m.Frames[r.Frame-m.First] = g
 	}
-	var state string
-	if err := sqlx.GetContext(ctx, db, &state, `SELECT state FROM attempt WHERE id = $1`, run); err != nil {
-		return nil, none(err)
-	}
-	if pictures && slices.Contains([]string{Done, Stopped}, state) {
-		s.held.Add(run, m)
-	}
-	return m, nil
+	return m
 }

@@ -57,4 +57,7 @@
     />
     <button class="btn btn-primary">Create</button>
   </form>
+  <footer class="text-[12px]">
+    <a class="quiet underline" href="/notices.txt">Licences of what Celator is built with</a>
+  </footer>
 </main>
