@@ -52,6 +52,12 @@ var tag = regexp.MustCompile("`[a-z]+:\"[^`]*`(,omitempty)?( //.*)?$")
 // ourFiles calls f with every Go file of ours.
 func ourFiles(t *testing.T, f func(path, room string, text []byte)) {
 	t.Helper()
+	filesOf(t, []string{".go"}, f)
+}
+
+// filesOf calls f with every file of ours that has one of the endings.
+func filesOf(t *testing.T, endings []string, f func(path, room string, text []byte)) {
+	t.Helper()
 	n := 0
 	err := filepath.WalkDir("..", func(p string, d fs.DirEntry, err error) error {
 		if err != nil {
@@ -61,7 +67,7 @@ func ourFiles(t *testing.T, f func(path, room string, text []byte)) {
 		if d.IsDir() && (d.Name() == "node_modules" || d.Name() == "tools" || hidden) {
 			return fs.SkipDir
 		}
-		if !strings.HasSuffix(p, ".go") {
+		if !slices.Contains(endings, filepath.Ext(p)) || strings.HasSuffix(p, ".gen.ts") {
 			return nil
 		}
 		text, err := os.ReadFile(p)
@@ -140,7 +146,7 @@ func TestWhoStartsProcesses(t *testing.T) {
 // Files, functions and lines have an end. A function that is long for a reason says so
 // in a line of its comment that begins with "Long:".
 func TestNothingIsTooLong(t *testing.T) {
-	ourFiles(t, func(path, room string, text []byte) {
+	filesOf(t, []string{".go", ".ts", ".svelte"}, func(path, room string, text []byte) {
 		lines := strings.Split(string(text), "\n")
 		if len(lines) > longestFile {
 			t.Errorf("%s has %d lines", path, len(lines))
@@ -149,6 +155,9 @@ func TestNothingIsTooLong(t *testing.T) {
 			if n := utf8.RuneCountInString(l); n > longestLine && !tag.MatchString(l) {
 				t.Errorf("%s:%d has %d characters", path, i+1, n)
 			}
+		}
+		if !strings.HasSuffix(path, ".go") {
+			return
 		}
 		set := token.NewFileSet()
 		f, err := parser.ParseFile(set, path, text, parser.ParseComments)

@@ -7,7 +7,9 @@ export const port = 8431;
 /** The program on data of its own; with the demo programme where that is wanted. */
 export function server(data: string, port: number, demo = false): PlaywrightTestConfig['webServer'] {
   return {
-    command: `rm -rf ${data} && exec ../bin/celator serve ${demo ? '--demo ' : ''}--data ${data} --media ../.run/media --addr 127.0.0.1:${port}`,
+    command:
+      `rm -rf ${data} && exec ../bin/celator serve ${demo ? '--demo ' : ''}` +
+      `--data ${data} --media ../.run/media --addr 127.0.0.1:${port}`,
     url: `http://127.0.0.1:${port}/api/programmes`,
     // Checks of shots that a test goes on editing would only take the machine's time.
     env: { CELATOR_UNSAFE_DATABASE: '1', ...(demo ? {} : { CELATOR_CHECK_AFTER: '15' }) },

@@ -6,7 +6,8 @@ const p = (xs: number[], q: number) =>
   [...xs].sort((a, b) => a - b)[Math.min(Math.floor(xs.length * q), xs.length - 1)]!;
 const say = (what: string, xs: number[]) =>
   console.log(
-    `${what}: median ${p(xs, 0.5).toFixed(0)} ms, p95 ${p(xs, 0.95).toFixed(0)} ms, worst ${Math.max(...xs).toFixed(0)} ms (${xs.length} times)`,
+    `${what}: median ${p(xs, 0.5).toFixed(0)} ms, p95 ${p(xs, 0.95).toFixed(0)} ms,`,
+    `worst ${Math.max(...xs).toFixed(0)} ms (${xs.length} times)`,
   );
 
 /** Goes to a frame and resolves when its pictures are on the canvas and painted. */
@@ -107,7 +108,8 @@ test('random frames, dragging, playing', async ({ page }) => {
       return [played, dropped] as [number, number];
     });
     console.log(
-      `playing at 25 frames a second, 720p, two covers, ${round}: ${r[1]} of ${r[0]} frames dropped (${((100 * r[1]) / r[0]).toFixed(1)} %)`,
+      `playing at 25 frames a second, 720p, two covers, ${round}:`,
+      `${r[1]} of ${r[0]} frames dropped (${((100 * r[1]) / r[0]).toFixed(1)} %)`,
     );
   }
   expect(await onScreen(page, 0, 0)).toBeTruthy();
@@ -217,7 +219,8 @@ test('a path of 40 knots is dragged', async ({ page, browser }) => {
     await page.keyboard.press('Control+z');
     await saved(page);
     console.log(
-      `dragging a path of 40 knots, ${what}: scripting p95 ${r.p95.toFixed(1)} ms, worst ${r.worst.toFixed(1)} ms a frame (${r.frames} frames)`,
+      `dragging a path of 40 knots, ${what}: scripting p95 ${r.p95.toFixed(1)} ms,`,
+      `worst ${r.worst.toFixed(1)} ms a frame (${r.frames} frames)`,
     );
   }
   await page.keyboard.press('Control+z');

@@ -1,6 +1,28 @@
 import { expect, test } from '@playwright/test';
 import { clip, newProgramme } from '../help';
 
+/** A list of so many items in so many shots, as CSV lines. */
+function listOf(items: number, shots: number): string[] {
+  const kinds = ['plate', 'logo', 'sign', 'number', 'text'];
+  const lines = ['name,kind,description,reason,requested by,due,source,in,out,assigned to'];
+  for (let i = 0; i < items; i++)
+    lines.push(
+      [
+        `Item ${i}`,
+        kinds[i % 5],
+        `On the ${i % 2 ? 'left' : 'right'}`,
+        'Not agreed',
+        'Legal',
+        `2026-12-${String(1 + (i % 28)).padStart(2, '0')}`,
+        'long.mp4',
+        2 * (i % shots),
+        2 * (i % shots) + 1,
+        ['Ada', 'Bo', 'Cy'][i % 3],
+      ].join(','),
+    );
+  return lines;
+}
+
 test('a list of 2,000 items in 500 shots', async ({ page }) => {
   test.setTimeout(300_000);
   const id = await newProgramme(page, 'Long list');
@@ -32,12 +54,7 @@ test('a list of 2,000 items in 500 shots', async ({ page }) => {
   expect(
     (await page.request.post(`/api/sources/${source}/shots`, { data: { boundaries }, timeout: 60_000 })).status(),
   ).toBe(201);
-  const kinds = ['plate', 'logo', 'sign', 'number', 'text'];
-  const lines = ['name,kind,description,reason,requested by,due,source,in,out,assigned to'];
-  for (let i = 0; i < 2000; i++)
-    lines.push(
-      `Item ${i},${kinds[i % 5]},On the ${i % 2 ? 'left' : 'right'},Not agreed,Legal,2026-12-${String(1 + (i % 28)).padStart(2, '0')},long.mp4,${2 * (i % 500)},${2 * (i % 500) + 1},${['Ada', 'Bo', 'Cy'][i % 3]}`,
-    );
+  const lines = listOf(2000, 500);
   let at = Date.now();
   const r = await page.request.post(`/api/programmes/${id}/import`, {
     data: { csv: lines.join('\n'), by: 'Bench', do: true },
@@ -75,7 +92,8 @@ test('a list of 2,000 items in 500 shots', async ({ page }) => {
   for (const q of ['left', 'item 1', 'item 19', 'legal right', 'nothing like it', '']) filters.push(await filter(q));
   const middle = (v: number[]) => [...v].sort((a, b) => a - b)[v.length >> 1]!;
   console.log(
-    `page of 2000 items in 500 shots: median ${middle(loads)} ms, worst ${Math.max(...loads)} ms (asked 1000); the list's answer ${middle(answers)} ms`,
+    `page of 2000 items in 500 shots: median ${middle(loads)} ms, worst ${Math.max(...loads)} ms (asked 1000);`,
+    `the list's answer ${middle(answers)} ms`,
   );
   console.log(
     `filtering: median ${middle(filters).toFixed(0)} ms, worst ${Math.max(...filters).toFixed(0)} ms (asked 100)`,

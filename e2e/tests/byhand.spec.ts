@@ -62,7 +62,8 @@ test('a plate is outlined and keyed by hand in at most 25 actions', async ({ pag
     area += (h.size.x * h.size.y) / ((x1 - x0) * (y1 - y0)) / truth.length;
   }
   console.log(
-    `${actions} actions, ${keys} keys: ${bare} of ${truth.length} frames bare, the cover ${area.toFixed(2)} times the plate's box`,
+    `${actions} actions, ${keys} keys: ${bare} of ${truth.length} frames bare,`,
+    `the cover ${area.toFixed(2)} times the plate's box`,
   );
   expect(bare).toBe(0);
   expect(area).toBeLessThan(2);

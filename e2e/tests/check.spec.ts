@@ -5,6 +5,21 @@ import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
 import { addItem, bringIn, clip, document, dragOn, folder, goTo, newProgramme, saved } from '../help';
 
+/** The plate and its lettering: place, size, colour, and how thick it is drawn. */
+const strokes = [
+  [150, 100, 180, 60, 'e8e4d8', 'fill'],
+  [170, 115, 8, 30, '202020', 'fill'],
+  [186, 115, 20, 8, '202020', 'fill'],
+  [192, 115, 8, 30, '202020', 'fill'],
+  [214, 115, 8, 30, '202020', 'fill'],
+  [214, 137, 20, 8, '202020', 'fill'],
+  [244, 115, 24, 30, '202020', '6'],
+  [280, 115, 8, 30, '202020', 'fill'],
+  [296, 115, 8, 30, '202020', 'fill'],
+]
+  .map(([x, y, w, h, colour, t]) => `drawbox=x=${x}:y=${y}:w=${w}:h=${h}:color=0x${colour}:t=${t}`)
+  .join(',');
+
 /** A plate with lettering that rests before a wall: 50 frames, and a cut to another scene. */
 function plate(name: string): string {
   return clip(
@@ -12,7 +27,7 @@ function plate(name: string): string {
     '-f',
     'lavfi',
     '-i',
-    'color=c=0x5a4a40:size=480x270:rate=25:duration=2,noise=alls=12:all_seed=3,drawbox=x=150:y=100:w=180:h=60:color=0xe8e4d8:t=fill,drawbox=x=170:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=186:y=115:w=20:h=8:color=0x202020:t=fill,drawbox=x=192:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=214:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=214:y=137:w=20:h=8:color=0x202020:t=fill,drawbox=x=244:y=115:w=24:h=30:color=0x202020:t=6,drawbox=x=280:y=115:w=8:h=30:color=0x202020:t=fill,drawbox=x=296:y=115:w=8:h=30:color=0x202020:t=fill',
+    `color=c=0x5a4a40:size=480x270:rate=25:duration=2,noise=alls=12:all_seed=3,${strokes}`,
     '-f',
     'lavfi',
     '-i',

@@ -140,8 +140,9 @@
         >
           <p>
             The shot was changed in the meantime ({head.label}, by {head.author}), and you changed the same cover:
-            <em>{bench.session.conflict.label}</em>. Theirs is shown; yours is kept here{#if bench.session.conflict.path},
-              dashed in red{/if}.
+            <em>{bench.session.conflict.label}</em>. Theirs is shown; yours is kept here{bench.session.conflict.path
+              ? ', dashed in red'
+              : ''}.
           </p>
           <button class="btn btn-primary btn-sm" onclick={() => bench.session.resolve(true)}>Put mine on top</button>
           <button class="btn btn-sm" onclick={() => bench.session.resolve(false)}>Keep theirs</button>

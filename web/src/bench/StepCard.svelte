@@ -69,7 +69,7 @@
     </p>
   {:else}
     <div
-      class="grid grid-cols-[auto_auto_auto_auto_auto] border-b border-base-300 text-[12px] tracking-[-0.02em] whitespace-nowrap"
+      class="grid grid-flow-col border-b border-base-300 text-[12px] tracking-[-0.02em] whitespace-nowrap"
       role="tablist"
       aria-label="Steps"
     >

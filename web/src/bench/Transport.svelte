@@ -20,7 +20,8 @@
       const f = core.frameOf({ text: t, now: bench.playhead.frame });
       if (f < 0 || f > bench.shot.last)
         throw new Error(
-          `The shot runs from ${core.timecode({ frame: 0 })} (f 0) to ${core.timecode({ frame: bench.shot.last })} (f ${bench.shot.last}).`,
+          `The shot runs from ${core.timecode({ frame: 0 })} (f 0) ` +
+            `to ${core.timecode({ frame: bench.shot.last })} (f ${bench.shot.last}).`,
         );
       bench.notice.text = '';
       bench.playhead.seek(f);

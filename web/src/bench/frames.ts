@@ -74,7 +74,8 @@ export class Frames {
    */
   patch(revision: number, f: number, as: { full?: boolean; matte?: boolean; quick?: boolean } = {}): Held<Patch> {
     const { full = false, matte = false, quick = false } = as;
-    const url = `/api/shots/${this.shot}/patches/${revision}/${f}?${full ? 'full=true&' : ''}${matte ? 'matte=true&' : ''}`;
+    const url =
+      `/api/shots/${this.shot}/patches/${revision}/${f}?` + (full ? 'full=true&' : '') + (matte ? 'matte=true&' : '');
     const h: Held<Patch> = this.fetch(
       this.patches,
       url,

@@ -84,7 +84,8 @@ export class Keying {
     if (this.selection.cover?.track && frames.length <= 1)
       return this.shapeScope === 'span'
         ? 'On its track. A drag moves the cover on the surface, in all frames alike.'
-        : `On its track, with no correction. A drag here corrects it at f ${f}, and from f ${frames[0] ?? f} on grows towards that.`;
+        : `On its track, with no correction. A drag here corrects it at f ${f}, ` +
+            `and from f ${frames[0] ?? f} on grows towards that.`;
     if (this.shapeScope === 'span') return 'A drag changes the whole span: all keys alike.';
     if (frames.includes(f)) return `Key at f ${f}: a drag changes this key.`;
     const before = frames.findLast((k) => k < f);

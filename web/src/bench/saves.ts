@@ -184,7 +184,8 @@ export class Saves {
         // The shot itself was taken out: nobody will ever save this.
         this.queue = [];
         this.session.say(
-          'This shot is not there any more: somebody took its source out of the programme. Your last changes cannot be saved.',
+          'This shot is not there any more: somebody took its source out of the programme. ' +
+            'Your last changes cannot be saved.',
         );
         return;
       }

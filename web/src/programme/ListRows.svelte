@@ -12,6 +12,13 @@
     if (end) o.observe(end);
     return () => o.disconnect();
   });
+  const columns = [
+    ['name', 'Item'],
+    ['shot', 'Shot'],
+    ['state', 'State'],
+    ['findings', 'Findings'],
+    ['due', 'Due'],
+  ] as const;
   const rows = $derived(c.shown.slice(0, c.limit));
   const today = new Date().toISOString().slice(0, 10);
   const middle = (r: Row) =>
@@ -34,11 +41,11 @@
         /></th
       >
       <th class="w-[164px] py-1 font-normal">Before, after</th>
-      {#each [['name', 'Item'], ['shot', 'Shot'], ['state', 'State'], ['findings', 'Findings'], ['due', 'Due']] as [k, t] (k)}
+      {#each columns as [k, t] (k)}
         <th class="py-1 pr-2 font-normal" aria-sort={c.sort === k ? 'ascending' : 'none'}
           ><button
             class={c.sort === k ? 'font-semibold text-base-content' : 'hover:underline'}
-            onclick={() => (c.sort = k as typeof c.sort)}>{t}{c.sort === k ? ' ↓' : ''}</button
+            onclick={() => (c.sort = k)}>{t}{c.sort === k ? ' ↓' : ''}</button
           ></th
         >
       {/each}

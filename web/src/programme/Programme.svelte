@@ -155,6 +155,7 @@
     }
   }
 
+  const goesOn = 'Choose the same file again and it goes on from there.';
   const pct = (a: number, b: number) => Math.round((100 * a) / Math.max(b, 1));
 </script>
 
@@ -317,10 +318,10 @@
 
       {#each uploads.unfinished as u (u.name + u.size)}
         <p class="flex items-center gap-3 border border-base-300 px-3 py-2">
-          <span
-            >{u.name}: the upload was interrupted at {pct(u.sent, u.size)} %. Choose the same file again and it goes on from
-            there.</span
-          >
+          <span>
+            {u.name}: the upload was interrupted at {pct(u.sent, u.size)} %.
+            {goesOn}
+          </span>
           <button class="btn ml-auto btn-xs" onclick={() => uploads.forget(u)}>Forget it</button>
         </p>
       {/each}

@@ -3,6 +3,7 @@
   // given. What a style looks like is changed on the bench, on a cover.
   import { onMount } from 'svelte';
   import { api, ask, type Style } from '../api/api';
+  import { counted } from '../shared/format';
   import { core, loadCore } from '../core/core';
   import { kinds } from '../shared/format';
 
@@ -40,7 +41,7 @@
     attempt(async () => {
       const d = await ask(api.POST('/api/styles/{id}/apply', { params: { path: { id: s.id } } }));
       said = d.covers
-        ? `${s.name}: ${d.covers === 1 ? 'one cover' : `${d.covers} covers`} changed in ${d.shots === 1 ? 'one shot' : `${d.shots} shots`}.`
+        ? `${s.name}: ${counted(d.covers, 'cover', 'covers')} changed in ${counted(d.shots, 'shot', 'shots')}.`
         : `${s.name}: every cover of its kinds has it already, or is locked.`;
     });
   const remove = (s: Style) =>

@@ -57,7 +57,8 @@ class Uploads {
       },
       onError: (e) => {
         going.state = 'failed';
-        going.error = `The upload stopped at ${bytes(going.sent)}: ${e.message}. Choose the file again to go on from there.`;
+        going.error =
+          `The upload stopped at ${bytes(going.sent)}: ${e.message}. ` + 'Choose the file again to go on from there.';
         this.remember();
       },
       onSuccess: () => {

@@ -210,6 +210,18 @@
       k();
     }
   }
+  /** The notes on the frame shown, with the one that is being written. */
+  const pins = $derived([
+    ...(here?.decisions ?? []).filter((d) => d.note && d.frame === frame && d.x !== undefined),
+    ...(pin?.frame === frame ? [{ id: 0, x: pin.x, y: pin.y, note: 'your note' }] : []),
+  ]);
+  const about = (i: Review['items'][number]['item']) =>
+    [
+      ['', i.description],
+      ['Why: ', i.reason],
+      ['For: ', i.requester],
+      ['Due: ', i.due],
+    ].filter((line) => line[1]);
   const said = (d: Review['items'][number]['decisions'][number]) =>
     d.was === d.state ? 'note' : states[d.state].name.toLowerCase();
 </script>
@@ -280,7 +292,7 @@
             data-testid="review-picture"
             onclick={place}
           ></canvas>
-          {#each [...here.decisions.filter((d) => d.note && d.frame === frame && d.x !== undefined), ...(pin && pin.frame === frame ? [{ id: 0, x: pin.x, y: pin.y, note: 'your note' }] : [])] as d (d.id)}
+          {#each pins as d (d.id)}
             <span
               class="pointer-events-none absolute"
               style="left:{(100 * d.x!) / r.sourceInfo.info.width}%;top:{(100 * d.y!) / r.sourceInfo.info.height}%"
@@ -352,9 +364,7 @@
               class="quiet">, {here.appearance.by}</span
             >{/if}
         </p>
-        {#each [['', here.item.description], ['Why: ', here.item.reason], ['For: ', here.item.requester], ['Due: ', here.item.due]].filter((x) => x[1]) as [k, v] (k)}<p
-            class="text-[12px]"
-          >
+        {#each about(here.item) as [k, v] (k)}<p class="text-[12px]">
             <span class="quiet">{k}</span>{v}
           </p>{/each}
       </div>
@@ -451,11 +461,9 @@
                   ><span class="quiet"
                     >{new Date(d.at).toLocaleString('en-GB', { dateStyle: 'short', timeStyle: 'short' })}, {d.by}:</span
                   >
-                  {said(d)}{#if d.change}, because the shot was changed: {d.change}{/if}{#if d.note}, “{d.note}”{/if}{#if d.frame !== undefined}<span
-                      class="quiet"
-                    >
-                      f {d.frame}</span
-                    >{/if}</button
+                  {said(d)}{#if d.change}, because the shot was changed: {d.change}{/if}
+                  {#if d.note}“{d.note}”{/if}
+                  {#if d.frame !== undefined}<span class="quiet"> f {d.frame}</span>{/if}</button
                 >
               </li>
             {/each}

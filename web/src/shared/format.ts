@@ -11,6 +11,9 @@ export function bytes(n: number): string {
   return `${n} B`;
 }
 
+/** A number of things in words: one cover, 3 covers. */
+export const counted = (n: number, one: string, many: string) => (n === 1 ? `one ${one}` : `${n} ${many}`);
+
 export function duration(s: number): string {
   if (s < 90) return `${Math.max(Math.round(s), 0)} s`;
   return s < 5400 ? `${Math.round(s / 60)} min` : `${(s / 3600).toFixed(1)} h`;

@@ -11,6 +11,12 @@
   let error = $state('');
   let said = $state('');
 
+  /** The last frame before a boundary and the first after it. */
+  const beside = (b: Boundary) =>
+    b.dissolve
+      ? [Math.max(b.from - 1, 0), Math.min(2 * b.frame - b.from, s.frames - 1)]
+      : [Math.max(b.frame - 1, 0), b.frame];
+
   async function load() {
     try {
       const b = await ask(api.GET('/api/sources/{id}/boundaries', { params: { path: { id: s.id } } }));
@@ -92,7 +98,7 @@
         data-testid="boundary"
       >
         <div class="flex gap-1">
-          {#each [Math.max(b.dissolve ? b.from - 1 : b.frame - 1, 0), b.dissolve ? Math.min(2 * b.frame - b.from, s.frames - 1) : b.frame] as f, i (i)}
+          {#each beside(b) as f, i (i)}
             <figure class="flex-1">
               <img
                 class="aspect-video w-full bg-[#1c1c1c] object-contain"

@@ -32,7 +32,8 @@
       ['Start timecode', i.timecode || 'none; counted from 00:00:00:00'],
       [
         'Colour',
-        `matrix ${or(i.tags.space)}, primaries ${or(i.tags.primaries)}, transfer ${or(i.tags.transfer)}, ${i.range === 'pc' ? 'full' : 'limited'} range`,
+        `matrix ${or(i.tags.space)}, primaries ${or(i.tags.primaries)}, transfer ${or(i.tags.transfer)}, ` +
+          `${i.range === 'pc' ? 'full' : 'limited'} range`,
       ],
       ['Pixel aspect', `${i.pixel.num}:${i.pixel.den}`],
       ['Field order', i.field],

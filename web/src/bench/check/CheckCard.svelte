@@ -94,7 +94,8 @@
               data-testid="recovered"
             />
             <figcaption class="quiet text-[12px]">
-              Above the original, below what the frames give away.{#if f.evidence}&nbsp;A machine reads “{f.evidence}”.{/if}
+              Above the original, below what the frames give away.
+              {#if f.evidence}A machine reads “{f.evidence}”.{/if}
             </figcaption>
           </figure>
         {:else}
@@ -141,7 +142,8 @@
   {:else}
     <li class="quiet text-[12px]">
       {checking.current
-        ? 'Nothing was found on this item: neither exposed, nor bare at its ends, nor readable, on one frame or over all.'
+        ? 'Nothing was found on this item: neither exposed, nor bare at its ends, ' +
+          'nor readable, on one frame or over all.'
         : checking.running
           ? 'The check begins when you pause.'
           : 'Not checked as it stands.'}

@@ -153,10 +153,12 @@
 <div class="flex flex-col gap-1 border-y border-base-300 py-1.5" data-testid="through">
   {#if th && th.stroke > 0}
     <p class="text-[12px] {th.readable ? 'text-error' : 'quiet'}" role={th.readable ? 'alert' : undefined}>
-      {#if th.readable}The picture shows through: {shows} % of its strokes can be made out at f {selection.here}.{:else}{shows}
-        % of the strokes ({th.stroke.toFixed(0)} px) can be made out at f {selection.here}; from {Math.round(
-          100 * th.from,
-        )} % on they can be read.{/if}
+      {#if th.readable}
+        The picture shows through: {shows} % of its strokes can be made out at f {selection.here}.
+      {:else}
+        {shows} % of the strokes ({th.stroke.toFixed(0)} px) can be made out at f {selection.here}; from
+        {Math.round(100 * th.from)} % on they can be read.
+      {/if}
     </p>
     <progress
       class="progress w-full {th.readable ? 'progress-error' : 'progress-success'}"

@@ -14,6 +14,7 @@ import {
   type Treatment,
 } from '../../api/api';
 import { core } from '../../core/core';
+import { counted } from '../../shared/format';
 import type { Notice } from '../notice.svelte';
 import type { Playhead } from '../playhead.svelte';
 import type { Selection } from '../selection.svelte';
@@ -203,7 +204,9 @@ export class Concealing {
         }),
       );
       await this.open();
-      this.said = `Changed ${s.name}: ${done.covers === 1 ? 'one other cover' : `${done.covers} other covers`} in ${done.shots === 1 ? 'one shot' : `${done.shots} shots`} followed.`;
+      this.said =
+        `Changed ${s.name}: ${counted(done.covers, 'other cover', 'other covers')} in ` +
+        `${counted(done.shots, 'shot', 'shots')} followed.`;
     } catch (e) {
       this.notice.say(e);
     }

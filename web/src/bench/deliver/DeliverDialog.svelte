@@ -5,6 +5,13 @@
 
   let { bench, onclose }: { bench: Bench; onclose: () => void } = $props();
   let dialog = $state<HTMLDialogElement>();
+  const presets = [
+    ['review', 'Review copy: H.264 in MP4, plays everywhere'],
+    [
+      'archive',
+      'Archive master: FFV1 in Matroska, lossless; every sample outside the covers is proved equal to the source',
+    ],
+  ] as const;
   let preset = $state<'review' | 'archive' | 'still'>('review');
   const still = $derived(bench.shot.view!.sourceInfo.info.still);
   let name = $state('');
@@ -36,14 +43,12 @@
             out.
           </p>
         {:else}
-          <label class="flex gap-2"
-            ><input type="radio" class="radio radio-sm" name="preset" value="review" bind:group={preset} /> Review copy: H.264
-            in MP4, plays everywhere</label
-          >
-          <label class="flex gap-2"
-            ><input type="radio" class="radio radio-sm" name="preset" value="archive" bind:group={preset} /> Archive master:
-            FFV1 in Matroska, lossless; every sample outside the covers is proved equal to the source</label
-          >
+          {#each presets as [value, words] (value)}
+            <label class="flex gap-2">
+              <input type="radio" class="radio radio-sm" name="preset" {value} bind:group={preset} />
+              {words}
+            </label>
+          {/each}
         {/if}
       </fieldset>
       <div class="flex gap-2">

@@ -38,6 +38,7 @@
     $props();
   const cover = $derived(selection.cover!);
   const row = $derived(session.rows.get(cover.id));
+  const stays = 'It is kept, and counts where the cover moves towards it.';
   const seen = $derived(looked.frames[cover.id]?.length ?? 0);
   const frames = $derived(cover.span.last - cover.span.first + 1);
   const eases: [Ease, string][] = [
@@ -88,8 +89,8 @@
       : `It fits: on to f ${looked.next} (Enter)`}
   </button>
   <p class="quiet text-[12px]" data-testid="looked">
-    Looked at since the last change: {seen} of {frames} frames.{#if looked.unseen}&nbsp;Longest stretch not looked at: f {looked
-        .unseen[0]}–{looked.unseen[1]}.{/if}
+    Looked at since the last change: {seen} of {frames} frames.
+    {#if looked.unseen}Longest stretch not looked at: f {looked.unseen[0]}–{looked.unseen[1]}.{/if}
   </p>
   <label class="flex items-center justify-between"
     ><span>Path of the centre</span><input
@@ -101,8 +102,8 @@
   <hr class="border-base-300" />
   <p class="quiet text-[12px]" data-testid="between">{keying.between}</p>
   {#if row?.outside}<p class="text-[12px] text-warning">
-      {row.outside === 1 ? 'One key lies' : `${row.outside} keys lie`} outside the span. It is kept, and counts where the
-      cover moves towards it.
+      {row.outside === 1 ? 'One key lies' : `${row.outside} keys lie`} outside the span.
+      {stays}
     </p>{/if}
   <div class="grid grid-cols-2 gap-1">
     <button class="btn btn-xs" disabled={!keying.keys.some((k) => k < selection.here)} onclick={() => keying.go(-1)}

@@ -46,7 +46,8 @@
         if (pictures[at]) URL.revokeObjectURL(pictures[at].url);
         pictures = { ...pictures, [at]: { of: wanted, url } };
       } catch {
-        if (!gone.signal.aborted) pictures = { ...pictures, [at]: { of: wanted, url: pictures[at]?.url ?? '' } }; // not asked for again as it is
+        if (gone.signal.aborted) return;
+        pictures = { ...pictures, [at]: { of: wanted, url: pictures[at]?.url ?? '' } }; // not asked for again as it is
       }
       asking = false;
     })();
@@ -111,16 +112,14 @@
               ></span
             >
           </button>
+          {@const severe = bad.some((x) => x.severity === 'severe')}
           {#if bad.length}<span
-              class="pointer-events-none absolute top-0 z-10 max-w-[86px] truncate bg-[#161616]/85 px-1 text-[11px] leading-4 {bad.some(
-                (x) => x.severity === 'severe',
-              )
-                ? 'text-[#f0765a]'
-                : 'text-[#e0bd6b]'}"
+              class="pointer-events-none absolute top-0 z-10 max-w-[86px] truncate bg-[#161616]/85 px-1 text-[11px]"
+              class:text-[#f0765a]={severe}
+              class:text-[#e0bd6b]={!severe}
               style="left:{(f - first) * cellW}px"
               data-testid="strip-finding"
-              title={bad.map((x) => x.title).join(', ')}
-              >{bad.some((x) => x.severity === 'severe') ? '▼' : '▽'} {bad[0]!.title}</span
+              title={bad.map((x) => x.title).join(', ')}>{severe ? '▼' : '▽'} {bad[0]!.title}</span
             >{/if}
         {/each}
       {/each}

@@ -47,6 +47,10 @@
     ['blue', 'Blue'],
     ['best', 'The one with most contrast'],
   ];
+  const sure = $derived(s && s.confidence > 0 && s.state !== 'a' ? `, ${Math.round(100 * s.confidence)} %` : '');
+  const comparable = $derived(
+    following.texture?.enough ? ` ${Math.round(100 * following.texture.share)} % of the surface can be compared.` : '',
+  );
   const words = {
     a: 'anchor',
     g: 'good',
@@ -148,9 +152,7 @@
   <button class="btn btn-xs" onclick={() => (following.correction = undefined)}>Cancel</button>
 {:else if t}
   <p data-testid="track-state">
-    <span class="tc">f {playhead.frame}</span>: {words[s?.state ?? '-']}{#if s && s.confidence > 0 && s.state !== 'a'}, {Math.round(
-        100 * s.confidence,
-      )} %{/if}
+    <span class="tc">f {playhead.frame}</span>: {words[s?.state ?? '-']}{sure}
   </p>
   <p class="quiet text-[12px]" data-testid="track-counts">
     {#each ['w', 'l', '-', 'o'].filter(count) as c, i (c)}{i ? ', ' : ''}{count(c)} {words[c]}{:else}Followed over the
@@ -266,7 +268,7 @@
     {#if following.apart?.points}{following.apart.surface.length === 1
         ? 'One point: place only.'
         : `${following.apart.surface.length} points.`}{:else if following.texture}{following.texture
-        .words}{#if following.texture.enough}&nbsp;{Math.round(100 * following.texture.share)} % of the surface can be compared.{/if}{:else}&nbsp;{/if}
+        .words}{comparable}{:else}&nbsp;{/if}
   </p>
   {#if following.texture?.larger && !following.apart}<button class="btn btn-xs" onclick={() => following.takeLarger()}
       >Take the larger surface</button

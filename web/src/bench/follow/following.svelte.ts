@@ -91,7 +91,8 @@ export class Following {
     if (a.id !== this.awaited || this.watched === undefined) return;
     if (this.playhead.frame !== this.watched) this.watched = undefined;
     else if (ended(a)) {
-      if (a.done > 0) this.playhead.seek(a.from < this.start && this.start < a.to ? this.start : a.at); // back, where both ways were gone
+      // Back to where it began, where both ways were gone.
+      if (a.done > 0) this.playhead.seek(a.from < this.start && this.start < a.to ? this.start : a.at);
       this.watched = undefined;
     } else if (a.done > 0) this.playhead.seek((this.watched = a.at));
   }

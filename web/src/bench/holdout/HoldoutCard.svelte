@@ -171,7 +171,8 @@
 {#if c && p && !run}
   <p class="text-[12px]" data-testid="found-here">
     {share >= 0.0005
-      ? `In front here: ${(100 * share).toFixed(1)} % of the surface, ${holdouts.accepted(selection.here) ? 'held out' : 'not accepted yet'}.`
+      ? `In front here: ${(100 * share).toFixed(1)} % of the surface, ` +
+        `${holdouts.accepted(selection.here) ? 'held out' : 'not accepted yet'}.`
       : 'Nothing found in front on this frame.'}
   </p>
   {#if stretches.length}

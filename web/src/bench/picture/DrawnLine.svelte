@@ -18,7 +18,8 @@
     const ks = d.knots;
     if (d.shape === 'ellipse') return { d: '', ellipse: [ks[0]!.p, ks[2]!.p] as const };
     const seg = (k: Knot, l: Knot) =>
-      `C${k.p.x + (k.out?.x ?? 0)} ${k.p.y + (k.out?.y ?? 0)} ${l.p.x + (l.in?.x ?? 0)} ${l.p.y + (l.in?.y ?? 0)} ${l.p.x} ${l.p.y}`;
+      `C${k.p.x + (k.out?.x ?? 0)} ${k.p.y + (k.out?.y ?? 0)} ` +
+      `${l.p.x + (l.in?.x ?? 0)} ${l.p.y + (l.in?.y ?? 0)} ${l.p.x} ${l.p.y}`;
     let s =
       `M${ks[0]!.p.x} ${ks[0]!.p.y}` +
       ks

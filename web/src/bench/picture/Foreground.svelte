@@ -9,13 +9,14 @@
     px: number;
   }
   let { bench, px }: Props = $props();
+  const now = $derived(bench.playhead.frame);
+  const within = (s: { first: number; last: number }) => s.first <= now && now <= s.last;
 </script>
 
 <!-- What is held out: hatched grey where that is accepted, thinly dotted where it is only proposed. -->
 {#if bench.steps.current === 'hold' && bench.playhead.speed === 0 && !bench.session.saving}
-  {#each bench.selection.holdouts.filter((c) => !c.off && c.span.first <= bench.playhead.frame && bench.playhead.frame <= c.span.last) as c (c.id)}
-    {@const on =
-      !c.proposed || c.proposed.accepted.some((s) => s.first <= bench.playhead.frame && bench.playhead.frame <= s.last)}
+  {#each bench.selection.holdouts.filter((c) => !c.off && within(c.span)) as c (c.id)}
+    {@const on = !c.proposed || c.proposed.accepted.some(within)}
     {#if c.id === bench.selection.holdoutId || on}
       <defs>
         <mask

@@ -22,8 +22,12 @@
   /** Frames between the ruler's marks: a round number of them, far enough apart to read. */
   const every = $derived([1, 5, 10, 25, 50, 100, 250, 500, 1000, 5000, 10000].find((n) => n * step >= 44) ?? 50000);
 
-  // States of a followed frame as they lie on the slat; a good one is the row itself.
-  const looks: Record<string, { name: string; fill: string; more: string }> = {
+  /** A bar with a notch below: a severe finding. */
+  const notch = '45%,calc(50% + 5px) 45%,50% 100%,calc(50% - 5px) 45%,0 45%';
+  const notched = `background:#e8684a;clip-path:polygon(0 0,100% 0,100% ${notch})`;
+
+  // States of a followed frame as they lie on the row; a good one is the row itself.
+  const states: Record<string, { name: string; fill: string; more: string }> = {
     w: { name: 'Weak', fill: 'repeating-linear-gradient(135deg,#262626 0 3px,#c9a24f 3px 6px)', more: '' },
     l: {
       name: 'Lost',
@@ -141,7 +145,8 @@
     [k.place && 'place', k.shape && 'shape', k.number && 'numbers'].filter(Boolean).join(' and ');
 </script>
 
-<!-- A holdout: grey stripes where it holds out, an edge only where it does not; how much is found in front, frame by frame; the four frames of its crossing. -->
+<!-- A holdout: grey stripes where it holds out, an edge only where it does not; how much is
+     found in front, frame by frame; the four frames of its crossing. -->
 {#snippet front(hold: Cover)}
   {@const row = bench.session.rows.get(hold.id)}
   {@const taken = hold.proposed ? hold.proposed.accepted : [hold.span]}
@@ -260,15 +265,15 @@
               ></div>
             {/if}
           {/if}
-          <!-- How well its track is known: weak hatched, lost notched, what is outside or not followed only as an edge. -->
+          <!-- How its track is known: weak hatched, lost notched, outside or not followed only an edge. -->
           {@const known = bench.following.states(cover)}
           {#if known && !cover.off}
             {#each stretches(known.states, known.first, first, last) as [c, from, to] (from)}
               <div
                 class="absolute top-2 h-[13px]"
-                style="left:{from * step}px;width:{Math.max((to - from + 1) * step, 2)}px;background:{looks[c]!
-                  .fill};{looks[c]!.more}"
-                title="{looks[c]!.name}, f {from}–{to}"
+                style="left:{from * step}px;width:{Math.max((to - from + 1) * step, 2)}px;background:{states[c]!
+                  .fill};{states[c]!.more}"
+                title="{states[c]!.name}, f {from}–{to}"
                 data-testid="state-{c}"
               ></div>
             {/each}
@@ -307,7 +312,7 @@
                 class="absolute top-[1px] h-[8px] cursor-pointer"
                 style="left:{s.first * step}px;width:{Math.max((s.last - s.first + 1) * step, 5)}px;{f.severity ===
                 'severe'
-                  ? 'background:#e8684a;clip-path:polygon(0 0,100% 0,100% 45%,calc(50% + 5px) 45%,50% 100%,calc(50% - 5px) 45%,0 45%)'
+                  ? notched
                   : 'border-top:2px dashed #e0bd6b'}"
                 aria-label="{f.title}, f {s.first}–{s.last}"
                 title={f.title}
