@@ -182,7 +182,7 @@ test('a patch covers the outline or says how much stays bare; treatments keep th
   const file = join(folder, 'flag.png');
   writeFileSync(file, png(90, 70, [250, 250, 250]));
   await page.getByTestId('graphic').setInputFiles(file);
-  await expect(page.getByText('flag.png')).toBeVisible();
+  await expect(page.getByTitle('flag.png')).toBeVisible();
   for (const [name, v] of [
     ['Size', '60'],
     ['Light', '0'],

@@ -32,6 +32,7 @@ const truth: number[][] = readFileSync(`${shot}/truth.csv`, 'utf8')
   .split('\n')
   .slice(1 + from, 1 + from + frames)
   .map((l) => l.split(',').map(Number));
+const [W, H] = [1280, 720];
 const plate = (f: number): Pt[] => [0, 1, 2, 3].map((i) => ({ x: truth[f]![1 + 2 * i]!, y: truth[f]![2 + 2 * i]! }));
 const visible = (f: number) => truth[f]![9]!;
 
@@ -225,7 +226,7 @@ test('a correction moves the cover alone; another rides on the same track', asyn
 
 /** How many luma samples of the plate are not the fill's, in a frame of a delivered picture. */
 function showing(b: Buffer, f: number): { inside: number; shown: number } {
-  const size = (1280 * 720 * 3) / 2;
+  const size = (W * H * 3) / 2;
   const q = plate(f);
   let shown = 0;
   let inside = 0;
@@ -238,7 +239,7 @@ function showing(b: Buffer, f: number): { inside: number; shown: number } {
       )
         continue;
       inside++;
-      shown += b[f * size + y * 1280 + x] === 126 ? 0 : 1;
+      shown += b[f * size + y * W + x] === 126 ? 0 : 1;
     }
   }
   return { inside, shown };
@@ -258,7 +259,7 @@ test('a tracked plate is filled and delivered, and never shows', async ({ page }
   ]);
   await file.saveAs(join(folder, 'Delivered.mkv'));
   const b = decode(join(folder, 'Delivered.mkv'));
-  expect(b.length).toBe((frames * 1280 * 720 * 3) / 2);
+  expect(b.length).toBe((frames * W * H * 3) / 2);
   for (let f = 0; f < frames; f++) {
     const { inside, shown } = showing(b, f);
     expect(inside).toBeGreaterThan(1000);

@@ -28,19 +28,22 @@ import {
 type Pt = { x: number; y: number };
 const shot = footage('chandlers-sign');
 const [from, frames, reference] = [56, 74, 2];
-const [W, H] = [1280, 720];
+/** The clips are half as large as they were drawn. */
+const [W, H] = [640, 360];
 const truth: number[][] = readFileSync(`${shot}/truth.csv`, 'utf8')
   .trim()
   .split('\n')
   .slice(1 + from, 1 + from + frames)
   .map((l) => l.split(',').map(Number));
-const sign = (f: number): Pt[] => [0, 1, 2, 3].map((i) => ({ x: truth[f]![1 + 2 * i]!, y: truth[f]![2 + 2 * i]! }));
+const sign = (f: number): Pt[] =>
+  [0, 1, 2, 3].map((i) => ({ x: truth[f]![1 + 2 * i]! / 2, y: truth[f]![2 + 2 * i]! / 2 }));
 const gray = 126; // the luma of #808080
 
 /** The foreground's coverage, a byte a pixel, of all frames; widened or narrowed by so many samples. */
 function foreground(by = 0): Buffer {
   const filter = [
     `trim=start_frame=${from}:end_frame=${from + frames}`,
+    `scale=${W}:${H}`,
     ...Array<string>(Math.abs(by)).fill(by > 0 ? 'dilation' : 'erosion'),
   ].join(',');
   return execFileSync(
@@ -59,7 +62,7 @@ async function begin(page: Page, name: string): Promise<string> {
     '-i',
     `${shot}/clip.mp4`,
     '-vf',
-    `trim=start_frame=${from}:end_frame=${from + frames},setpts=PTS-STARTPTS`,
+    `trim=start_frame=${from}:end_frame=${from + frames},setpts=PTS-STARTPTS,scale=${W}:${H}`,
     '-c:v',
     'libx264',
     '-crf',
@@ -155,23 +158,23 @@ function palletSeen() {
       for (let x = 0; x < W; x++) n += solid(f, x, y) ? 1 : 0;
       return n;
     };
-    while (top < H - 130 && full(top) < 60) top++;
+    while (top < H - 65 && full(top) < 30) top++;
     const left = (y: number) => {
       for (let x = 0; x < W; x++) if (solid(f, x, y)) return x;
       return -1;
     };
-    return { top, right2: right(top + 50), right3: right(top + 170), left: left(top + 170) };
+    return { top, right2: right(top + 25), right3: right(top + 85), left: left(top + 85) };
   };
   const shape = (f: number) => {
     const p = edges(f);
-    const x3 = p.right3 + 3;
+    const x3 = p.right3 + 2;
     return [
-      { x: x3 - 470, y: p.top - 3 },
-      { x: p.right2 + 3, y: p.top - 3 },
-      { x: p.right2 + 3, y: p.top + 112 },
-      { x: x3, y: p.top + 112 },
-      { x: x3, y: 640 },
-      { x: x3 - 470, y: 640 },
+      { x: x3 - 235, y: p.top - 2 },
+      { x: p.right2 + 2, y: p.top - 2 },
+      { x: p.right2 + 2, y: p.top + 56 },
+      { x: x3, y: p.top + 56 },
+      { x: x3, y: 320 },
+      { x: x3 - 235, y: 320 },
     ];
   };
   return { edges, shape };
@@ -195,7 +198,7 @@ test('what passes in front is found, looked at, accepted and painted on', async 
   await stretches.getByRole('button', { name: 'Accept' }).click();
   await saved(page);
   await expect(page.getByTestId('found-here')).toContainText('held out');
-  expect((await heldOut(page, 40)) - before).toBeGreaterThan(10_000);
+  expect((await heldOut(page, 40)) - before).toBeGreaterThan(2500);
   await expect(page.getByTestId('held-out')).toBeVisible();
   expect(
     (await new AxeBuilder({ page }).analyze()).violations.map(
@@ -206,8 +209,8 @@ test('what passes in front is found, looked at, accepted and painted on', async 
   // The brush takes away on this frame alone, and undo brings it back.
   const whole = await heldOut(page, 40);
   await page.getByRole('button', { name: 'Take away' }).click();
-  await dragOn(page, 560, 250, 660, 260);
-  expect(whole - (await heldOut(page, 40))).toBeGreaterThan(1500);
+  await dragOn(page, 280, 125, 330, 130);
+  expect(whole - (await heldOut(page, 40))).toBeGreaterThan(300);
   await page.keyboard.press('Escape');
   await page.keyboard.press('Control+z');
   await saved(page);
@@ -215,7 +218,7 @@ test('what passes in front is found, looked at, accepted and painted on', async 
   // On the whole stretch it is carried along with the pallet.
   await page.getByRole('button', { name: 'Take away' }).click();
   await page.getByLabel('On the whole stretch, carried along').check();
-  await dragOn(page, 560, 250, 660, 260);
+  await dragOn(page, 280, 125, 330, 130);
   const moved = (await document(page)).covers.find((c: any) => c.proposed).proposed.strokes[0];
   expect(moved.span.last - moved.span.first).toBeGreaterThan(40);
   await page.keyboard.press('Escape');
@@ -250,7 +253,7 @@ test('what was found is looked for again, and delivered with the foreground unto
   );
   expect((await mattes.body()).subarray(0, 2).toString()).toBe('PK');
   await page.keyboard.press('Shift+Escape');
-  const sums = await delivered(page, source, 'found', 8, 5);
+  const sums = await delivered(page, source, 'found', 4, 5);
   console.log(
     'found: most shown',
     Math.max(...sums.map((s) => s.shown)),
@@ -263,7 +266,7 @@ test('what was found is looked for again, and delivered with the foreground unto
   );
   for (const [f, s] of sums.entries()) {
     expect(s.shown, `frame ${f}: samples of the sign that show`).toBe(0);
-    expect(s.touched, `frame ${f}: samples of the pallet that were touched`).toBeLessThanOrEqual(0.025 * s.pallet);
+    expect(s.touched, `frame ${f}: samples of the pallet that were touched`).toBeLessThanOrEqual(0.035 * s.pallet);
   }
 });
 
@@ -290,9 +293,9 @@ test('a holdout is drawn through the four frames of a crossing', async ({ page }
     await dragOn(
       page,
       middle.x,
-      middle.y + 60,
+      middle.y + 30,
       middle.x + (f > marks[1]! ? now.left - was.left : now.right3 - was.right3),
-      middle.y + 60 + now.top - was.top,
+      middle.y + 30 + now.top - was.top,
     );
     was = now;
   };
@@ -317,7 +320,7 @@ test('a holdout is drawn through the four frames of a crossing', async ({ page }
   });
   await expect(page.getByTestId('crossing-advice')).toContainText('All four are marked');
   await expect(page.getByTestId('holdout-row').getByRole('button')).toHaveCount(4);
-  const sums = await delivered(page, source, 'drawn', 40, 18);
+  const sums = await delivered(page, source, 'drawn', 20, 9);
   const [first, last] = [marks[0]!, marks[3]!];
   console.log(
     'drawn: shown',

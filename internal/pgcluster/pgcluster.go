@@ -217,7 +217,7 @@ func (c *Cluster) run(mode int) error {
 		"restart_after_crash=on",
 	}
 	if !c.Durable {
-		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
+		args = append(args, "-c", "fsync=off", "-c", "full_page_writes=off")
 	}
 	started, exited := make(chan error), make(chan error, 1)
 	go func() {

@@ -141,10 +141,14 @@ func (s *Store) tx(ctx context.Context, f func(*sqlx.Tx) error) error {
 		inside.Store(g, true)
 		defer inside.Delete(g)
 	}
-	if err := f(tx); err != nil {
-		return err
+	err = f(tx)
+	if err == nil {
+		err = tx.Commit()
 	}
-	return tx.Commit()
+	if errors.Is(err, sql.ErrTxDone) && ctx.Err() != nil {
+		return ctx.Err() // it was rolled back because nobody waits for it any more
+	}
+	return err
 }
 
 // Unavailable reports whether an error says that the database cannot be asked for now:

@@ -18,17 +18,19 @@
   let { bench, px, free, drags }: Props = $props();
   const cover = $derived(bench.selection.cover);
   const course = $derived.by(() => {
-    if (!bench.viewport.course || !cover) return [];
+    if (!bench.viewport.course || !cover) return undefined;
     void bench.selection.shapes;
     const keyed = new Set(bench.selection.state!.lanes.find((l) => l.name === 'placement')?.frames);
     const first = cover.span.first;
-    return core.course({ cover: cover.id }).map((p, i) => ({ ...p, f: first + i, key: keyed.has(first + i) }));
+    const points = core.course({ cover: cover.id }).map((p, i) => ({ ...p, f: first + i, key: keyed.has(first + i) }));
+    return { points, drawn: points.toSorted((a, b) => Number(a.key) - Number(b.key)) };
   });
 </script>
 
-{#if course.length}
-  <Line d={'M' + course.map((p) => `${p.x} ${p.y}`).join('L')} colour={line} width={1} />
-  {#each course as p (p.f)}
+{#if course}
+  <Line d={'M' + course.points.map((p) => `${p.x} ${p.y}`).join('L')} colour={line} width={1} />
+  <!-- Keys last: where the cover stood still, the key is the one to take hold of. -->
+  {#each course.drawn as p (p.f)}
     <circle
       cx={p.x}
       cy={p.y}
