@@ -26,31 +26,6 @@ type subject struct {
 	all                 bool // every cover
 }
 
-// Scope says whether a change of something keyed is for this frame (a key is added
-// where there is none) or for the whole span (all keys change alike). Without one,
-// placements and knots change at this frame, numbers over the span.
-type Scope string
-
-const (
-	ThisFrame Scope = "frame"
-	WholeSpan Scope = "span"
-)
-
-func (s Scope) validate() error {
-	if s != "" && s != ThisFrame && s != WholeSpan {
-		return fmt.Errorf("edit: %q is no scope", s)
-	}
-	return nil
-}
-
-// at says of which frames a change was.
-func (s Scope) at(frame int) string {
-	if s == WholeSpan {
-		return " over the whole span"
-	}
-	return fmt.Sprintf(" at f %d", frame)
-}
-
 // ErrNoCover says that a command names a cover that the document has not.
 var ErrNoCover = errors.New("edit: the cover is not there any more")
 
@@ -128,6 +103,11 @@ func (d *Document) Apply(cmds ...Command) (*Document, string, error) {
 	if err := next.fits(); err != nil {
 		return nil, "", err
 	}
+	for id := range work.own {
+		if c := next.Find(id); c != nil {
+			c.Motion.settle()
+		}
+	}
 	next.tidy()
 	return &next, said, nil
 }
@@ -178,6 +158,7 @@ var CommandKinds = []CommandKind{
 	kind[ReplaceCover]("replace", "all of a cover but id, item and name by another's; off its track"),
 	kind[RenameCover]("rename", "a cover"),
 	kind[SwitchCover]("switch", "whether a cover hides its item"),
+	kind[DuplicateCover]("duplicate", "a cover once more, locked or not, with its motion and treatments, for another item"),
 	kind[LockCover]("lock", "a cover: it refuses edits"),
 	kind[HideOutline]("unsee", "a cover's outline is not drawn; it still hides its item"),
 	kind[ShowOnly]("only", "no outline is drawn but this one's, or all again"),
@@ -198,6 +179,7 @@ var CommandKinds = []CommandKind{
 
 	kind[SetNumber]("set", "a number of a cover"),
 	kind[AddKey]("addKey", "keys what is there"),
+	kind[HoldKeys]("hold", "place and shape stay as they are on the key before, up to a frame"),
 	kind[MoveKeys]("moveKeys", "of some lanes, or all"),
 	kind[RemoveKeys]("removeKeys", "of some lanes, or all"),
 	kind[EaseKeys]("ease", "how values go on from keys"),

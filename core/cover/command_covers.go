@@ -68,6 +68,42 @@ func (e ReplaceCover) apply(d *draft) (string, error) {
 	return "replaced all of " + c.Name, nil
 }
 
+// DuplicateCover makes a cover once more for another item, with its track, its motion and
+// its treatments. What is held out of the one is held out of the other too.
+type DuplicateCover struct {
+	Cover string `json:"cover"`
+	ID    string `json:"id" doc:"of the new cover"`
+	Item  string `json:"item,omitempty" doc:"that the new one hides"`
+	Name  string `json:"name"`
+}
+
+func (e DuplicateCover) about() subject { return subject{cover: e.Cover} }
+
+func (e DuplicateCover) apply(d *draft) (string, error) {
+	c := d.Find(e.Cover)
+	if c == nil {
+		return "", ErrNoCover
+	}
+	if len(c.HoldsOut) > 0 {
+		return "", fmt.Errorf("edit: %s is a holdout; only covers are duplicated", c.Name)
+	}
+	twin := c.clone()
+	twin.ID, twin.Item, twin.Name, twin.Locked = e.ID, e.Item, e.Name, false
+	for i := range d.Covers {
+		if slices.Contains(d.Covers[i].HoldsOut, e.Cover) {
+			h, err := d.cover(d.Covers[i].ID)
+			if err != nil {
+				return "", err
+			}
+			h.HoldsOut = append(slices.Clone(h.HoldsOut), e.ID)
+		}
+	}
+	d.Covers = append(d.Covers, twin)
+	d.own[e.ID] = true
+	d.link()
+	return fmt.Sprintf("duplicated %s as %s", c.Name, e.Name), nil
+}
+
 // RenameCover gives a cover another name.
 type RenameCover struct {
 	Cover string `json:"cover"`

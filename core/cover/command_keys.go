@@ -23,6 +23,9 @@ func (e SetNumber) apply(d *draft) (string, error) {
 	if err == nil && e.Scope == ThisFrame {
 		_, err = d.drawnAt(e.Cover, e.Frame)
 	}
+	if e.Scope == AroundHere || e.Scope == FromHere {
+		err = errors.Join(err, fmt.Errorf("edit: a number changes on a frame or over the span, not %q", e.Scope))
+	}
 	if err = errors.Join(err, e.Scope.validate()); err != nil {
 		return "", err
 	}
@@ -70,6 +73,46 @@ func (e AddKey) apply(d *draft) (string, error) {
 		return "", err
 	}
 	return fmt.Sprintf("keyed %s of %s at f %d", LaneTitle(e.Lane), c.Name, e.Frame), l.paste(e.Frame, l.copy(e.Frame))
+}
+
+// HoldKeys lets a cover's place and shape rest from the key before a frame up to it: what
+// comes before a movement.
+type HoldKeys struct {
+	Cover string `json:"cover"`
+	Frame int    `json:"frame"`
+}
+
+func (e HoldKeys) about() subject { return subject{cover: e.Cover} }
+
+func (e HoldKeys) apply(d *draft) (string, error) {
+	c, err := d.drawnAt(e.Cover, e.Frame)
+	if err != nil {
+		return "", err
+	}
+	held := -1
+	for _, l := range c.keyed(nil) {
+		if l.name != "placement" && !strings.HasPrefix(l.name, "outline/") {
+			continue
+		}
+		before := -1
+		for i := range l.len() {
+			if k, _ := l.key(i).timing(); *k < e.Frame {
+				before = *k
+			}
+		}
+		if before < 0 {
+			continue
+		}
+		was := l.copy(before)
+		if err := errors.Join(l.paste(before, was), l.paste(e.Frame, was)); err != nil {
+			return "", err
+		}
+		held = max(held, before)
+	}
+	if held < 0 {
+		return "", fmt.Errorf("edit: %s has no key before f %d to be held", c.Name, e.Frame)
+	}
+	return fmt.Sprintf("held %s from f %d to f %d", c.Name, held, e.Frame), nil
 }
 
 // lane returns one of the cover's lanes.

@@ -112,7 +112,8 @@ type ReshapeOutline struct {
 	ID    string    `json:"id" doc:"of the outline"`
 	Frame int       `json:"frame"`
 	Knots geom.Path `json:"knots" doc:"as many as it has"`
-	Scope Scope     `json:"scope,omitempty" enum:"frame,span"`
+	Scope Scope     `json:"scope,omitempty" enum:"frame,around,on,span"`
+	Reach int       `json:"reach,omitempty" doc:"as of place"`
 }
 
 func (e ReshapeOutline) about() subject { return subject{cover: e.Cover} }
@@ -129,24 +130,38 @@ func (e ReshapeOutline) apply(d *draft) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	if err := c.Outlines[i].reshape(e.Frame, e.Knots.Map(back), e.Scope); err != nil {
+	if err := c.reshape(i, e, e.Knots.Map(back)); err != nil {
 		return "", err
 	}
 	return "reshaped the outline of " + c.Name + e.Scope.at(e.Frame), nil
 }
 
-// reshape changes the knots (as drawn) at a frame, or moves the knots of all
+// reshape changes an outline's knots (as drawn) at a frame, or moves the knots of several
 // keys by as much.
-func (o *Outline) reshape(f int, knots geom.Path, scope Scope) error {
-	old := o.At(f)
+func (c *Cover) reshape(outline int, e ReshapeOutline, knots geom.Path) error {
+	o := &c.Outlines[outline]
+	old := o.At(e.Frame)
 	if len(knots) != len(old) {
 		return fmt.Errorf("edit: the outline has %d knots, not %d", len(old), len(knots))
 	}
-	if scope != WholeSpan {
-		o.set(f, knots)
+	l, err := c.lane("outline/" + o.ID)
+	if err == nil {
+		err = c.fence(l, e.Frame, e.Scope, e.Reach)
+	}
+	if err != nil {
+		return err
+	}
+	if e.Scope == FromHere {
+		o.set(e.Frame, slices.Clone(old))
+	}
+	if e.Scope != WholeSpan && e.Scope != FromHere {
+		o.set(e.Frame, knots)
 		return nil
 	}
 	for k := range o.Keys {
+		if !e.Scope.moves(e.Frame, o.Keys[k].Frame) {
+			continue
+		}
 		for i := range o.Keys[k].Knots {
 			q := &o.Keys[k].Knots[i]
 			q.P = q.P.Add(knots[i].P.Sub(old[i].P))

@@ -12,7 +12,9 @@ type PlaceCover struct {
 	Cover     string    `json:"cover"`
 	Frame     int       `json:"frame"`
 	Placement Placement `json:"placement"`
-	Scope     Scope     `json:"scope,omitempty" enum:"frame,span"`
+	Scope     Scope     `json:"scope,omitempty" enum:"frame,around,on,span"`
+	Reach     int       `json:"reach,omitempty" doc:"frames to each side, of a change around here; 0: to the next that are surely followed"`
+	Apart     bool      `json:"apart,omitempty" doc:"of place, turn and size only what differs is keyed"`
 }
 
 func (e PlaceCover) about() subject { return subject{cover: e.Cover} }
@@ -23,16 +25,31 @@ func (e PlaceCover) apply(d *draft) (string, error) {
 		return "", err
 	}
 	old := c.Motion.At(e.Frame)
-	c.Motion.place(e.Frame, e.Placement, e.Scope)
+	if err := c.place(change{e.Frame, e.Placement, e.Scope, e.Apart}, e.Reach); err != nil {
+		return "", err
+	}
 	return changeOf(old, e.Placement) + " " + c.Name + e.Scope.at(e.Frame), nil
 }
 
-// FitCover places a cover, turned as it is, so that its box lies on a rectangle.
+// place changes a cover's placement, no further than its reach.
+func (c *Cover) place(e change, reach int) error {
+	if err := c.fence(c.placement(), e.frame, e.scope, reach); err != nil {
+		return err
+	}
+	c.Motion.place(e)
+	return nil
+}
+
+// FitCover places a cover, turned as it is, so that its box lies on a rectangle. A side
+// that is drawn on the picture's edge says nothing of where the thing ends: there the box
+// is as large as it was, if that is larger, and placed by the sides that are seen.
 type FitCover struct {
 	Cover string    `json:"cover"`
 	Frame int       `json:"frame"`
 	Rect  geom.Rect `json:"rect"`
-	Scope Scope     `json:"scope,omitempty" enum:"frame,span"`
+	Scope Scope     `json:"scope,omitempty" enum:"frame,around,on,span"`
+	Reach int       `json:"reach,omitempty" doc:"as of place"`
+	Apart bool      `json:"apart,omitempty" doc:"as of place"`
 }
 
 func (e FitCover) about() subject { return subject{cover: e.Cover} }
@@ -45,11 +62,14 @@ func (e FitCover) apply(d *draft) (string, error) {
 	if e.Rect.Empty() {
 		return "", errors.New("edit: fitting needs a rectangle with an area")
 	}
-	p, err := c.fitted(e.Frame, e.Rect)
+	picture := geom.Rect{Max: geom.Pt(float64(d.Width), float64(d.Height))}
+	p, err := c.fitted(e.Frame, beyond(e.Rect, c.Bounds(e.Frame), picture))
 	if err != nil {
 		return "", err
 	}
-	c.Motion.place(e.Frame, p, e.Scope)
+	if err := c.place(change{e.Frame, p, e.Scope, e.Apart}, e.Reach); err != nil {
+		return "", err
+	}
 	return "fitted " + c.Name + e.Scope.at(e.Frame), nil
 }
 
@@ -94,19 +114,29 @@ func (e MoveLike) apply(d *draft) (string, error) {
 	return label, nil
 }
 
-// place changes the placement at a frame, or all keys by as much.
-func (m *Motion) place(f int, p Placement, scope Scope) {
-	if scope != WholeSpan || len(m.Keys) == 0 {
-		setKey(&m.Keys, PlacementKey{Frame: f, Placement: p}, func(k *PlacementKey) { k.Placement = p })
-		return
+// onEdge is how near to the picture's edge a drawn side counts as on it, px: a person
+// draws as exactly on a picture that is shown at half its size.
+const onEdge = 2
+
+// beyond returns a rectangle that was drawn over what is seen of a thing, as large as the
+// thing was where it leaves the picture.
+func beyond(r, was, picture geom.Rect) geom.Rect {
+	r.Min.X, r.Max.X = beyondSides(r.Min.X, r.Max.X, was.Max.X-was.Min.X, picture.Max.X)
+	r.Min.Y, r.Max.Y = beyondSides(r.Min.Y, r.Max.Y, was.Max.Y-was.Min.Y, picture.Max.Y)
+	return r
+}
+
+func beyondSides(lo, hi, size, edge float64) (float64, float64) {
+	size = max(size, hi-lo)
+	switch before, after := lo <= onEdge, hi >= edge-onEdge; {
+	case before && after: // as much to both sides
+		return (lo + hi - size) / 2, (lo + hi + size) / 2
+	case before:
+		return hi - size, hi
+	case after:
+		return lo, lo + size
 	}
-	old := m.At(f)
-	for i := range m.Keys {
-		k := &m.Keys[i].Placement
-		k.Move = k.Move.Add(p.Move.Sub(old.Move))
-		k.Turn += p.Turn - old.Turn
-		k.Size = geom.Pt(k.Size.X*p.Size.X/old.Size.X, k.Size.Y*p.Size.Y/old.Size.Y)
-	}
+	return lo, hi
 }
 
 // fitted returns the placement, of the turn that the cover has, whose box has

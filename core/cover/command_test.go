@@ -47,7 +47,7 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 	if k := c.KeyFrames(); len(k) > 0 {
 		frames = []int{k[rng.Intn(len(k))], k[rng.Intn(len(k))]}
 	}
-	scope := []Scope{"", ThisFrame, WholeSpan}[rng.Intn(3)]
+	scope := []Scope{"", ThisFrame, AroundHere, FromHere, WholeSpan}[rng.Intn(5)]
 	on := rng.Intn(2) == 0
 	place := Placement{geom.Pt(rng.NormFloat64()*30, 2), rng.NormFloat64() * 30, geom.Pt(.2+rng.Float64(), 1)}
 	first := rng.Intn(d.Frames)
@@ -66,7 +66,9 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 		ShowOnly{Cover: id, On: on},
 		InvertCover{Cover: id, On: on},
 		SetSpan{Cover: id, Span: Span{first, first + rng.Intn(d.Frames-first)}},
-		PlaceCover{Cover: id, Frame: f(), Placement: place, Scope: scope},
+		PlaceCover{Cover: id, Frame: f(), Placement: place, Scope: scope, Reach: rng.Intn(20), Apart: on},
+		DuplicateCover{Cover: id, ID: "twin" + string(rune('a'+rng.Intn(20))), Name: "twin"},
+		HoldKeys{Cover: id, Frame: f()},
 		FitCover{
 			Cover: id, Frame: f(), Scope: scope,
 			Rect: geom.Rect{Min: geom.Pt(5, 6), Max: geom.Pt(rng.Float64()*300, 200)},
@@ -146,7 +148,7 @@ func kept(t *testing.T, cmd Command, d, next *Document) {
 	id := cmd.about().cover
 	old, c := d.Find(id), next.Find(id)
 	switch cmd.(type) {
-	case LockCover, HideOutline, ShowOnly:
+	case LockCover, HideOutline, ShowOnly, DuplicateCover:
 		if !reflect.DeepEqual(old.Paths(3), c.Paths(3)) {
 			t.Fatalf("%T moved the shape", cmd)
 		}

@@ -125,6 +125,15 @@ type PlacementKey struct {
 	Frame int `json:"frame"`
 	Placement
 	Ease Ease `json:"ease,omitempty"`
+	// Free are parts that the key does not fix: they go past it as if it were not there.
+	Free Parts `json:"free,omitzero"`
+}
+
+// Parts are parts of a placement.
+type Parts struct {
+	Place bool `json:"place,omitempty"`
+	Turn  bool `json:"turn,omitempty"`
+	Size  bool `json:"size,omitempty"`
 }
 
 // Ease says how a value goes from its key to the next.
@@ -160,25 +169,6 @@ func bracket(n, f int, frame func(int) int) (a, b int, t float64) {
 	}
 	a, b = i-1, i
 	return a, b, float64(f-frame(a)) / float64(frame(b)-frame(a))
-}
-
-// At returns the placement at frame f: exact on keys, between them as the
-// earlier key's ease says; the first key holds before it and the last after.
-func (m Motion) At(f int) Placement {
-	if len(m.Keys) == 0 {
-		return Rest
-	}
-	a, b, t := bracket(len(m.Keys), f, func(i int) int { return m.Keys[i].Frame })
-	p, q := m.Keys[a].Placement, m.Keys[b].Placement
-	if t == 0 {
-		return p
-	}
-	t = m.Keys[a].Ease.blend(t)
-	return Placement{
-		Move: p.Move.Lerp(q.Move, t),
-		Turn: p.Turn + t*(q.Turn-p.Turn),
-		Size: p.Size.Lerp(q.Size, t),
-	}
 }
 
 // Map returns the placement at f as a map of the plane.
@@ -389,6 +379,15 @@ func (c *Cover) RestBounds(f int) geom.Rect {
 	var r geom.Rect
 	for _, o := range c.Outlines {
 		r = r.Union(o.At(f).Bounds())
+	}
+	return r
+}
+
+// Bounds returns the rectangle around the cover's outlines at frame f, in the picture.
+func (c *Cover) Bounds(f int) geom.Rect {
+	var r geom.Rect
+	for _, p := range c.Paths(f) {
+		r = r.Union(p.Bounds())
 	}
 	return r
 }

@@ -98,6 +98,7 @@ type lane struct {
 	name   string
 	len    func() int
 	key    func(i int) timed
+	whole  func(i int) bool // whether the key fixes all that the lane has
 	remove func(i int) error
 	sort   func()
 	// paste keys at a frame what was copied from a lane of this kind.
@@ -111,9 +112,10 @@ func laneOf[K any, P interface {
 }](name string, keys *[]K) lane {
 	at := func(i int) int { f, _ := P(&(*keys)[i]).timing(); return *f }
 	return lane{
-		name: name,
-		len:  func() int { return len(*keys) },
-		key:  func(i int) timed { return P(&(*keys)[i]) },
+		name:  name,
+		len:   func() int { return len(*keys) },
+		key:   func(i int) timed { return P(&(*keys)[i]) },
+		whole: func(int) bool { return true },
 		remove: func(i int) error {
 			if len(*keys) == 1 {
 				return fmt.Errorf("edit: the last key holds the cover in its place and stays")
@@ -137,18 +139,24 @@ func (l lane) find(f int) int {
 	return -1
 }
 
-func (c *Cover) lanes() []lane {
+// placement is the lane of the cover's motion.
+func (c *Cover) placement() lane {
 	place := laneOf("placement", &c.Motion.Keys)
+	place.whole = func(i int) bool { return c.Motion.Keys[i].Free == Parts{} }
 	place.copy = func(f int) Copied { p := c.Motion.At(f); return Copied{Placement: &p} }
 	place.paste = func(f int, k Copied) error {
 		if k.Placement == nil {
 			return errPaste
 		}
 		setKey(&c.Motion.Keys, PlacementKey{Frame: f, Placement: *k.Placement},
-			func(old *PlacementKey) { old.Placement = *k.Placement })
+			func(old *PlacementKey) { old.Placement, old.Free = *k.Placement, Parts{} })
 		return nil
 	}
-	out := []lane{place}
+	return place
+}
+
+func (c *Cover) lanes() []lane {
+	out := []lane{c.placement()}
 	for i := range c.Outlines {
 		o := &c.Outlines[i]
 		l := laneOf("outline/"+o.ID, &o.Keys)

@@ -97,6 +97,8 @@ type TimelineRow struct {
 	States  string       `json:"states" doc:"of its track, a letter for each frame, as in Poses"`
 	Anchors []int        `json:"anchors" doc:"frames"`
 	Sure    []float64    `json:"sure" doc:"confidence, 0 to 1, likewise"`
+	// Corrected are stretches on which it was moved on its track by hand.
+	Corrected []cover.Span `json:"corrected"`
 	// Of a holdout that was found in the picture: how much of the surface it holds out.
 	Begin    int       `json:"begin" doc:"frame of the first share"`
 	Shares   []float64 `json:"shares"`
@@ -110,6 +112,7 @@ func (s *Session) rows(None) ([]TimelineRow, error) {
 		v := TimelineRow{
 			ID: c.ID, Keys: notNil(c.KeyFrames()), Lanes: notNil(c.Lanes()), Outside: c.Outside(),
 			Anchors: []int{}, Sure: []float64{}, Shares: []float64{}, Holdouts: notNil(s.draft.HoldoutsOf(c.ID)),
+			Corrected: notNil(c.Corrected()),
 		}
 		if p := c.Proposed; p != nil && p.Mattes != nil {
 			v.Begin = p.Mattes.First

@@ -1150,6 +1150,19 @@ export interface components {
             /** Format: int64 */
             width: number;
         };
+        DuplicateCover: {
+            cover: string;
+            /**
+             * @description a cover once more, locked or not, with its motion and treatments, for another item (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            do: "duplicate";
+            /** @description of the new cover */
+            id: string;
+            /** @description that the new one hides */
+            item?: string;
+            name: string;
+        };
         EaseKeys: {
             cover: string;
             /**
@@ -1169,7 +1182,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
             /** @description names the change: sent again, because its answer was lost, it is not made again */
             key?: string;
         };
@@ -1282,6 +1295,8 @@ export interface components {
             unit: string;
         };
         FitCover: {
+            /** @description as of place */
+            apart?: boolean;
             cover: string;
             /**
              * @description a cover, placed so that its box lies on a rectangle (enum property replaced by openapi-typescript)
@@ -1290,9 +1305,14 @@ export interface components {
             do: "fit";
             /** Format: int64 */
             frame: number;
+            /**
+             * Format: int64
+             * @description as of place
+             */
+            reach?: number;
             rect: components["schemas"]["Rect"];
             /** @enum {string} */
-            scope?: "frame" | "span";
+            scope?: "frame" | "around" | "on" | "span";
         };
         FollowBody: {
             /**
@@ -1387,6 +1407,16 @@ export interface components {
              */
             do: "unsee";
             on?: boolean;
+        };
+        HoldKeys: {
+            cover: string;
+            /**
+             * @description place and shape stay as they are on the key before, up to a frame (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            do: "hold";
+            /** Format: int64 */
+            frame: number;
         };
         HoldOutOf: {
             cover: string;
@@ -1648,6 +1678,11 @@ export interface components {
                 keys: components["schemas"]["ValueKey"][];
             };
         };
+        Parts: {
+            place?: boolean;
+            size?: boolean;
+            turn?: boolean;
+        };
         PasteKeys: {
             cover: string;
             /**
@@ -1676,6 +1711,8 @@ export interface components {
             knots: components["schemas"]["Knot"][];
         };
         PlaceCover: {
+            /** @description of place, turn and size only what differs is keyed */
+            apart?: boolean;
             cover: string;
             /**
              * @description a cover by hand (enum property replaced by openapi-typescript)
@@ -1685,8 +1722,13 @@ export interface components {
             /** Format: int64 */
             frame: number;
             placement: components["schemas"]["Placement"];
+            /**
+             * Format: int64
+             * @description frames to each side, of a change around here; 0: to the next that are surely followed
+             */
+            reach?: number;
             /** @enum {string} */
-            scope?: "frame" | "span";
+            scope?: "frame" | "around" | "on" | "span";
         };
         PlaceItemRequest: {
             /**
@@ -1708,6 +1750,7 @@ export interface components {
             ease?: "" | "held" | "eased";
             /** Format: int64 */
             frame: number;
+            free?: components["schemas"]["Parts"];
             move: components["schemas"]["Point"];
             size: components["schemas"]["Point"];
             /** Format: double */
@@ -1734,7 +1777,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
             /** @description wait for what is exact, however long that takes */
             exact?: boolean;
             /** Format: int64 */
@@ -1916,8 +1959,13 @@ export interface components {
             id: string;
             /** @description as many as it has */
             knots: components["schemas"]["Knot"][];
+            /**
+             * Format: int64
+             * @description as of place
+             */
+            reach?: number;
             /** @enum {string} */
-            scope?: "frame" | "span";
+            scope?: "frame" | "around" | "on" | "span";
         };
         ReviewShotView: {
             /** @description the newest revision was checked */
@@ -2099,7 +2147,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands?: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands?: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
             cover: string;
             /** Format: int64 */
             frame: number;

@@ -102,9 +102,9 @@ export const actions: Action[] = [
   { name: 'Turn by 0.5° clockwise', keys: ['.'], run: (bench) => bench.outlining.turnBy(0.5) },
   { name: 'Turn by 0.5° back', keys: [','], run: (bench) => bench.outlining.turnBy(-0.5) },
   {
-    name: 'Change this frame, or the whole span',
+    name: 'What a change is for: this frame or around it, from here on, all',
     keys: ['T'],
-    run: (bench) => (bench.keying.shapeScope = bench.keying.shapeScope === 'frame' ? 'span' : 'frame'),
+    run: (bench) => bench.keying.turnScope(),
   },
   {
     name: 'Lock or unlock the cover',
@@ -186,6 +186,7 @@ export const actions: Action[] = [
   { name: 'Span begins here', keys: ['I'], run: (bench) => bench.keying.setSpan('first') },
   { name: 'Span ends here', keys: ['O'], run: (bench) => bench.keying.setSpan('last') },
   { name: 'Add or remove the placement’s key', keys: ['Y'], run: (bench) => bench.keying.toggle('placement') },
+  { name: 'Hold from the key before up to here', keys: ['Shift+Y'], run: (bench) => bench.keying.hold() },
   {
     name: 'Remove the knots or keys that are picked, or the key here',
     keys: ['Delete'],

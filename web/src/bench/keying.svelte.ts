@@ -6,12 +6,23 @@ import type { Playhead } from './playhead.svelte';
 import type { Selection } from './selection.svelte';
 import type { EditingSession } from './session.svelte';
 
-export type Scope = 'frame' | 'span';
+export type Scope = 'frame' | 'around' | 'on' | 'span';
+/** The scopes of a change of a keyed number. */
+export const valueScopes: ['frame' | 'span', string][] = [
+  ['frame', 'This frame'],
+  ['span', 'Whole span'],
+];
 export type KeyState = 'none' | 'keyed' | 'here';
 
 export class Keying {
-  shapeScope = $state<Scope>('frame');
-  valueScope = $state<Scope>('span');
+  /** What a change of place or shape is for: of a cover placed by hand, and of one on a track. */
+  private byHand = $state<Scope>('frame');
+  private onTrack = $state<Scope>('around');
+  /** How far a change around a frame reaches to each side, frames; 0: to the next good ones. */
+  reach = $state(12);
+  /** Of place, turn and size only what was changed is keyed. */
+  apart = $state(false);
+  valueScope = $state<'frame' | 'span'>('span');
   /** Frames of the keys that are selected. */
   picked = $state.raw<number[]>([]);
   copied = $state.raw<Copied[]>([]);
@@ -22,6 +33,41 @@ export class Keying {
     private selection: Selection,
     private notice: Notice,
   ) {}
+
+  get shapeScope(): Scope {
+    return this.selection.cover?.track ? this.onTrack : this.byHand;
+  }
+  set shapeScope(scope: Scope) {
+    if (this.selection.cover?.track) this.onTrack = scope;
+    else this.byHand = scope;
+  }
+  /** The scopes that are offered, with what they are called. */
+  get scopes(): [Scope, string][] {
+    return this.selection.cover?.track
+      ? [
+          ['around', 'Around here'],
+          ['on', 'From here on'],
+          ['span', 'All'],
+        ]
+      : [
+          ['frame', 'This frame'],
+          ['on', 'From here on'],
+          ['span', 'Whole span'],
+        ];
+  }
+  /** The next of the scopes. */
+  turnScope(): void {
+    const all = this.scopes.map(([s]) => s);
+    this.shapeScope = all[(all.indexOf(this.shapeScope) + 1) % all.length]!;
+  }
+  /** How far a change of place or shape goes, as commands say it. */
+  get how(): { scope: Scope; reach?: number; apart?: boolean } {
+    return {
+      scope: this.shapeScope,
+      ...(this.shapeScope === 'around' ? { reach: this.reach } : {}),
+      ...(this.apart ? { apart: true } : {}),
+    };
+  }
 
   /** The frames at which the selected cover has a key of any kind. */
   get keys(): number[] {
@@ -68,6 +114,20 @@ export class Keying {
     else this.selection.edit({ do: 'addKey', frame, lane });
   }
 
+  /** Keys several numbers here, or takes the keys of all away. */
+  toggleAll(lanes: string[]): void {
+    this.playhead.pause();
+    const cover = this.selection.cover?.id;
+    if (!cover) return;
+    const frame = this.playhead.frame;
+    const here = lanes.filter((l) => this.stateOf(l) === 'here');
+    void this.session.save(
+      here.length === lanes.length
+        ? [{ do: 'removeKeys', cover, frames: [frame], lanes }]
+        : lanes.map((lane) => ({ do: 'addKey' as const, cover, frame, lane })),
+    );
+  }
+
   stateOf(lane: string): KeyState {
     const state = this.selection.state;
     return state?.keyed.includes(lane) ? 'here' : state?.lanes.some((l) => l.name === lane) ? 'keyed' : 'none';
@@ -81,12 +141,15 @@ export class Keying {
     const moving = state.lanes.filter((l) => l.name === 'placement' || l.name.startsWith('outline/'));
     const frames = [...new Set(moving.flatMap((l) => l.frames))].sort((a, b) => a - b);
     if (!state.inside) return 'Outside the span.';
-    if (this.selection.cover?.track && frames.length <= 1)
-      return this.shapeScope === 'span'
-        ? 'On its track. A drag moves the cover on the surface, in all frames alike.'
-        : `On its track, with no correction. A drag here corrects it at f ${f}, ` +
-            `and from f ${frames[0] ?? f} on grows towards that.`;
-    if (this.shapeScope === 'span') return 'A drag changes the whole span: all keys alike.';
+    if (this.shapeScope === 'span')
+      return this.selection.cover?.track
+        ? 'A drag moves the cover on its track in all frames alike.'
+        : 'A drag changes the whole span: all keys alike.';
+    if (this.shapeScope === 'on') return `A drag moves the cover from f ${f} on; what comes before stays.`;
+    if (this.shapeScope === 'around')
+      return this.reach
+        ? `A drag corrects the track at f ${f}; ${this.reach} frames away nothing changes.`
+        : `A drag corrects the track at f ${f}, up to the next frames that are surely followed.`;
     if (frames.includes(f)) return `Key at f ${f}: a drag changes this key.`;
     const before = frames.findLast((k) => k < f);
     const after = frames.find((k) => k > f);
@@ -97,6 +160,11 @@ export class Keying {
     const lane = moving.find((l) => l.frames.includes(before))!;
     const how = { '': 'moves evenly', held: 'holds the earlier', eased: 'eases' };
     return `Between keys f ${before} and f ${after}: ${how[lane.eases[lane.frames.indexOf(before)]!]}. ${adds}`;
+  }
+
+  /** Place and shape rest from the key before up to this frame. */
+  hold(): void {
+    this.selection.edit({ do: 'hold', frame: this.selection.here });
   }
 
   /** Goes to the next key, or the one before. */

@@ -753,7 +753,7 @@ export interface components {
             label: string;
         };
         ApplyRequest: {
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
         };
         Choice: {
             title: string;
@@ -870,6 +870,19 @@ export interface components {
             /** @enum {string} */
             shape: "box" | "ellipse" | "corners" | "path";
         };
+        DuplicateCover: {
+            cover: string;
+            /**
+             * @description a cover once more, locked or not, with its motion and treatments, for another item (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            do: "duplicate";
+            /** @description of the new cover */
+            id: string;
+            /** @description that the new one hides */
+            item?: string;
+            name: string;
+        };
         EaseKeys: {
             cover: string;
             /**
@@ -889,6 +902,8 @@ export interface components {
             track: string;
         };
         FitCover: {
+            /** @description as of place */
+            apart?: boolean;
             cover: string;
             /**
              * @description a cover, placed so that its box lies on a rectangle (enum property replaced by openapi-typescript)
@@ -897,9 +912,14 @@ export interface components {
             do: "fit";
             /** Format: int64 */
             frame: number;
+            /**
+             * Format: int64
+             * @description as of place
+             */
+            reach?: number;
             rect: components["schemas"]["Rect"];
             /** @enum {string} */
-            scope?: "frame" | "span";
+            scope?: "frame" | "around" | "on" | "span";
         };
         FollowStyle: {
             cover: string;
@@ -943,6 +963,16 @@ export interface components {
              */
             do: "unsee";
             on?: boolean;
+        };
+        HoldKeys: {
+            cover: string;
+            /**
+             * @description place and shape stay as they are on the key before, up to a frame (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            do: "hold";
+            /** Format: int64 */
+            frame: number;
         };
         HoldOutOf: {
             cover: string;
@@ -1170,6 +1200,11 @@ export interface components {
                 keys: components["schemas"]["ValueKey"][];
             };
         };
+        Parts: {
+            place?: boolean;
+            size?: boolean;
+            turn?: boolean;
+        };
         PasteKeys: {
             cover: string;
             /**
@@ -1208,6 +1243,8 @@ export interface components {
             knots: components["schemas"]["Knot"][];
         };
         PlaceCover: {
+            /** @description of place, turn and size only what differs is keyed */
+            apart?: boolean;
             cover: string;
             /**
              * @description a cover by hand (enum property replaced by openapi-typescript)
@@ -1217,8 +1254,13 @@ export interface components {
             /** Format: int64 */
             frame: number;
             placement: components["schemas"]["Placement"];
+            /**
+             * Format: int64
+             * @description frames to each side, of a change around here; 0: to the next that are surely followed
+             */
+            reach?: number;
             /** @enum {string} */
-            scope?: "frame" | "span";
+            scope?: "frame" | "around" | "on" | "span";
         };
         Placement: {
             move: components["schemas"]["Point"];
@@ -1231,6 +1273,7 @@ export interface components {
             ease?: "" | "held" | "eased";
             /** Format: int64 */
             frame: number;
+            free?: components["schemas"]["Parts"];
             move: components["schemas"]["Point"];
             size: components["schemas"]["Point"];
             /** Format: double */
@@ -1386,8 +1429,13 @@ export interface components {
             id: string;
             /** @description as many as it has */
             knots: components["schemas"]["Knot"][];
+            /**
+             * Format: int64
+             * @description as of place
+             */
+            reach?: number;
             /** @enum {string} */
-            scope?: "frame" | "span";
+            scope?: "frame" | "around" | "on" | "span";
         };
         RideTrack: {
             cover: string;
@@ -1612,6 +1660,7 @@ export interface components {
              * @description frame of the first share
              */
             begin: number;
+            corrected: components["schemas"]["Span"][];
             /**
              * Format: int64
              * @description frame of the first letter
@@ -1747,7 +1796,7 @@ export interface components {
         };
         UntouchedRequest: {
             base: components["schemas"]["Document"];
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
             head: components["schemas"]["Document"];
         };
         ValueKey: {

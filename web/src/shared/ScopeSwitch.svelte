@@ -1,15 +1,19 @@
-<script lang="ts">
-  // Whether a change of something keyed is for this frame or for the whole span.
-  import type { Scope } from '../bench/keying.svelte';
-  let { label, scope = $bindable() }: { label: string; scope: Scope } = $props();
+<script lang="ts" generics="Scope extends string">
+  // What a change is for: this frame, a stretch, the whole span.
+  interface Props {
+    label: string;
+    scope: Scope;
+    scopes: [Scope, string][];
+  }
+  let { label, scope = $bindable(), scopes }: Props = $props();
 </script>
 
 <div class="flex flex-col gap-0.5">
   <span class="quiet text-[12px]">{label}</span>
-  <div class="join grid grid-cols-2" role="group" aria-label={label}>
-    {#each [['frame', 'This frame'], ['span', 'Whole span']] as const as [s, t] (s)}
+  <div class="join grid auto-cols-fr grid-flow-col" role="group" aria-label={label}>
+    {#each scopes as [s, t] (s)}
       <button
-        class="btn join-item btn-xs {scope === s ? 'bg-base-300' : ''}"
+        class="btn join-item px-0 btn-xs {scope === s ? 'bg-base-300' : ''}"
         aria-pressed={scope === s}
         onclick={() => (scope = s)}>{t}</button
       >

@@ -5,7 +5,7 @@
   import Trash2 from '@lucide/svelte/icons/trash-2';
   import type { Item, Treatment } from '../../api/api';
   import type { Concealing } from './concealing.svelte';
-  import type { Keying } from '../keying.svelte';
+  import { valueScopes, type Keying } from '../keying.svelte';
   import type { Playhead } from '../playhead.svelte';
   import type { Selection } from '../selection.svelte';
   import type { EditingSession } from '../session.svelte';
@@ -37,8 +37,6 @@
   const keyed = $derived(h.lanes.some((l) => l.name.startsWith('treatment/') || l.name === 'transparency'));
   const th = $derived(concealing.through);
   const shows = $derived(th ? Math.round(100 * th.detail) : 0);
-  const side = $derived(cover.softenSide || 'outside');
-  const soft = $derived((h.values['soften/across'] ?? 0) + (h.values['soften/down'] ?? 0) > 0);
   let naming = $state(false);
   let name = $state('');
   let forKind = $state(true);
@@ -186,25 +184,8 @@
   disabled={locked}
   onkey={() => keying.toggle('transparency')}
 />
-<label class="flex items-center justify-between gap-2"
-  ><span class="quiet">Soft edge</span>
-  <select
-    class="select w-24 select-xs"
-    aria-label="Soft edge"
-    disabled={locked}
-    value={side}
-    onchange={(e) => selection.edit({ do: 'softenSide', name: e.currentTarget.value as 'outside' | 'inside' | 'both' })}
-  >
-    <option value="outside">Outside</option><option value="inside">Inside</option><option value="both"
-      >Both sides</option
-    >
-  </select>
-</label>
-{#if side !== 'outside' && soft}<p class="text-[12px] text-warning">
-    The rim of the outline shows through its soft edge.
-  </p>{/if}
 {#if keyed}
-  <ScopeSwitch label="A change of a keyed number is for" bind:scope={keying.valueScope} />
+  <ScopeSwitch label="A change of a keyed number is for" bind:scope={keying.valueScope} scopes={valueScopes} />
 {/if}
 
 {#if t}

@@ -91,8 +91,7 @@ export class Following {
     if (a.id !== this.awaited || this.watched === undefined) return;
     if (this.playhead.frame !== this.watched) this.watched = undefined;
     else if (ended(a)) {
-      // Back to where it began, where both ways were gone.
-      if (a.done > 0) this.playhead.seek(a.from < this.start && this.start < a.to ? this.start : a.at);
+      this.playhead.seek(this.start); // the editor is where they were
       this.watched = undefined;
     } else if (a.done > 0) this.playhead.seek((this.watched = a.at));
   }
@@ -389,6 +388,7 @@ export class Following {
     const c = this.selection.cover;
     this.correction = undefined;
     if (!m || !c) return;
+    const { apart: _, ...how } = this.keying.how;
     try {
       const commands = core
         .warp({ cover: c.id, frame: m.frame, from: quad(m.was), to: m.corners })
@@ -397,7 +397,7 @@ export class Following {
           cover: c.id,
           id: o.id,
           frame: m.frame,
-          scope: 'frame',
+          ...how,
           knots: o.knots,
         }));
       void this.session.save(commands);

@@ -19,7 +19,7 @@
   import type { Shape } from '../drawing.svelte';
   import { crossing } from '../holdout/holdouts.svelte';
   import NumberField from '../../shared/NumberField.svelte';
-  import ScopeSwitch from '../../shared/ScopeSwitch.svelte';
+  import Scope from '../Scope.svelte';
 
   interface Props {
     holdouts: Holdouts;
@@ -139,8 +139,7 @@
     {/each}
   </ol>
   {#if v}
-    <p class="quiet text-[12px]" data-testid="between">{keying.between}</p>
-    <ScopeSwitch label="A change of place or shape is for" bind:scope={keying.shapeScope} />
+    <Scope {keying} />
     <p class="quiet text-[12px]">
       The edge goes inward, so that what it softens stays hidden. Soften only along the edge that is seen.
     </p>

@@ -12,6 +12,10 @@
   import type { Shape } from '../drawing.svelte';
   import NumberField from '../../shared/NumberField.svelte';
   import ScopeSwitch from '../../shared/ScopeSwitch.svelte';
+  import Scope from '../Scope.svelte';
+  import SoftEdge from '../SoftEdge.svelte';
+  import { valueScopes } from '../keying.svelte';
+  import PlaceFields from './PlaceFields.svelte';
 
   interface Props {
     keying: Keying;
@@ -61,49 +65,8 @@
     >
   </div>
   <hr class="border-base-300" />
-  <p class="quiet text-[12px]" data-testid="between">{keying.between}</p>
-  <ScopeSwitch label="A change of place or shape is for" bind:scope={keying.shapeScope} />
-  <div class="grid grid-cols-2 gap-x-2 gap-y-1">
-    <NumberField
-      label="Centre across"
-      short="x"
-      digits={1}
-      value={h.centre.x}
-      disabled={cover.locked}
-      onchange={(v) => outlining.change((p) => ({ ...p, move: { x: p.move.x + v - h.centre.x, y: p.move.y } }))}
-    />
-    <NumberField
-      label="Centre down"
-      short="y"
-      value={h.centre.y}
-      disabled={cover.locked}
-      onchange={(v) => outlining.change((p) => ({ ...p, move: { x: p.move.x, y: p.move.y + v - h.centre.y } }))}
-    />
-    <NumberField
-      label="Width"
-      short="w"
-      value={h.size.x}
-      min={1}
-      disabled={cover.locked}
-      onchange={(v) => outlining.sizeBy(v / h.size.x, 1)}
-    />
-    <NumberField
-      label="Height"
-      short="h"
-      value={h.size.y}
-      min={1}
-      disabled={cover.locked}
-      onchange={(v) => outlining.sizeBy(1, v / h.size.y)}
-    />
-  </div>
-  <NumberField
-    label="Turn"
-    unit="°"
-    value={h.placement.turn}
-    disabled={cover.locked}
-    onchange={(v) => outlining.turnBy(v - h.placement.turn)}
-    {...key('placement')}
-  />
+  <Scope {keying} />
+  <PlaceFields {keying} {outlining} {selection} />
   {#if selection.knots.indexes.length && picked}
     <div class="flex flex-col gap-1 border-y border-base-300 py-1.5">
       <span class="quiet text-[12px]"
@@ -180,29 +143,11 @@
     onchange={(v) => keying.set(['grow'], v)}
     {...key('grow')}
   />
-  <NumberField
-    label="Soften across"
-    unit="px"
-    value={h.values['soften/across']!}
-    min={0}
-    max={1000}
-    disabled={cover.locked}
-    onchange={(v) => keying.set(['soften/across'], v)}
-    {...key('soften/across')}
-  />
-  <NumberField
-    label="Soften down"
-    unit="px"
-    value={h.values['soften/down']!}
-    min={0}
-    max={1000}
-    disabled={cover.locked}
-    onchange={(v) => keying.set(['soften/down'], v)}
-    {...key('soften/down')}
-  />
+  <SoftEdge {keying} {selection} />
   {#if ['grow', 'soften/across', 'soften/down'].some((l) => keying.stateOf(l) !== 'none')}<ScopeSwitch
       label="A change of a keyed number is for"
       bind:scope={keying.valueScope}
+      scopes={valueScopes}
     />{/if}
   <button
     class="btn justify-start btn-ghost text-error btn-xs"

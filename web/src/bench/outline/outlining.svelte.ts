@@ -10,6 +10,15 @@ import type { EditingSession } from '../session.svelte';
 import type { OpenShot } from '../shot.svelte';
 import type { Toolbox } from '../toolbox.svelte';
 
+/** A cover's place, size and turn on a frame, as numbers. */
+export interface Numbers {
+  x?: number;
+  y?: number;
+  w?: number;
+  h?: number;
+  turn?: number;
+}
+
 export class Outlining {
   /** A drawn outline is added; otherwise the cover is fitted to it. */
   adding = $state(false);
@@ -35,7 +44,7 @@ export class Outlining {
     const outline = core.outline({ id: this.freshId(), shape, frame, box });
     if (shape === 'corners' || shape === 'path') outline.keys[0]!.knots = knots;
     const cover = this.selection.cover;
-    const scope = this.keying.shapeScope;
+    const { apart, ...scope } = this.keying.how;
     if (!cover) {
       this.toolbox.tool = 'move';
       this.addCover(item, outline, { x: (box.min.x + box.max.x) / 2, y: (box.min.y + box.max.y) / 2 });
@@ -50,10 +59,10 @@ export class Outlining {
     const was = this.selection.state!.outlines;
     if (shape === 'corners' && was.length === 1 && was[0]!.knots.length === 4 && was[0]!.shape === 'corners') {
       const aligned = core.aligned({ knots, was: was[0]!.knots });
-      void this.session.save([{ do: 'reshape', cover: cover.id, id: was[0]!.id, frame, scope, knots: aligned }]);
+      void this.session.save([{ do: 'reshape', cover: cover.id, id: was[0]!.id, frame, ...scope, knots: aligned }]);
       return;
     }
-    void this.session.save([{ do: 'fit', cover: cover.id, frame, scope, rect: box }]);
+    void this.session.save([{ do: 'fit', cover: cover.id, frame, ...scope, apart, rect: box }]);
   }
 
   private addCover(item: Item, outline: Cover['outlines'][number], middle: Point): void {
@@ -103,11 +112,39 @@ export class Outlining {
 
   place(placement: Placement): Command {
     const { frame } = this.playhead;
-    return { do: 'place', cover: this.selection.cover!.id, frame, scope: this.keying.shapeScope, placement };
+    return { do: 'place', cover: this.selection.cover!.id, frame, ...this.keying.how, placement };
   }
   reshape(id: string, knots: Knot[]): Command {
     const { frame } = this.playhead;
-    return { do: 'reshape', cover: this.selection.cover!.id, id, frame, scope: this.keying.shapeScope, knots };
+    const { apart: _, ...how } = this.keying.how;
+    return { do: 'reshape', cover: this.selection.cover!.id, id, frame, ...how, knots };
+  }
+
+  get numbers(): Required<Numbers> {
+    const { centre, size, placement } = this.selection.state!;
+    return { x: centre.x, y: centre.y, w: size.x, h: size.y, turn: placement.turn };
+  }
+  /** The command that gives the selected cover some of these on the frame shown. */
+  numbered(n: Numbers): Command {
+    const { centre, placement } = this.selection.state!;
+    const was = this.unshown ?? { ...this.numbers, size: placement.size, centre };
+    this.unshown = was;
+    const size = { x: was.size.x * ((n.w ?? was.w) / was.w), y: was.size.y * ((n.h ?? was.h) / was.h) };
+    const p = this.posed(n.turn ?? was.turn, size);
+    const d = this.wayBack(centre, { x: n.x ?? was.x, y: n.y ?? was.y });
+    return this.place({ ...p, move: { x: p.move.x + d.x, y: p.move.y + d.y } });
+  }
+  /** What the cover was before numbers were shown that are not saved. */
+  private unshown: (Required<Numbers> & { size: Point; centre: Point }) | undefined;
+  /** Shows a command, or what is saved. */
+  show(command?: Command): void {
+    this.playhead.pause();
+    if (!command) this.unshown = undefined;
+    this.session.show(command ? [command] : []);
+  }
+  save(command: Command): void {
+    this.unshown = undefined;
+    void this.session.save([command]);
   }
 
   /** Moves the selected knots, or else the whole cover, by so many pixels. */
