@@ -13,7 +13,7 @@
   import Actions from './Actions.svelte';
   import Changes from './Changes.svelte';
   import DeliverDialog from './deliver/DeliverDialog.svelte';
-  import Items from './Items.svelte';
+  import Rail from './Rail.svelte';
   import Timeline from './timeline/Timeline.svelte';
   import Picture from './picture/Picture.svelte';
   import SteadyStrip from './follow/SteadyStrip.svelte';
@@ -37,6 +37,12 @@
   });
 
   const active = $derived(bench.deliveries.active);
+
+  $effect(() => {
+    const deliver = () => (delivering = true);
+    document.addEventListener('deliver', deliver);
+    return () => document.removeEventListener('deliver', deliver);
+  });
 </script>
 
 <svelte:window
@@ -62,7 +68,7 @@
   <main
     aria-busy={bench.session.saving > 0}
     class="grid h-full overflow-hidden"
-    style="grid-template: 38px minmax(0,1fr) auto / 124px minmax(0,1fr) 200px"
+    style="grid-template: 38px minmax(0,1fr) auto / minmax(0,1fr) 272px auto"
   >
     <header class="col-span-3 flex items-center gap-2 border-b border-base-300 px-2">
       <a class="quiet hover:underline" href="/programmes/{bench.shot.programme}" onclick={route.follow}
@@ -120,14 +126,13 @@
           onclick={() => bench.steps.go('check')}
           >{bench.checking.severe && bench.checking.current ? '▼ ' : ''}{bench.checking.said}</button
         >
-        <button class="btn btn-xs" onclick={() => (delivering = true)}>
+        <button class="btn btn-xs" title="Deliver (Shift+D)" onclick={() => (delivering = true)}>
           <Truck size={14} /> Deliver{#if active.length}&nbsp;<span class="tc"
               >{Math.round((100 * active[0]!.rendered) / active[0]!.frames)} %</span
             >{/if}
         </button>
       </div>
     </header>
-    <Items {bench} />
     <div class="relative grid min-h-0 min-w-0">
       <Picture {bench} />
       {#if bench.session.conflict}
@@ -150,6 +155,7 @@
       {/if}
     </div>
     <StepCard {bench} />
+    <Rail {bench} />
     <div class="col-span-3 border-t border-base-300">
       <Transport {bench} /><Timeline {bench} />{#if bench.viewport.strip && bench.following.striped}<SteadyStrip
           {bench}

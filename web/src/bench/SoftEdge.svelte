@@ -29,34 +29,33 @@
   }
 </script>
 
-<div class="flex items-start gap-1">
-  <div class="flex min-w-0 flex-1 flex-col gap-1">
-    {#if parted}
-      {#each lanes as l, i (l)}
-        <NumberField
-          {...common}
-          label={i ? 'Soften down' : 'Soften across'}
-          value={values[i]!}
-          onchange={(v) => keying.set([l], v)}
-          ondrag={(v) => keying.set([l], v, true)}
-          keyed={keying.stateOf(l)}
-          onkey={() => keying.toggle(l)}
-        />
-      {/each}
-    {:else}
-      <NumberField
-        {...common}
-        label="Soften"
-        value={values[0]!}
-        onchange={(v) => keying.set(lanes, v)}
-        ondrag={(v) => keying.set(lanes, v, true)}
-        keyed={both}
-        onkey={() => keying.toggleAll(lanes)}
-      />
-    {/if}
-  </div>
+{#if parted}
+  {#each lanes as l, i (l)}
+    <NumberField
+      {...common}
+      label={i ? 'Soften down' : 'Soften across'}
+      value={values[i]!}
+      onchange={(v) => keying.set([l], v)}
+      ondrag={(v) => keying.set([l], v, true)}
+      keyed={keying.stateOf(l)}
+      onkey={() => keying.toggle(l)}
+    />
+  {/each}
+{:else}
+  <NumberField
+    {...common}
+    label="Soften"
+    value={values[0]!}
+    onchange={(v) => keying.set(lanes, v)}
+    ondrag={(v) => keying.set(lanes, v, true)}
+    keyed={both}
+    onkey={() => keying.toggleAll(lanes)}
+  />
+{/if}
+<div class="flex items-center justify-between gap-2">
+  <span class="quiet">Soft edge</span>
   <button
-    class="btn btn-square btn-ghost btn-xs"
+    class="btn ml-auto btn-square btn-ghost btn-xs"
     aria-label={parted ? 'Soften across and down alike' : 'Soften across and down apart'}
     title={parted ? 'Across and down alike' : 'Across and down apart'}
     aria-pressed={!parted}
@@ -65,9 +64,6 @@
   >
     {#if parted}<Unlink2 size={13} />{:else}<Link2 size={13} />{/if}
   </button>
-</div>
-<label class="flex items-center justify-between gap-2"
-  ><span class="quiet">Soft edge</span>
   <select
     class="select w-28 select-xs"
     aria-label="Soft edge"
@@ -79,7 +75,7 @@
       >Both sides</option
     >
   </select>
-</label>
+</div>
 {#if side !== 'outside' && values.some((v) => v > 0)}<p class="text-[12px] text-warning">
     The rim of the outline shows through its soft edge.
   </p>{/if}

@@ -1,7 +1,5 @@
 <script lang="ts">
-  import type { Cover } from '../api/api';
   import type { Bench } from './bench.svelte';
-  import type { Step } from './steps.svelte';
   import CheckCard from './check/CheckCard.svelte';
   import ConcealCard from './conceal/ConcealCard.svelte';
   import FollowCard from './follow/FollowCard.svelte';
@@ -11,88 +9,15 @@
   let { bench }: { bench: Bench } = $props();
   const cover = $derived(bench.selection.cover);
   const item = $derived(bench.shot.items.find((i) => i.id === bench.selection.itemId));
-  const steps: [Step, string][] = [
-    ['outline', 'Outline'],
-    ['follow', 'Follow'],
-    ['hold', 'Hold out'],
-    ['conceal', 'Conceal'],
-    ['check', 'Check'],
-  ];
-  const still = $derived(bench.shot.last === 0);
   const target = $derived(bench.selection.target);
-  const held = $derived(bench.selection.holdouts.filter((c) => !c.off));
-  const found = $derived(
-    bench.checking.open.filter((f) => f.cover === target?.id || (cover && f.item === bench.selection.itemId)),
-  );
-  const severe = $derived(found.filter((f) => f.severity === 'severe').length);
-  const taken = (c: Cover, s: { first: number; last: number }) =>
-    c.proposed!.accepted.some((a) => a.first <= s.first && s.last <= a.last);
-  const done = $derived<Record<Step, string>>({
-    outline: cover ? 'done' : 'missing',
-    follow: bench.following.running
-      ? 'tracking'
-      : cover?.track
-        ? bench.following.doubts(cover)
-          ? 'weak'
-          : bench.looked.unseen
-            ? 'unseen'
-            : 'done'
-        : bench.keying.keys.length > 1 || (cover && still)
-          ? cover && bench.looked.unseen
-            ? 'unseen'
-            : 'done'
-          : 'missing',
-    hold: bench.holdouts.running
-      ? 'looking'
-      : held.some((c) => c.proposed && bench.holdouts.stretches(c).some((s) => !taken(c, s)))
-        ? 'unseen'
-        : held.length
-          ? `${held.length}`
-          : 'none',
-    conceal: target?.treatments.some((t) => !t.off) && !target.off ? 'done' : 'missing',
-    check: severe
-      ? `▼ ${severe}`
-      : found.length
-        ? `${found.length}`
-        : bench.checking.current
-          ? 'clean'
-          : bench.checking.running
-            ? 'running'
-            : 'to do',
-  });
 </script>
 
 <aside class="flex min-h-0 flex-col overflow-auto border-l border-base-300" aria-label="Step card">
   {#if !item}
     <p class="quiet p-3">
-      Add what must be hidden to the list on the left: a plate, a sign, a number. Then draw its outline on the picture.
+      Add what must be hidden to the list below: a plate, a sign, a number. Then draw its outline on the picture.
     </p>
   {:else}
-    <div
-      class="grid grid-flow-col border-b border-base-300 text-[12px] tracking-[-0.02em] whitespace-nowrap"
-      role="tablist"
-      aria-label="Steps"
-    >
-      {#each steps as [k, name] (k)}
-        <button
-          role="tab"
-          aria-selected={bench.steps.current === k}
-          class="border-b-2 px-0 py-1.5 {bench.steps.current === k
-            ? 'border-primary font-semibold'
-            : 'quiet border-transparent'}"
-          onclick={() => bench.steps.go(k)}
-        >
-          {name}
-          <span
-            class="block text-[12px] font-normal {done[k] === 'done' || done[k] === 'clean'
-              ? 'text-success'
-              : k === 'check' && severe
-                ? 'font-semibold text-error'
-                : 'quiet'}">{done[k]}</span
-          >
-        </button>
-      {/each}
-    </div>
     <div class="flex flex-col gap-2 p-2.5">
       {#if bench.playhead.speed !== 0 && !bench.viewport.steady}<p class="quiet text-[12px]">
           Playing. What is said here is of f {bench.selection.here}.

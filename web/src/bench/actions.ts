@@ -128,6 +128,11 @@ export const actions: Action[] = [
     run: (bench) => ((bench.steps.current = 'follow'), bench.following.follow('both')),
   },
   {
+    name: 'Track anew from this frame',
+    keys: ['Alt+V'],
+    run: (bench) => ((bench.steps.current = 'follow'), bench.following.anew()),
+  },
+  {
     name: 'Track forward from here',
     keys: ['Shift+ArrowDown'],
     run: (bench) => ((bench.steps.current = 'follow'), bench.following.follow('forward')),
@@ -224,7 +229,9 @@ export const actions: Action[] = [
     keys: ['Ctrl+Shift+Enter'],
     run: (bench) => bench.checking.move('ready'),
   },
+  { name: 'Deliver', keys: ['Shift+D'], run: () => document.dispatchEvent(new CustomEvent('deliver')) },
   { name: 'Fit the picture', keys: ['F'], run: (bench) => bench.viewport.fit() },
+  { name: 'The whole shot on the timeline', keys: ['Shift+Z'], run: (bench) => bench.scale.fit() },
   { name: 'Zoom to the item', keys: ['Z'], run: (bench) => bench.zoomToSelection() },
   { name: 'Zoom to 100 %', keys: ['1'], run: (bench) => (bench.viewport.zoom = 1) },
   { name: 'Zoom to 200 %', keys: ['2'], run: (bench) => (bench.viewport.zoom = 2) },

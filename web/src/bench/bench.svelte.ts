@@ -18,6 +18,7 @@ import { Selection } from './selection.svelte';
 import { EditingSession, type Stage } from './session.svelte';
 import { OpenShot } from './shot.svelte';
 import { Steps } from './steps.svelte';
+import { Scale } from './timeline/scale.svelte';
 import { Toolbox } from './toolbox.svelte';
 import { Viewport } from './viewport.svelte';
 
@@ -28,6 +29,7 @@ export class Bench {
   notice = new Notice();
   shot = new OpenShot();
   viewport = new Viewport();
+  scale = new Scale(() => this.shot.last);
   playhead: Playhead;
   session: EditingSession;
   selection: Selection;

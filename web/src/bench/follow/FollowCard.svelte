@@ -113,12 +113,53 @@
       >Next key</button
     >
   </div>
-  {#if !keying.keys.includes(selection.here)}<button
+  {#if !keying.keys.includes(selection.here)}
+    <div class="grid grid-cols-2 gap-1">
+      <button
+        class="btn btn-xs"
+        disabled={!selection.state?.inside || cover.locked}
+        onclick={() => keying.toggle('placement')}>Add a key (Y)</button
+      >
+      <button
+        class="btn btn-xs"
+        disabled={!selection.state?.inside || cover.locked || !keying.keys.some((k) => k < selection.here)}
+        title="Place and shape rest from the key before up to f {selection.here}: before a movement (Shift+Y)"
+        onclick={() => keying.hold()}>Hold to here</button
+      >
+    </div>
+  {/if}
+  {#if chosen.length}
+    <span class="quiet text-[12px]"
+      >{chosen.length === 1 ? `Key at f ${chosen[0]}` : `${chosen.length} keys picked`}, from there on</span
+    >
+    <div class="join grid grid-cols-3" role="group" aria-label="How the key goes on">
+      {#each eases as [e, t] (e)}
+        <button
+          class="btn join-item px-0 btn-xs {chosen.every((f) => easeAt(f) === e) ? 'bg-base-300' : ''}"
+          disabled={cover.locked}
+          aria-pressed={chosen.every((f) => easeAt(f) === e)}
+          onclick={() => keying.ease(e)}>{t}</button
+        >
+      {/each}
+    </div>
+  {:else}
+    <p class="quiet text-[12px]">Shift-click picks several keys, here or on the row.</p>
+  {/if}
+  <div class="grid grid-cols-2 gap-1">
+    <button class="btn btn-xs" onclick={() => keying.copy()}><Copy size={13} /> Copy</button>
+    <button class="btn btn-xs" disabled={!keying.copied.length || cover.locked} onclick={() => keying.paste()}
+      ><Clipboard size={13} /> Paste</button
+    >
+    <button
       class="btn btn-xs"
-      disabled={!selection.state?.inside || cover.locked}
-      onclick={() => keying.toggle('placement')}>Add a key at f {selection.here} (Y)</button
-    >{/if}
-  <ol class="max-h-44 divide-y divide-base-300 overflow-auto border border-base-300" aria-label="Keys">
+      disabled={!keying.copied.length || keying.copied.some((k) => k.offset) || cover.locked}
+      onclick={() => keying.paste(true)}>Paste onto all keys</button
+    >
+    <button class="btn btn-xs" disabled={cover.locked || !chosen.length} onclick={() => keying.remove()}
+      ><Trash2 size={13} /> Remove</button
+    >
+  </div>
+  <ol class="max-h-32 divide-y divide-base-300 overflow-auto border border-base-300" aria-label="Keys">
     {#each keying.keys as k (k)}
       <li>
         <button
@@ -136,35 +177,4 @@
       </li>
     {/each}
   </ol>
-  {#if chosen.length}
-    <span class="quiet text-[12px]"
-      >{chosen.length === 1 ? `Key at f ${chosen[0]}` : `${chosen.length} keys picked`}, from there on</span
-    >
-    <div class="join grid grid-cols-3" role="group" aria-label="How the key goes on">
-      {#each eases as [e, t] (e)}
-        <button
-          class="btn join-item px-0 btn-xs {chosen.every((f) => easeAt(f) === e) ? 'bg-base-300' : ''}"
-          disabled={cover.locked}
-          aria-pressed={chosen.every((f) => easeAt(f) === e)}
-          onclick={() => keying.ease(e)}>{t}</button
-        >
-      {/each}
-    </div>
-    <button class="btn btn-xs" disabled={cover.locked} onclick={() => keying.remove()}
-      ><Trash2 size={13} /> Remove (Delete)</button
-    >
-  {:else}
-    <p class="quiet text-[12px]">Shift-click picks several keys, here or on the row.</p>
-  {/if}
-  <div class="grid grid-cols-2 gap-1">
-    <button class="btn btn-xs" onclick={() => keying.copy()}><Copy size={13} /> Copy</button>
-    <button class="btn btn-xs" disabled={!keying.copied.length || cover.locked} onclick={() => keying.paste()}
-      ><Clipboard size={13} /> Paste</button
-    >
-  </div>
-  <button
-    class="btn btn-xs"
-    disabled={!keying.copied.length || keying.copied.some((k) => k.offset) || cover.locked}
-    onclick={() => keying.paste(true)}>Paste onto all keys</button
-  >
 {/if}

@@ -13,7 +13,8 @@
   import type { EditingSession } from '../session.svelte';
   import type { Toolbox } from '../toolbox.svelte';
   import { core } from '../../core/core';
-  import type { Channel, Model, Way } from './following.svelte';
+  import type { Channel, Model } from './following.svelte';
+  import type { Way } from './ways';
   import NumberField from '../../shared/NumberField.svelte';
 
   interface Props {
@@ -31,6 +32,7 @@
   const t = $derived(following.track);
   const run = $derived(following.running);
   const s = $derived(following.surface);
+  const texture = $derived(following.texture.known);
   let tolerance = $state(0.5);
   let more = $state(false);
   const models: [Model, string][] = [
@@ -49,7 +51,7 @@
   ];
   const sure = $derived(s && s.confidence > 0 && s.state !== 'a' ? `, ${Math.round(100 * s.confidence)} %` : '');
   const comparable = $derived(
-    following.texture?.enough ? ` ${Math.round(100 * following.texture.share)} % of the surface can be compared.` : '',
+    texture?.enough ? ` ${Math.round(100 * texture.share)} % of the surface can be compared.` : '',
   );
   const words = {
     a: 'anchor',
@@ -111,6 +113,66 @@
   </button>
 {/snippet}
 
+{#snippet how()}
+  <label class="flex items-center justify-between gap-2">
+    <span class="quiet">It moves by</span>
+    <select class="select w-32 select-xs" aria-label="It moves by" bind:value={following.model}
+      >{#each models as [m, n] (m)}<option value={m}>{n}</option>{/each}</select
+    >
+  </label>
+  <label class="flex items-center justify-between gap-2">
+    <span class="quiet">Compare</span>
+    <select class="select w-32 select-xs" aria-label="Compare" bind:value={following.channel}
+      >{#each channels as [m, n] (m)}<option value={m}>{n}</option>{/each}</select
+    >
+  </label>
+  <div class="grid grid-cols-2 gap-1">
+    <button
+      class="btn btn-xs {toolbox.tool === 'surface' ? 'bg-base-300' : ''}"
+      title="Draw the surface apart from the cover (Shift+Q)"
+      onclick={() => toolbox.take('surface')}>Draw surface</button
+    >
+    <button class="btn btn-xs {toolbox.tool === 'points' ? 'bg-base-300' : ''}" onclick={() => toolbox.take('points')}
+      >Set points</button
+    >
+  </div>
+  {#if following.apart}<button class="btn btn-xs" onclick={() => (following.apart = undefined)}
+      >{t ? 'Keep the surface as it is' : 'Follow the cover’s outline instead'}</button
+    >{/if}
+{/snippet}
+
+{#snippet ranking()}
+  <table class="text-[12px]" aria-label="Attempts, the steadiest first">
+    <thead class="quiet text-left"
+      ><tr
+        ><th class="font-normal">Attempt</th><th class="font-normal" title="share of frames that are good">good</th><th
+          class="font-normal"
+          title="px, second difference">jitter</th
+        ><th class="font-normal" title="px between forward and back">closes</th></tr
+      ></thead
+    >
+    <tbody>
+      {#each following.ranked.slice(0, 8) as a (a.id)}
+        <tr class={a.id === t?.attempt ? 'text-primary' : ''}>
+          <td
+            ><button
+              class="hover:underline disabled:no-underline"
+              disabled={a.id === t?.attempt}
+              onclick={() => following.use(a)}
+              >f {a.track.frame}, {short[a.track.model]}{a.track.anchors.length
+                ? ` +${a.track.anchors.length}`
+                : ''}</button
+            ></td
+          >
+          <td class="tc">{Math.round(100 * (a.figures?.good ?? 0))} %</td>
+          <td class="tc">{a.figures?.jitter.toFixed(2)}</td>
+          <td class="tc">{a.figures && a.figures.apart >= 0 ? a.figures.apart.toFixed(2) : '–'}</td>
+        </tr>
+      {/each}
+    </tbody>
+  </table>
+{/snippet}
+
 {#snippet out()}
   <button
     class="underline"
@@ -167,6 +229,14 @@
     {@render go('one on', '1 frame', 'Track forward 1 frame', ArrowRight)}
   </div>
   {@render go('both', 'Track the span again', 'Track the span again', ArrowLeftRight)}
+  <button
+    class="btn btn-xs {following.apart ? 'btn-primary' : ''}"
+    disabled={cover.locked || (!following.apart && s?.state === '-')}
+    title="From this frame, with the surface as it lies here or as you draw it; what was followed stays as an attempt"
+    onclick={() => void following.anew()}
+    >{following.apart ? 'Track the new surface' : 'Track anew'} from f {following.apart?.frame ?? playhead.frame} (Alt+V)</button
+  >
+  {@render how()}
   {#if t.kind === 'surface'}
     <button
       class="btn btn-primary btn-xs"
@@ -187,6 +257,7 @@
       {/each}
     </div>
   {/if}
+  {#if following.ranked.length > 1}{@render ranking()}{/if}
   <label class="flex items-center justify-between"
     ><span>Surface on the picture</span><input
       type="checkbox"
@@ -195,39 +266,9 @@
     /></label
   >
   <button class="btn justify-start btn-ghost px-1 btn-xs" aria-expanded={more} onclick={() => (more = !more)}
-    >{more ? '▾' : '▸'} Attempts, sharing, hand keys</button
+    >{more ? '▾' : '▸'} Other attempts, sharing, hand keys</button
   >
   {#if more}
-    <table class="text-[12px]" aria-label="Attempts, the steadiest first">
-      <thead class="quiet text-left"
-        ><tr
-          ><th class="font-normal">Attempt</th><th class="font-normal" title="share of frames that are good">good</th
-          ><th class="font-normal" title="px, second difference">jitter</th><th
-            class="font-normal"
-            title="px between forward and back">closes</th
-          ></tr
-        ></thead
-      >
-      <tbody>
-        {#each following.ranked.slice(0, 8) as a (a.id)}
-          <tr class={a.id === t.attempt ? 'text-primary' : ''}>
-            <td
-              ><button
-                class="hover:underline disabled:no-underline"
-                disabled={a.id === t.attempt}
-                onclick={() => following.use(a)}
-                >f {a.track.frame}, {short[a.track.model]}{a.track.anchors.length
-                  ? ` +${a.track.anchors.length}`
-                  : ''}</button
-              ></td
-            >
-            <td class="tc">{Math.round(100 * (a.figures?.good ?? 0))} %</td>
-            <td class="tc">{a.figures?.jitter.toFixed(2)}</td>
-            <td class="tc">{a.figures && a.figures.apart >= 0 ? a.figures.apart.toFixed(2) : '–'}</td>
-          </tr>
-        {/each}
-      </tbody>
-    </table>
     {#if t.kind === 'surface'}<button
         class="btn btn-xs"
         disabled={following.pending > 0}
@@ -261,16 +302,12 @@
     </div>
   {/if}
 {:else}
-  <p
-    data-testid="texture"
-    class={following.texture && !following.texture.enough ? 'text-[12px] text-warning' : 'quiet text-[12px]'}
-  >
+  <p data-testid="texture" class={texture && !texture.enough ? 'text-[12px] text-warning' : 'quiet text-[12px]'}>
     {#if following.apart?.points}{following.apart.surface.length === 1
         ? 'One point: place only.'
-        : `${following.apart.surface.length} points.`}{:else if following.texture}{following.texture
-        .words}{comparable}{:else}&nbsp;{/if}
+        : `${following.apart.surface.length} points.`}{:else if texture}{texture.words}{comparable}{:else}&nbsp;{/if}
   </p>
-  {#if following.texture?.larger && !following.apart}<button class="btn btn-xs" onclick={() => following.takeLarger()}
+  {#if texture?.larger && !following.apart}<button class="btn btn-xs" onclick={() => following.takeLarger()}
       >Take the larger surface</button
     >{/if}
   <div class="flex flex-col gap-1" role="group" aria-label="Track from this frame">
@@ -280,31 +317,11 @@
       {@render go('forward', 'Forward', 'Track forward', ArrowRight)}
     </div>
   </div>
-  <label class="flex items-center justify-between gap-2">
-    <span>It moves by</span>
-    <select class="select w-28 select-xs" bind:value={following.model}
-      >{#each models as [m, n] (m)}<option value={m}>{n}</option>{/each}</select
-    >
-  </label>
+  {@render how()}
   <button class="btn justify-start btn-ghost px-1 btn-xs" aria-expanded={more} onclick={() => (more = !more)}
-    >{more ? '▾' : '▸'} Surface, channel, shared tracks</button
+    >{more ? '▾' : '▸'} Shared tracks, files</button
   >
   {#if more}
-    <label class="flex items-center justify-between gap-2">
-      <span>Compare</span>
-      <select class="select w-28 select-xs" bind:value={following.channel}
-        >{#each channels as [m, n] (m)}<option value={m}>{n}</option>{/each}</select
-      >
-    </label>
-    <div class="grid grid-cols-2 gap-1">
-      <button
-        class="btn btn-xs {toolbox.tool === 'surface' ? 'bg-base-300' : ''}"
-        onclick={() => toolbox.take('surface')}>Draw surface</button
-      >
-      <button class="btn btn-xs {toolbox.tool === 'points' ? 'bg-base-300' : ''}" onclick={() => toolbox.take('points')}
-        >Set points</button
-      >
-    </div>
     <div class="flex flex-wrap gap-x-2 text-[12px]">
       <span class="quiet">Write</span>
       {@render out()}
@@ -317,9 +334,6 @@
         onchange={read}
       /></label
     >
-    {#if following.apart}<button class="btn btn-xs" onclick={() => (following.apart = undefined)}
-        >Follow the cover’s outline instead</button
-      >{/if}
   {/if}
 {/if}
 {#if !run && !following.correction && others.length && (more || !t)}

@@ -8,7 +8,6 @@ import {
   type Cover,
   type Point,
   type SurfaceOnFrame,
-  type Texture,
   type Track,
 } from '../../api/api';
 import { core } from '../../core/core';
@@ -19,17 +18,11 @@ import type { Playhead } from '../playhead.svelte';
 import type { Selection } from '../selection.svelte';
 import type { EditingSession } from '../session.svelte';
 import type { Toolbox } from '../toolbox.svelte';
+import { SurfaceTexture, type Proposal } from './texture.svelte';
+import { framesOf, type Way } from './ways';
 
 export type Model = 'translation' | 'similarity' | 'affine' | 'perspective';
 export type Channel = 'luma' | 'red' | 'green' | 'blue' | 'best';
-export type Way = 'back' | 'forward' | 'both' | 'one back' | 'one on' | 'to mark back' | 'to mark on';
-
-/** What would be followed from a frame: a surface's outline, or points. */
-export interface Proposal {
-  frame: number;
-  surface: Point[];
-  points: boolean;
-}
 
 type Quad = [Point, Point, Point, Point];
 
@@ -41,7 +34,7 @@ export class Following {
   channel = $state<Channel>('luma');
   /** The surface drawn apart from the cover, on the frame where it was drawn. */
   apart = $state.raw<Proposal>();
-  texture = $state.raw<Texture & { at: string }>();
+  texture = new SurfaceTexture();
   /** The surface's corners, being put right on a frame. */
   correction = $state.raw<{ frame: number; corners: Quad; was: SurfaceOnFrame }>();
   shown = $state(true); // the surface and points on the picture
@@ -69,6 +62,8 @@ export class Following {
   reset(): void {
     this.apart = undefined;
     this.correction = undefined;
+    const t = this.track;
+    if (t) [this.model, this.channel] = [t.model, t.channel];
   }
 
   private heard(a: Attempt, before: Attempt | undefined): void {
@@ -175,30 +170,14 @@ export class Following {
   }
 
   /** Measures how well the proposed surface can be followed. */
-  async assess(): Promise<void> {
-    const p = this.proposed;
-    if (!p || p.points || p.surface.length < 3) {
-      this.texture = undefined;
-      return;
-    }
-    const at = JSON.stringify(p) + this.model;
-    if (this.texture?.at === at) return;
-    try {
-      const t = await ask(
-        api.POST('/api/shots/{id}/assess', {
-          params: { path: { id: this.session.shot } },
-          body: { frame: p.frame, surface: p.surface, model: this.model },
-        }),
-      );
-      this.texture = { ...t, at };
-    } catch (e) {
-      this.texture = { words: e instanceof Error ? e.message : String(e), share: 0, spread: 0, enough: false, at };
-    }
+  assess(): Promise<void> {
+    return this.texture.of(this.session.shot, this.proposed, this.model);
   }
 
   takeLarger(): void {
     const p = this.proposed;
-    if (p && this.texture?.larger) this.apart = { frame: p.frame, surface: this.texture.larger, points: false };
+    const larger = this.texture.known?.larger;
+    if (p && larger) this.apart = { frame: p.frame, surface: larger, points: false };
   }
 
   /** The marks that a stretch ends at: anchors and keys. */
@@ -208,20 +187,7 @@ export class Following {
   }
 
   private frames(way: Way, at: number): [number, number] {
-    const c = this.selection.cover!;
-    const first = Math.min(c.span.first, at);
-    const last = Math.max(c.span.last, at);
-    const before = Math.max(first, ...this.marks.filter((m) => m < at));
-    const after = Math.min(last, ...this.marks.filter((m) => m > at));
-    return {
-      back: [first, at - 1],
-      forward: [at + 1, last],
-      both: [first, last],
-      'one back': [at - 1, at - 1],
-      'one on': [at + 1, at + 1],
-      'to mark back': [before, at - 1],
-      'to mark on': [at + 1, after],
-    }[way] as [number, number];
+    return framesOf(way, at, this.selection.cover!.span, this.marks);
   }
 
   /** Follows: a new surface from this frame, or the selected track on from here. */
@@ -235,6 +201,10 @@ export class Following {
     }
     const t = this.track;
     const at = this.playhead.frame;
+    if (t && this.apart) {
+      await this.anew();
+      return;
+    }
     if (t) {
       const [from, to] = this.frames(way, at);
       if (from < 0 || to > this.last() || from > to) return;
@@ -260,6 +230,41 @@ export class Following {
     from = Math.min(from, p.frame);
     to = Math.max(to, p.frame);
     await this.run(fresh, Math.max(from, 0), Math.min(to, this.last()), '', { ride: c.id, at: p.frame });
+  }
+
+  /**
+   * The selected track is followed anew: from the frame shown, with the surface drawn apart
+   * or the one that lies there now, and with the model and channel that are set. What was
+   * followed before stays as an attempt.
+   */
+  async anew(): Promise<void> {
+    const t = this.track;
+    if (!t) return;
+    this.playhead.pause();
+    const drawn = this.apart;
+    const here = this.surface;
+    if (!drawn && !(here && here.state !== '-' && here.state !== 'l' && here.outline.length)) {
+      this.notice.say('The surface is not known on this frame: draw it here, or go to a frame where it lies right.');
+      return;
+    }
+    const frame = drawn?.frame ?? this.playhead.frame;
+    const riders = this.session.document!.covers.filter((c) => c.track === t.id);
+    const frames = riders.flatMap((c) => [c.span.first, c.span.last, c.from ?? 0]);
+    this.apart = undefined;
+    await this.run(
+      {
+        ...t,
+        kind: drawn?.points ? 'points' : drawn ? 'surface' : t.kind,
+        model: this.model,
+        channel: this.channel,
+        frame,
+        surface: drawn?.surface ?? here!.outline,
+        anchors: [],
+      },
+      Math.max(Math.min(frame, ...frames), 0),
+      Math.min(Math.max(frame, ...frames), this.last()),
+      '',
+    );
   }
 
   private name(cover: string): string {
@@ -311,12 +316,16 @@ export class Following {
     return row?.states ? row : undefined;
   }
 
-  /** Whether a frame of the cover's span is not surely followed. */
-  doubts(c: Cover): boolean {
+  /** How many frames of the cover's span are lost or not followed, and how many weak. */
+  doubted(c: Cover): { lost: number; weak: number } {
     const s = this.states(c);
-    for (let f = c.span.first; s && f <= c.span.last; f++)
-      if ('wl-'.includes(s.states[f - s.first] ?? '-')) return true;
-    return false;
+    const n = { lost: 0, weak: 0 };
+    for (let f = c.span.first; s && f <= c.span.last; f++) {
+      const letter = s.states[f - s.first] ?? '-';
+      if ('l-'.includes(letter)) n.lost++;
+      else if (letter === 'w') n.weak++;
+    }
+    return n;
   }
 
   /** Goes to the next stretch where the track is weak or lost. */

@@ -190,6 +190,12 @@ export class Holdouts {
     if (this.running) await this.attempts.stop(this.running.id);
   }
 
+  /** How many stretches of what was found are not accepted. */
+  waiting(c: Cover): number {
+    const taken = (s: Span) => c.proposed!.accepted.some((a) => a.first <= s.first && s.last <= a.last);
+    return this.stretches(c).filter((s) => !taken(s)).length;
+  }
+
   /** The stretches in which something was found, with gaps of a few frames closed. */
   stretches = (c: Cover): Span[] => {
     const row = this.session.rows.get(c.id);

@@ -1,0 +1,56 @@
+// How the frames of a row are drawn.
+
+/** A bar with a notch below: a severe finding. */
+const notch = '45%,calc(50% + 5px) 45%,50% 100%,calc(50% - 5px) 45%,0 45%';
+export const notched = `background:#e8684a;clip-path:polygon(0 0,100% 0,100% ${notch})`;
+
+/** States of a followed frame as they lie on the row; a good one is the row itself. */
+export const states: Record<string, { name: string; fill: string; more: string }> = {
+  w: { name: 'Weak', fill: 'repeating-linear-gradient(135deg,#262626 0 3px,#c9a24f 3px 6px)', more: '' },
+  l: {
+    name: 'Lost',
+    fill: '#d9573a',
+    more: 'clip-path:polygon(0 0,100% 0,100% 100%,calc(50% + 4px) 100%,50% 45%,calc(50% - 4px) 100%,0 100%)',
+  },
+  o: {
+    name: 'Outside the picture',
+    fill: '#262626',
+    more: 'border-top:1px dashed #8d8d8d;border-bottom:1px dashed #8d8d8d',
+  },
+  '-': { name: 'Not followed', fill: '#262626', more: 'border-bottom:1px solid #6b6b6b' },
+};
+
+/** The stretches of a track that are not good: state, first and last frame. */
+export function stretches(letters: string, at: number, first: number, last: number): [string, number, number][] {
+  const out: [string, number, number][] = [];
+  for (let f = first; f <= last; f++) {
+    const c = letters[f - at] ?? '-';
+    if (c === 'g' || c === 'a') continue;
+    const end = out.at(-1);
+    if (end && end[0] === c && end[2] === f - 1) end[2] = f;
+    else out.push([c, f, f]);
+  }
+  return out;
+}
+
+/** What lies above the confidence of each frame that was found, as SVG path data. */
+export function doubt(known: { states: string; first: number; sure: number[] }, first: number, last: number): string {
+  let d = 'M0 0';
+  for (let f = first; f <= last; f++) {
+    const c = known.states[f - known.first] ?? '-';
+    const top = 'agw'.includes(c) ? 1 - (known.sure[f - known.first] ?? 1) : 0;
+    d += `V${top.toFixed(2)}h1`;
+  }
+  return d + 'V0Z';
+}
+
+/** Runs of consecutive frames. */
+export function runs(frames: number[]): [number, number][] {
+  const out: [number, number][] = [];
+  for (const f of frames) {
+    const l = out.at(-1);
+    if (l && l[1] === f - 1) l[1] = f;
+    else out.push([f, f]);
+  }
+  return out;
+}
