@@ -31,14 +31,17 @@ type (
 		Frames []cover.Span `json:"frames" doc:"the frames concerned, in order"`
 		Place  *[4]int      `json:"place,omitempty" doc:"x, y, width, height on the worst frame, px"`
 	}
+	CheckRun struct {
+		State    string `json:"state" enum:",queued,running,done,failed" doc:"empty: it was never asked for"`
+		Revision int    `json:"revision" doc:"that was checked last; -1 for none"`
+		Current  bool   `json:"current" doc:"the newest revision was checked"`
+		Done     int    `json:"done"`
+		Frames   int    `json:"frames"`
+		Error    string `json:"error"`
+		Waiting  string `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
+	}
 	checkView struct {
-		State    string        `json:"state" enum:",queued,running,done,failed" doc:"empty: it was never asked for"`
-		Revision int           `json:"revision" doc:"that was checked last; -1 for none"`
-		Current  bool          `json:"current" doc:"the newest revision was checked"`
-		Done     int           `json:"done"`
-		Frames   int           `json:"frames"`
-		Error    string        `json:"error"`
-		Waiting  string        `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
+		CheckRun
 		Findings []findingView `json:"findings" doc:"open and waived"`
 	}
 	reviewView struct {
@@ -55,7 +58,7 @@ type (
 		Shot       store.Shot   `json:"shot"`
 		SourceInfo sourceView   `json:"sourceInfo"`
 		Revision   int          `json:"revision"`
-		Checked    bool         `json:"checked" doc:"the newest revision was checked"`
+		Check      CheckRun     `json:"check" doc:"how far the check has come"`
 		Items      []reviewView `json:"items"`
 	}
 )
@@ -157,8 +160,11 @@ func (s *server) checked(ctx context.Context, shot string) (checkView, error) {
 	}
 	all, err := s.Store.Findings(ctx, shot)
 	v := checkView{
-		State: i.State, Revision: i.Revision, Current: i.State == "done" && i.Revision == head, Done: i.Done,
-		Frames: i.Frames, Error: i.Error, Waiting: i.Waiting, Findings: []findingView{},
+		CheckRun: CheckRun{
+			State: i.State, Revision: i.Revision, Current: i.State == "done" && i.Revision == head, Done: i.Done,
+			Frames: i.Frames, Error: i.Error, Waiting: i.Waiting,
+		},
+		Findings: []findingView{},
 	}
 	for _, f := range all {
 		v.Findings = append(v.Findings, viewFinding(f))
@@ -192,7 +198,7 @@ func (s *server) review(ctx context.Context, in *ByID) (*body[reviewShotView], e
 		return nil, problem(err)
 	}
 	v := reviewShotView{
-		Shot: sh, SourceInfo: viewSource(src), Revision: head.Number, Checked: check.Current,
+		Shot: sh, SourceInfo: viewSource(src), Revision: head.Number, Check: check.CheckRun,
 		Items: []reviewView{},
 	}
 	for _, it := range items {

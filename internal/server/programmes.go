@@ -27,6 +27,17 @@ func (s *server) registerProgrammes(api huma.API) {
 		})
 	huma.Register(api, op("getProgramme", http.MethodGet, "/api/programmes/{id}",
 		"A programme with its sources, shots, items and deliveries", 200), s.programme)
+	huma.Register(api, op("orderShots", http.MethodPut, "/api/programmes/{id}/shot-order",
+		"Put a programme's shots in an order; without ids, in the master's again", 204),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body struct {
+				Shots []string `json:"shots" maxItems:"20000" uniqueItems:"true" doc:"ids; a shot that is not named goes to the end"`
+			}
+		},
+		) (*struct{}, error) {
+			return nil, problem(s.Store.OrderShots(ctx, in.ID, in.Body.Shots))
+		})
 	huma.Register(api, op("listMedia", http.MethodGet, "/api/media", "Clips in the server's media folder", 200),
 		func(ctx context.Context, _ *struct{}) (*body[[]storage.MediaFile], error) {
 			fs, err := s.Library.MediaFiles()

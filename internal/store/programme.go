@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"github.com/jmoiron/sqlx"
@@ -200,7 +201,32 @@ func (s *Store) RemoveSource(ctx context.Context, id string) error {
 func (s *Store) Shots(ctx context.Context, programme string) (out []Shot, err error) {
 	out = []Shot{}
 	return out, s.db.SelectContext(ctx, &out, shots+
-		` WHERE shot.programme = $1 ORDER BY source.created, shot.first, shot.created`, programme)
+		` WHERE shot.programme = $1 ORDER BY shot.position, source.created, shot.first, shot.created`, programme)
+}
+
+// OrderShots puts a programme's shots in an order, each by its id; without ids they stand
+// in the order of the master again. A shot that is not named goes to the end. ErrNone
+// says that one of them is not the programme's.
+func (s *Store) OrderShots(ctx context.Context, programme string, ids []string) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		rest := 0
+		if len(ids) > 0 {
+			rest = len(ids) + 1
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE shot SET position = $2 WHERE programme = $1`, programme, rest); err != nil {
+			return err
+		}
+		r, err := tx.ExecContext(ctx, `UPDATE shot SET position = o.position
+			FROM unnest($2::text[]) WITH ORDINALITY AS o (id, position) WHERE shot.id = o.id AND shot.programme = $1`,
+			programme, ids)
+		if err != nil {
+			return err
+		}
+		if n, err := r.RowsAffected(); err != nil || int(n) != len(ids) {
+			return errors.Join(err, ErrNone)
+		}
+		return notify(ctx, tx, "programme", programme)
+	})
 }
 
 // Shot returns one.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -258,5 +259,58 @@ func TestUnfit(t *testing.T) {
 	}
 	if p, err := st.AddProgramme(context.Background(), strings.Repeat("ö", 200)); err != nil || store.Unfit(err) {
 		t.Errorf("%s: %v", p.Name, err)
+	}
+}
+
+// Shots stand in the master's order until they are moved, and there again when that is
+// asked for; a shot of another programme changes nothing.
+func TestOrderShots(t *testing.T) {
+	st, _ := testdb.Open(t)
+	ctx := context.Background()
+	_, first := shot(t, st, 20)
+	var want []string
+	for i := range 3 {
+		src := store.Source{
+			ID: store.NewID(), Programme: first.Programme, Name: "clip", Place: "media", Path: fmt.Sprint(i), Frames: 20,
+		}
+		sh, err := st.AddSource(ctx, src)
+		if err != nil {
+			t.Fatal(err)
+		}
+		want = append(want, sh.ID)
+	}
+	want = append([]string{first.ID}, want...)
+	order := func() (ids []string) {
+		shots, err := st.Shots(ctx, first.Programme)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, s := range shots {
+			ids = append(ids, s.ID)
+		}
+		return ids
+	}
+	if got := order(); !slices.Equal(got, want) {
+		t.Fatalf("%v, not the order in which they came: %v", got, want)
+	}
+	if err := st.OrderShots(ctx, first.Programme, []string{want[2], want[0]}); err != nil {
+		t.Fatal(err)
+	}
+	moved := []string{want[2], want[0], want[1], want[3]}
+	if got := order(); !slices.Equal(got, moved) {
+		t.Errorf("%v, asked %v", got, moved)
+	}
+	_, strange := shot(t, st, 20)
+	if err := st.OrderShots(ctx, first.Programme, []string{strange.ID}); !errors.Is(err, store.ErrNone) {
+		t.Errorf("a strange shot was taken: %v", err)
+	}
+	if got := order(); !slices.Equal(got, moved) {
+		t.Errorf("a refused order changed it to %v", got)
+	}
+	if err := st.OrderShots(ctx, first.Programme, nil); err != nil {
+		t.Fatal(err)
+	}
+	if got := order(); !slices.Equal(got, want) {
+		t.Errorf("%v, not the master's order again", got)
 	}
 }

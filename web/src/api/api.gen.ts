@@ -262,6 +262,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{id}/shot-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put a programme's shots in an order; without ids, in the master's again */
+        put: operations["orderShots"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{id}/sources": {
         parameters: {
             query?: never;
@@ -950,6 +967,27 @@ export interface components {
         };
         CheckProgrammeRequest: {
             afresh?: boolean;
+        };
+        CheckRun: {
+            /** @description the newest revision was checked */
+            current: boolean;
+            /** Format: int64 */
+            done: number;
+            error: string;
+            /** Format: int64 */
+            frames: number;
+            /**
+             * Format: int64
+             * @description that was checked last; -1 for none
+             */
+            revision: number;
+            /**
+             * @description empty: it was never asked for
+             * @enum {string}
+             */
+            state: "" | "queued" | "running" | "done" | "failed";
+            /** @description why it does not go on for now, in words; empty while it does */
+            waiting: string;
         };
         CheckView: {
             /** @description the newest revision was checked */
@@ -1655,6 +1693,10 @@ export interface components {
             /** @description the cover whose motion it takes */
             id: string;
         };
+        OrderShotsRequest: {
+            /** @description ids; a shot that is not named goes to the end */
+            shots: string[];
+        };
         Outline: {
             id: string;
             keys: components["schemas"]["PathKey"][];
@@ -1968,8 +2010,8 @@ export interface components {
             scope?: "frame" | "around" | "on" | "span";
         };
         ReviewShotView: {
-            /** @description the newest revision was checked */
-            checked: boolean;
+            /** @description how far the check has come */
+            check: components["schemas"]["CheckRun"];
             items: components["schemas"]["ReviewView"][];
             /** Format: int64 */
             revision: number;
@@ -2942,6 +2984,37 @@ export interface operations {
                 };
             };
             /** @description The body is larger than 4194304 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    orderShots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderShotsRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The body is larger than 1048576 bytes. */
             413: {
                 headers: {
                     [name: string]: unknown;

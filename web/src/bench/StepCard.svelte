@@ -54,6 +54,7 @@
           outlining={bench.outlining}
           selection={bench.selection}
           toolbox={bench.toolbox}
+          onduplicate={() => void bench.duplicate()}
           {item}
         />
       {:else if bench.steps.current === 'follow'}

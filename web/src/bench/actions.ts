@@ -106,6 +106,7 @@ export const actions: Action[] = [
     keys: ['T'],
     run: (bench) => bench.keying.turnScope(),
   },
+  { name: 'Duplicate the cover, for another item', keys: ['Ctrl+D'], run: (bench) => bench.duplicate() },
   {
     name: 'Lock or unlock the cover',
     keys: ['U'],

@@ -218,6 +218,23 @@ export class Bench {
     }
   }
 
+  /** The selected cover once more, with its motion and treatments, for a new item of its kind. */
+  async duplicate(): Promise<void> {
+    const cover = this.selection.target;
+    const item = this.selection.item;
+    if (!cover || !item) return;
+    const taken = new Set(this.shot.items.map((i) => i.name));
+    let name = item.name;
+    for (let n = 2; taken.has(name); n++) name = `${item.name} ${n}`;
+    try {
+      const twin = await this.shot.addItem(name, item.kind);
+      await this.session.save([{ do: 'duplicate', cover: cover.id, id: crypto.randomUUID(), item: twin.id, name }]);
+      this.selection.select(twin.id);
+    } catch (e) {
+      this.notice.say(e);
+    }
+  }
+
   setSteady(on: boolean): void {
     this.viewport.steady = on;
     if (on && this.viewport.zoom === 0) this.zoomToSelection();

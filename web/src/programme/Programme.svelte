@@ -2,7 +2,7 @@
   import { onMount } from 'svelte';
   import FolderOpen from '@lucide/svelte/icons/folder-open';
   import UploadIcon from '@lucide/svelte/icons/upload';
-  import { api, ask, listen, type MediaFile, type Programme, type Source } from '../api/api';
+  import { api, ask, listen, type MediaFile, type Programme } from '../api/api';
   import { bytes, kinds } from '../shared/format';
   import { route } from '../shared/route.svelte';
   import { uploads } from './uploads.svelte';
@@ -13,6 +13,7 @@
   import EditItem from './EditItem.svelte';
   import ImportList from './ImportList.svelte';
   import ListRows from './ListRows.svelte';
+  import Shots from './Shots.svelte';
   import Styles from './Styles.svelte';
 
   let { id }: { id: string } = $props();
@@ -51,7 +52,6 @@
   });
   const readyShots = $derived(new Set(p?.shots.filter((s) => sourceOf(s)?.state === 'ready').map((s) => s.id)));
   const done = $derived(c.rows.length ? Math.round((100 * (c.counts.approved + c.counts.waived)) / c.rows.length) : 0);
-  let lots = $state(24); // shots shown
 
   /** Keys of the list, while nothing is typed. */
   function press(e: KeyboardEvent) {
@@ -121,30 +121,6 @@
     const input = e.currentTarget as HTMLInputElement;
     for (const f of input.files ?? []) void uploads.start(id, f);
     input.value = '';
-  }
-
-  async function remove(s: Source) {
-    const what =
-      s.state === 'failed'
-        ? `Take ${s.name} out of the programme?`
-        : `Take ${s.name} and its shots with all covers out of the programme?`;
-    if (!confirm(`${what} An uploaded file is deleted; a file in the media folder stays.`)) return;
-    try {
-      await ask(api.DELETE('/api/sources/{id}', { params: { path: { id: s.id } } }));
-    } catch (e) {
-      error = (e as Error).message;
-    }
-    await load();
-  }
-
-  async function retry(s: Source) {
-    try {
-      await ask(api.POST('/api/sources/{id}/retry', { params: { path: { id: s.id } } }));
-      error = '';
-    } catch (e) {
-      error = (e as Error).message;
-    }
-    await load();
   }
 
   async function checkAll() {
@@ -365,80 +341,7 @@
         </ul>
       {/if}
 
-      <ul class="grid grid-cols-3 gap-4">
-        {#each (p?.shots ?? []).slice(0, lots) as shot (shot.id)}
-          {@const s = sourceOf(shot)}
-          <li class="flex flex-col border border-base-300 bg-base-200" data-testid="shot">
-            <a
-              href={s.state === 'failed' ? `/sources/${s.id}` : `/shots/${shot.id}`}
-              onclick={route.follow}
-              class="block aspect-video overflow-hidden bg-[#1c1c1c]"
-              aria-label="Open {shot.name}"
-            >
-              {#if s.state !== 'failed' && s.views > shot.first + Math.min(20, shot.frames - 1)}
-                <img
-                  class="h-full w-full object-contain"
-                  alt=""
-                  loading="lazy"
-                  src="/api/sources/{s.id}/views/{shot.first + Math.min(20, shot.frames - 1)}.jpg"
-                />
-              {/if}
-            </a>
-            <div class="flex flex-1 flex-col gap-1 p-3">
-              <div class="flex items-baseline gap-2">
-                <a
-                  class="truncate text-base font-semibold hover:underline"
-                  href="/shots/{shot.id}"
-                  onclick={route.follow}>{shot.name}</a
-                >
-              </div>
-              <div class="quiet">
-                {#if s.state === 'failed'}
-                  <span class="text-error" role="alert">{s.error}</span>
-                {:else}
-                  <span class="tc"
-                    >{s.info.width}×{s.info.height} · {(s.info.rate.num / s.info.rate.den)
-                      .toFixed(2)
-                      .replace('.00', '')} · {shot.frames} f</span
-                  >
-                {/if}
-              </div>
-              {#if s.waiting}<p class="text-[12px]" role="status" data-testid="waiting">{s.waiting}</p>{/if}
-              {#if s.state !== 'ready' && s.state !== 'failed'}
-                <div class="flex items-center gap-2">
-                  <progress
-                    class="progress progress-primary"
-                    value={s.views}
-                    max={s.frames}
-                    aria-label="View frames of {shot.name}"
-                  ></progress>
-                  <span class="tc whitespace-nowrap"
-                    >{s.state === 'conforming' ? 'conforming' : `${pct(s.views, s.frames)} %`}</span
-                  >
-                </div>
-              {/if}
-              <div class="mt-auto flex gap-3 pt-1">
-                <a class="quiet hover:underline" href="/sources/{s.id}" onclick={route.follow}
-                  >About the source{s.notes.length ? ` (${s.notes.length})` : ''}</a
-                >
-                {#if s.state === 'failed'}<button class="quiet ml-auto hover:underline" onclick={() => retry(s)}
-                    >Try again</button
-                  >{/if}
-                <button class="quiet {s.state === 'failed' ? '' : 'ml-auto'} hover:underline" onclick={() => remove(s)}
-                  >Remove</button
-                >
-              </div>
-            </div>
-          </li>
-        {:else}
-          {#if p}<li class="quiet col-span-3">
-              No shots yet. Upload clips or bring them in from the media folder; each becomes a shot.
-            </li>{/if}
-        {/each}
-      </ul>
-      {#if p && p.shots.length > lots}<button class="btn self-start btn-sm" onclick={() => (lots += 96)}
-          >{p.shots.length - lots} more shots</button
-        >{/if}
+      {#if p}<Shots {id} programme={p} list={c.list} onchanged={load} onerror={(words) => (error = words)} />{/if}
     </section>
 
     <Styles programme={id} />

@@ -15,8 +15,16 @@
     }
   });
 
+  /** A programme that has the name already. */
+  const twin = $derived(list?.find((p) => p.name.trim().toLowerCase() === name.trim().toLowerCase()));
+  let asked = $state(false);
+
   async function add(e: Event) {
     e.preventDefault();
+    if (twin && !asked) {
+      asked = true;
+      return;
+    }
     try {
       const p = await ask(api.POST('/api/programmes', { body: { name } }));
       route.go(`/programmes/${p.id}`);
@@ -52,11 +60,24 @@
       aria-label="Name of a new programme"
       placeholder="Name of a new programme"
       bind:value={name}
+      oninput={() => (asked = false)}
       required
       maxlength="200"
     />
     <button class="btn btn-primary">Create</button>
   </form>
+  {#if asked && twin}
+    <div
+      class="flex items-center gap-2 border-l-4 border-primary pl-3"
+      role="alertdialog"
+      aria-label="The name is taken"
+    >
+      <p class="mr-auto">There is a programme {twin.name} already.</p>
+      <a class="btn btn-primary btn-sm" href="/programmes/{twin.id}" onclick={route.follow}>Open it</a>
+      <button class="btn btn-sm" onclick={add}>Create a second one</button>
+      <button class="btn btn-sm" onclick={() => (asked = false)}>Cancel</button>
+    </div>
+  {/if}
   <footer class="text-[12px]">
     <a class="quiet underline" href="/notices.txt">Licences of what Celator is built with</a>
   </footer>

@@ -7,8 +7,8 @@
   import { kinds } from '../shared/format';
   import { me } from '../shared/me';
   import { route } from '../shared/route.svelte';
-  import { still } from '../bench/check/checking.svelte';
   import { states } from '../shared/states';
+  import Findings from './Findings.svelte';
 
   let { id }: { id: string } = $props();
   type Entry = { item: string; shot: string };
@@ -24,8 +24,6 @@
   let playing = $state(true);
   let clean = $state(false);
   let rate = $state(1);
-  let waiving = $state('');
-  let reason = $state('');
   let canvas = $state<HTMLCanvasElement>();
   let noteBox = $state<HTMLTextAreaElement>();
   let frames: Frames | undefined;
@@ -175,20 +173,14 @@
       error = (e as Error).message;
     }
   }
-  async function waive(e: Event, finding: string, why: string) {
-    e.preventDefault();
+  async function checkNow() {
     try {
-      await ask(
-        api.POST('/api/findings/{id}/waive', { params: { path: { id: finding } }, body: { by: who, reason: why } }),
-      );
-      waiving = reason = '';
-      error = '';
+      await ask(api.POST('/api/shots/{id}/check', { params: { path: { id: at!.shot } }, body: {} }));
       if (at) await show(at, false);
-    } catch (x) {
-      error = (x as Error).message;
+    } catch (e) {
+      error = (e as Error).message;
     }
   }
-
   function press(e: KeyboardEvent, down: boolean) {
     const t = e.target as HTMLElement;
     if (t.closest('input:not([type=checkbox]),textarea,select') || e.ctrlKey || e.metaKey || e.altKey) return;
@@ -368,50 +360,14 @@
             <span class="quiet">{k}</span>{v}
           </p>{/each}
       </div>
-      <div class="flex flex-col gap-1.5" data-testid="review-findings">
-        <h3 class="font-semibold">
-          Findings <span class="quiet font-normal">{r.checked ? '' : '(not checked as it stands)'}</span>
-        </h3>
-        {#each here.findings as f (f.id)}
-          <div
-            class="border-l-4 bg-base-200 p-1.5 text-[12px] {f.state === 'waived'
-              ? 'border-l-[#6b6b6b]'
-              : f.severity === 'severe'
-                ? 'border-l-[#d9573a]'
-                : 'border-l-[#8d7a45]'}"
-          >
-            <button class="text-left" onclick={() => seek(f.frame)}
-              ><b>{f.title}</b> <span class="quiet">{f.state === 'waived' ? 'waived' : f.severity}</span><br
-              />{f.says}</button
-            >
-            {#if f.recovered}<img
-                class="mt-1 w-full bg-black"
-                src="/api/findings/{f.id}/recovered?r={f.revision}"
-                alt="The original above, what was made out below"
-              />
-            {:else}<img
-                class="mt-1 w-full bg-black"
-                loading="lazy"
-                src={still(f)}
-                alt="The picture as it would be delivered, f {f.frame}"
-              />{/if}
-            {#if f.state === 'waived'}<p>Waived by {f.by}: {f.reason}</p>
-            {:else if waiving === f.id}
-              <form class="mt-1 flex gap-1" onsubmit={(e) => waive(e, f.id, reason)}>
-                <input
-                  class="input flex-1 input-xs"
-                  aria-label="Reason for waiving it"
-                  bind:value={reason}
-                  required
-                  maxlength="2000"
-                /><button class="btn btn-xs">Waive it</button>
-              </form>
-            {:else}<button class="btn mt-1 btn-xs" onclick={() => ((waiving = f.id), (reason = ''))}
-                >Waive with a reason</button
-              >{/if}
-          </div>
-        {:else}<p class="quiet text-[12px]">{r.checked ? 'None.' : 'The check has not come to it yet.'}</p>{/each}
-      </div>
+      <Findings
+        item={here}
+        checked={r.check.current}
+        {who}
+        {seek}
+        onerror={(x) => (error = x)}
+        onwaived={() => void load()}
+      />
       <div class="flex flex-col gap-1.5">
         <textarea
           bind:this={noteBox}
@@ -429,7 +385,7 @@
         <div class="flex gap-1">
           <button
             class="btn flex-1 btn-primary btn-sm"
-            disabled={!!here.refusal || !who.trim()}
+            disabled={!!here.refusal || !r.check.current || !who.trim()}
             title={here.refusal}
             onclick={() => decide('approved')}>Approve (A)</button
           >
@@ -440,6 +396,22 @@
           >
           <button class="btn btn-sm" disabled={!note.trim() || !who.trim()} onclick={() => decide()}>Note only</button>
         </div>
+        {#if !r.check.current}
+          <div class="flex items-center gap-2 text-[12px]" role="status" data-testid="check-run">
+            {#if r.check.state === 'queued' || r.check.state === 'running'}
+              <span class="shrink-0">{r.check.waiting || 'The check is under way.'}</span>
+              <progress
+                class="progress flex-1 progress-primary"
+                value={r.check.done}
+                max={Math.max(r.check.frames, 1)}
+                aria-label="Frames checked"
+              ></progress>
+            {:else}
+              <span>{r.check.error || 'It was not checked as it stands.'}</span>
+              <button class="btn ml-auto btn-xs" onclick={() => void checkNow()}>Check now</button>
+            {/if}
+          </div>
+        {/if}
         {#if !who.trim()}<p class="quiet text-[12px]">Give your name above: every decision has one.</p>
         {:else if here.refusal && here.appearance.state === 'ready'}<p
             class="text-[12px] text-error"

@@ -3,6 +3,8 @@
   import type { Bench } from '../bench.svelte';
   import Deliveries from '../../programme/Deliveries.svelte';
 
+  import { remembered } from '../../shared/remembered';
+
   let { bench, onclose }: { bench: Bench; onclose: () => void } = $props();
   let dialog = $state<HTMLDialogElement>();
   const presets = [
@@ -12,7 +14,7 @@
       'Archive master: FFV1 in Matroska, lossless; every sample outside the covers is proved equal to the source',
     ],
   ] as const;
-  let preset = $state<'review' | 'archive' | 'still'>('review');
+  let preset = $state<'review' | 'archive' | 'still'>(remembered.preset);
   const still = $derived(bench.shot.view!.sourceInfo.info.still);
   let name = $state('');
   onMount(() => {
@@ -30,6 +32,7 @@
       class="flex flex-col gap-3"
       onsubmit={(e) => {
         e.preventDefault();
+        if (preset !== 'still') remembered.preset = preset;
         void bench.deliveries.deliver(preset, name);
       }}
     >

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import CopyPlus from '@lucide/svelte/icons/copy-plus';
   import Circle from '@lucide/svelte/icons/circle';
   import PenTool from '@lucide/svelte/icons/pen-tool';
   import Square from '@lucide/svelte/icons/square';
@@ -23,8 +24,9 @@
     selection: Selection;
     toolbox: Toolbox;
     item: Item;
+    onduplicate: () => void;
   }
-  let { keying, outlining, selection, toolbox, item }: Props = $props();
+  let { keying, outlining, selection, toolbox, item, onduplicate }: Props = $props();
   const h = $derived(selection.state);
   const cover = $derived(selection.cover);
   const tools: [Shape, string, typeof Square][] = [
@@ -149,6 +151,11 @@
       bind:scope={keying.valueScope}
       scopes={valueScopes}
     />{/if}
+  {#if !cover.holdsOut}<button
+      class="btn btn-xs"
+      title="With its motion and treatments, for another item (Ctrl+D)"
+      onclick={onduplicate}><CopyPlus size={13} /> Duplicate this cover</button
+    >{/if}
   <button
     class="btn justify-start btn-ghost text-error btn-xs"
     disabled={cover.locked}
