@@ -40,13 +40,9 @@ type seenThrough struct {
 // frame as on the next: where they seem much wider than on most, it is a form behind the
 // letters that was made out.
 func (w *watch) lettering() {
-	var widths []float64
+	usual := w.stroke()
 	for _, t := range w.through {
-		widths = append(widths, t.stroke)
-	}
-	slices.Sort(widths)
-	for _, t := range w.through {
-		if t.Readable && t.stroke < 1.4*widths[len(widths)/2] {
+		if t.Readable && t.stroke < 1.4*usual {
 			w.read.add(t.f, 100*t.Detail, 0, bounds(w.c, t.f, 0))
 		}
 	}
@@ -84,14 +80,14 @@ func (w *watch) conclude(refs *treat.References, pace func()) {
 	}
 	if len(w.read.frames) > 0 {
 		at := spans(w.read.frames, readEvery)
-		add(Readable, at, &w.read, "%s can be read through its treatment on %s: %.0f %% of its detail is left.", name,
-			said(at), w.read.worst)
+		add(Readable, at, &w.read, "%s can be read through its treatment on %s: %.0f %% of its detail is left. %s", name,
+			said(at), w.read.worst, stronger(w.c, w.read.at, w.stroke(), false))
 	} else if len(w.shots) > 0 {
 		if r, t := fuse(w.d, w.c, w.shots, refs, w.paths, pace); t.Readable {
 			e := flaw{at: w.shots[len(w.shots)/2].f, worst: 100 * t.Detail, place: bounds(w.c, w.shots[len(w.shots)/2].f, 0)}
 			add(ReadableOverFrames, []cover.Span{{First: w.shots[0].f, Last: w.shots[len(w.shots)-1].f}}, &e,
-				"%s cannot be read on one frame, but from %d frames laid over each other %.0f %% of its detail comes back.",
-				name, len(w.shots), 100*t.Detail)
+				"%s cannot be read on one frame, but from %d frames laid over each other %.0f %% of its detail comes back. %s",
+				name, len(w.shots), 100*t.Detail, stronger(w.c, e.at, w.stroke(), true))
 			w.found[len(w.found)-1].Recovered = r
 		}
 	}

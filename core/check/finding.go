@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"image"
 	"slices"
+	"strings"
 
 	"celator/core/cover"
 )
@@ -53,11 +54,8 @@ var Kinds = []About{
 		HoldoutLeak, "Holdout leak", Severe, "% of the surface",
 		"Make the holdout smaller, or paint it off, where nothing passes in front.",
 	},
-	{Readable, "Readable", Severe, "% of the detail", "Conceal more strongly: larger cells, a wider blur, or a fill."},
-	{
-		ReadableOverFrames, "Readable over frames", Severe, "% of the detail",
-		"Let the mosaic ride with the surface, conceal more strongly, or take a fill.",
-	},
+	{Readable, "Readable", Severe, "% of the detail", ""}, // the advice is the treatment's: stronger
+	{ReadableOverFrames, "Readable over frames", Severe, "% of the detail", ""},
 	{CutCrossed, "Cut crossed", Severe, "cuts", "End the span at the cut and cover what follows by itself."},
 	{
 		Weak, "Weak", Minor, "% confidence",
@@ -112,7 +110,7 @@ func finding(k Kind, c string, frames []cover.Span, at int, figure float64, says
 	a := Describe(k)
 	return Finding{
 		Kind: k, Cover: c, Frames: frames, Frame: at, Severity: a.Severity, Figure: figure,
-		Says: fmt.Sprintf(says, args...) + " " + a.Advice,
+		Says: strings.TrimSpace(fmt.Sprintf(says, args...) + " " + a.Advice),
 	}
 }
 

@@ -275,10 +275,13 @@ func (p *Poses) validate(frames int) error {
 }
 
 // ride puts the cover on a track, as it lies at frame f: its keys of place and shape
-// give way to the track.
+// give way to the track, and its mosaics ride too.
 func (c *Cover) ride(t *Track, f int) {
 	c.rest(f)
 	c.Track, c.From, c.on = t.ID, f, t
+	for i := range c.Treatments { // a grid that stays behind gives the letters away, frame by frame
+		c.Treatments[i].Rides = c.Treatments[i].Kind == Mosaic
+	}
 }
 
 // rest leaves of the cover's motion what it is at frame f.

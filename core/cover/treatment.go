@@ -252,23 +252,6 @@ func (t *Treatment) toggle(name string) *bool {
 	return &t.Around
 }
 
-// NewTreatment returns a treatment of that kind with settings that hide ordinary
-// lettering.
-func NewTreatment(id string, kind Kind) Treatment {
-	t := Treatment{ID: id, Kind: kind}
-	for _, s := range t.settings() {
-		switch s.Sort {
-		case "number":
-			*t.number(s.Name) = Const(s.Begins)
-		case "colour":
-			t.Colour = "#808080"
-		case "switch":
-			*t.toggle(s.Name) = s.Begins > 0
-		}
-	}
-	return t
-}
-
 func (t *Treatment) validate(frames int) error {
 	d := Describe(t.Kind)
 	if d == nil {

@@ -4,14 +4,15 @@ import "celator/core/cover"
 
 func (s *Session) kinds(None) ([]cover.Description, error) { return cover.Kinds, nil }
 
-// TreatmentRequest wants a treatment of a kind, under an id.
+// TreatmentRequest wants a treatment of a kind, under an id, for what lies under it.
 type TreatmentRequest struct {
-	ID   string     `json:"id"`
-	Kind cover.Kind `json:"kind"`
+	ID    string      `json:"id"`
+	Kind  cover.Kind  `json:"kind"`
+	Under cover.Under `json:"under"`
 }
 
 func (s *Session) treatment(in TreatmentRequest) (cover.Treatment, error) {
-	return cover.NewTreatment(in.ID, in.Kind), nil
+	return cover.Suited(in.ID, in.Kind, in.Under), nil
 }
 
 func (s *Session) style(in Of) (st cover.Style, err error) {

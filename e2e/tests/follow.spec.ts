@@ -93,14 +93,23 @@ const surfaces = async (page: Page): Promise<{ corners: Pt[]; state: string }[]>
 
 async function mend(page: Page, to: Pt[]): Promise<void> {
   await page.keyboard.press('r');
+  const handle = async (i: number) => {
+    const b = (await page.getByTestId(`mend ${i}`).boundingBox())!;
+    return { x: b.x + b.width / 2, y: b.y + b.height / 2 };
+  };
   for (let i = 0; i < 4; i++) {
-    const corner = (await page.getByTestId(`mend ${i}`).boundingBox())!;
-    const p = { x: corner.x + corner.width / 2, y: corner.y + corner.height / 2 };
+    const p = await handle(i);
     const q = await onScreen(page, to[i]!.x, to[i]!.y);
     await page.mouse.move(p.x, p.y);
     await page.mouse.down();
     await page.mouse.move(q.x, q.y, { steps: 4 });
     await page.mouse.up();
+    await expect
+      .poll(async () => {
+        const now = await handle(i);
+        return Math.hypot(now.x - q.x, now.y - q.y);
+      })
+      .toBeLessThan(1.5);
   }
 }
 

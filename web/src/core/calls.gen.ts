@@ -1780,6 +1780,7 @@ export interface components {
             id: string;
             /** @enum {string} */
             kind: "blur" | "mosaic" | "fill" | "dim" | "surfaceFill" | "patch";
+            under: components["schemas"]["Under"];
         };
         TurnIntoKeys: {
             cover: string;
@@ -1793,6 +1794,13 @@ export interface components {
              * @description how far a knot may be off, px, 0.05 to 100
              */
             number: number;
+        };
+        Under: {
+            followed?: boolean;
+            /** Format: double */
+            side?: number;
+            /** Format: double */
+            stroke?: number;
         };
         UntouchedRequest: {
             base: components["schemas"]["Document"];

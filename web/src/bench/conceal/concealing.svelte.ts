@@ -15,6 +15,7 @@ import {
 } from '../../api/api';
 import { core } from '../../core/core';
 import { counted } from '../../shared/format';
+import { carried } from '../map';
 import type { Notice } from '../notice.svelte';
 import type { Playhead } from '../playhead.svelte';
 import type { Selection } from '../selection.svelte';
@@ -63,6 +64,18 @@ export class Concealing {
     this.treatmentId = id;
   }
 
+  /** What a new treatment of the selected cover is to hide. */
+  private get under() {
+    const state = this.selection.state;
+    const side = state ? Math.min(state.size.x, state.size.y) : 0;
+    // Strokes are measured on the picture; on a track a treatment lies where the cover was drawn.
+    const ways = state ? carried(state) : 1;
+    return {
+      stroke: (this.through?.stroke ?? 0) / ways,
+      side,
+      followed: !!this.cover?.track,
+    };
+  }
   private fresh(ts: Treatment[]): string {
     for (let i = 1; ; i++) if (!ts.some((t) => t.id === `t${i}`)) return `t${i}`;
   }
@@ -76,7 +89,7 @@ export class Concealing {
   }
   add(kind: Treatment['kind']): void {
     const ts = this.cover!.treatments;
-    const t = core.treatment({ id: this.fresh(ts), kind });
+    const t = core.treatment({ id: this.fresh(ts), kind, under: this.under });
     this.treatmentId = t.id;
     this.treat([...ts, t]);
   }
@@ -100,7 +113,9 @@ export class Concealing {
   /** Another kind in its place; motion, holdouts and strength stay. */
   become(kind: Treatment['kind']): void {
     this.change((t) =>
-      t.kind === kind ? t : { ...core.treatment({ id: t.id, kind }), strength: t.strength, off: t.off },
+      t.kind === kind
+        ? t
+        : { ...core.treatment({ id: t.id, kind, under: this.under }), strength: t.strength, off: t.off },
     );
   }
 
@@ -232,7 +247,7 @@ export class Concealing {
   compare(kind: Treatment['kind']): void {
     const t = this.treatment!;
     this.other = this.cover!.treatments.map((x) =>
-      x.id === t.id ? { ...core.treatment({ id: t.id, kind }), strength: t.strength } : x,
+      x.id === t.id ? { ...core.treatment({ id: t.id, kind, under: this.under }), strength: t.strength } : x,
     );
     this.viewport.mode = 'pair';
   }

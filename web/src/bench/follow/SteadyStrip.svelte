@@ -71,7 +71,7 @@
 
 <div
   class="grid border-t border-base-300"
-  style="grid-template-columns: 124px minmax(0,1fr) 12px;height:{cellH + 18}px"
+  style="grid-template-columns: 200px minmax(0,1fr) 12px;height:{cellH + 18}px"
 >
   <span class="quiet px-2 pt-1">Steady strip</span>
   <div bind:this={room} class="relative overflow-hidden" role="group" aria-label="Steady strip" data-testid="strip">

@@ -47,7 +47,7 @@ export class Outlining {
     const { apart, ...scope } = this.keying.how;
     if (!cover) {
       this.toolbox.tool = 'move';
-      this.addCover(item, outline, { x: (box.min.x + box.max.x) / 2, y: (box.min.y + box.max.y) / 2 });
+      this.addCover(item, outline, box);
       return;
     }
     if (this.adding || shape === 'path') {
@@ -65,7 +65,9 @@ export class Outlining {
     void this.session.save([{ do: 'fit', cover: cover.id, frame, ...scope, apart, rect: box }]);
   }
 
-  private addCover(item: Item, outline: Cover['outlines'][number], middle: Point): void {
+  private addCover(item: Item, outline: Cover['outlines'][number], box: { min: Point; max: Point }): void {
+    const middle = { x: (box.min.x + box.max.x) / 2, y: (box.min.y + box.max.y) / 2 };
+    const side = Math.min(box.max.x - box.min.x, box.max.y - box.min.y);
     const cover: Cover = {
       id: crypto.randomUUID(),
       item: item.id,
@@ -78,7 +80,7 @@ export class Outlining {
       },
       grow: 0,
       soften: { across: 4, down: 4 },
-      treatments: [core.treatment({ id: 't1', kind: 'blur' })],
+      treatments: [core.treatment({ id: 't1', kind: 'blur', under: { side } })],
     };
     const style = this.styleFor(item.kind);
     void this.session.save([

@@ -2,7 +2,7 @@
   import { Drawing } from '../drawing.svelte';
   import type { Bench } from '../bench.svelte';
   import { core } from '../../core/core';
-  import { carry } from '../map';
+  import { carried, carry } from '../map';
   import { toHex } from '../../shared/colour';
   import type { Patch, Point } from '../../api/api';
   import Overlay from './Overlay.svelte';
@@ -32,9 +32,15 @@
   );
   const below = $derived(side && halves[1]!.fits > halves[0]!.fits);
   const room = $derived(side ? halves[below ? 1 : 0]! : whole);
+  /** What is left free around a picture that fits, px: outlines may be drawn beyond it. */
+  const margin = 14;
   /** Screen pixels for a source pixel, down; across it is times the pixel aspect. */
   const scale = $derived(
-    bench.viewport.zoom || Math.min(room.w / (bench.shot.width * aspect), room.h / bench.shot.height),
+    bench.viewport.zoom ||
+      Math.max(
+        Math.min((room.w - 2 * margin) / (bench.shot.width * aspect), (room.h - 2 * margin) / bench.shot.height),
+        0.01,
+      ),
   );
   const w = $derived(bench.shot.width * aspect * scale);
   const h = $derived(bench.shot.height * scale);
@@ -47,9 +53,8 @@
         : undefined;
     if (!h) return { turn: 0, size: 1 };
     const o = carry(h.carry, h.home);
-    const [p, q] = [carry(h.carry, { x: h.home.x + 1, y: h.home.y }), carry(h.carry, { x: h.home.x, y: h.home.y + 1 })];
-    const size = Math.sqrt(Math.abs((p.x - o.x) * (q.y - o.y) - (p.y - o.y) * (q.x - o.x)));
-    return { turn: Math.atan2(p.y - o.y, p.x - o.x), size: Math.min(Math.max(size, 0.05), 20) };
+    const p = carry(h.carry, { x: h.home.x + 1, y: h.home.y });
+    return { turn: Math.atan2(p.y - o.y, p.x - o.x), size: carried(h) };
   });
   const full = $derived(
     bench.playhead.speed === 0 &&
@@ -67,7 +72,7 @@
   const edge = (at: number, size: number, room: number) =>
     onCover
       ? room / 2 - at
-      : size <= room
+      : size <= room - 2 * margin + 1
         ? (room - size) / 2
         : Math.min(Math.max(room / 2 - at, room - size - 60), 60);
   const left = $derived(edge(centre.x * aspect * scale, w, room.w));
