@@ -29,7 +29,8 @@ func stronger(c *cover.Cover, f int, stroke float64, over bool) string {
 				return "Let the mosaic ride with the surface, or take a fill."
 			}
 			now := t.Cell.At(f)
-			return fmt.Sprintf("Make the mosaic's cells %.0f px or more, or take a fill.", more(min(now.X, now.Y), s.Cell.At(f).X))
+			return fmt.Sprintf("Make the mosaic's cells %.0f px or more, or take a fill.",
+				more(min(now.X, now.Y), s.Cell.At(f).X))
 		case cover.Blur:
 			now := t.Sigma.At(f)
 			return fmt.Sprintf("Widen the blur to a sigma of %.0f px or more, or take a fill.",

@@ -158,7 +158,7 @@ var CommandKinds = []CommandKind{
 	kind[ReplaceCover]("replace", "all of a cover but id, item and name by another's; off its track"),
 	kind[RenameCover]("rename", "a cover"),
 	kind[SwitchCover]("switch", "whether a cover hides its item"),
-	kind[DuplicateCover]("duplicate", "a cover once more, locked or not, with its motion and treatments, for another item"),
+	kind[DuplicateCover]("duplicate", "a cover once more, with its motion and treatments, for another item"),
 	kind[LockCover]("lock", "a cover: it refuses edits"),
 	kind[HideOutline]("unsee", "a cover's outline is not drawn; it still hides its item"),
 	kind[ShowOnly]("only", "no outline is drawn but this one's, or all again"),

@@ -197,7 +197,9 @@ func TestEveryCallAnswers(t *testing.T) {
 		if _, err := json.Marshal(r); err != nil && !strings.Contains(err.Error(), "unsupported value") {
 			t.Fatalf("%s %s: %v", c.Name, in, err)
 		}
-		if strings.Contains(r.Error, "the core failed") && c.Name != "surface" && c.Name != "ghost" {
+		// Poses that no tracker writes, made known here, may fail what reads them.
+		reads := slices.Contains([]string{"surface", "ghost", "exportTrack"}, c.Name)
+		if strings.Contains(r.Error, "the core failed") && !reads {
 			t.Errorf("%s %.300s: %s", c.Name, in, r.Error)
 		}
 		if r.Error == "" {

@@ -30,6 +30,9 @@
     full: 'done',
     wrong: 'something is wrong',
   };
+  const mark =
+    'flex min-h-[58px] flex-col items-center gap-0.5 border-b border-l-2 border-b-base-300 py-1.5 ' +
+    'text-[12px] leading-tight';
   const cover = $derived(bench.selection.cover);
   const target = $derived(bench.selection.target);
 
@@ -84,9 +87,7 @@
       role="tab"
       aria-selected={current}
       title="{name} (Alt+{i + 1}): {word ?? says[form]}"
-      class="flex min-h-[58px] flex-col items-center gap-0.5 border-b border-l-2 border-b-base-300 py-1.5 text-[12px] leading-tight {current
-        ? 'border-l-primary bg-base-200 font-semibold'
-        : 'border-l-transparent hover:bg-base-200'}"
+      class="{mark} {current ? 'border-l-primary bg-base-200 font-semibold' : 'border-l-transparent hover:bg-base-200'}"
       onclick={() => bench.steps.go(step)}
     >
       <span class="flex items-center gap-1">

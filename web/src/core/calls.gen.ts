@@ -873,7 +873,7 @@ export interface components {
         DuplicateCover: {
             cover: string;
             /**
-             * @description a cover once more, locked or not, with its motion and treatments, for another item (enum property replaced by openapi-typescript)
+             * @description a cover once more, with its motion and treatments, for another item (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             do: "duplicate";

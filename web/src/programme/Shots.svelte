@@ -15,6 +15,7 @@
   let { id, programme, list, onchanged, onerror }: Props = $props();
   let lots = $state(24); // shots shown
   const pct = (a: number, b: number) => Math.round((100 * a) / Math.max(b, 1));
+  const rate = (s: Source) => (s.info.rate.num / s.info.rate.den).toFixed(2).replace('.00', '');
   const sourceOf = (shot: { source: string }) => programme.sources.find((s) => s.id === shot.source)!;
 
   /** The order that was asked for and is not known to be kept. */
@@ -143,7 +144,7 @@
             <span class="text-error" role="alert">{s.error}</span>
           {:else}
             <span class="tc"
-              >{s.info.width}×{s.info.height} · {(s.info.rate.num / s.info.rate.den).toFixed(2).replace('.00', '')} · {shot.frames}
+              >{s.info.width}×{s.info.height} · {rate(s)} · {shot.frames}
               f</span
             >
           {/if}

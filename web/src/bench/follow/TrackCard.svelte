@@ -33,6 +33,9 @@
   const run = $derived(following.running);
   const s = $derived(following.surface);
   const texture = $derived(following.texture.known);
+  const anew = $derived(
+    following.apart ? `Track the new surface from f ${following.apart.frame}` : `Track anew from f ${playhead.frame}`,
+  );
   let tolerance = $state(0.5);
   let more = $state(false);
   const models: [Model, string][] = [
@@ -233,8 +236,7 @@
     class="btn btn-xs {following.apart ? 'btn-primary' : ''}"
     disabled={cover.locked || (!following.apart && s?.state === '-')}
     title="From this frame, with the surface as it lies here or as you draw it; what was followed stays as an attempt"
-    onclick={() => void following.anew()}
-    >{following.apart ? 'Track the new surface' : 'Track anew'} from f {following.apart?.frame ?? playhead.frame} (Alt+V)</button
+    onclick={() => void following.anew()}>{anew} (Alt+V)</button
   >
   {@render how()}
   {#if t.kind === 'surface'}

@@ -22,6 +22,9 @@
     if (cover.unseen) words.push('outline hidden');
     return words.join(', ');
   });
+  const holdoutHead =
+    'block h-[22px] w-full truncate border-b border-l-4 border-b-base-300 border-l-primary ' +
+    'pr-2 pl-5 text-left text-[12px]';
   function click() {
     if (isSelected) bench.holdouts.close();
     else bench.selection.select(item.id);
@@ -82,10 +85,7 @@
   {#if isSelected}
     {#each bench.selection.holdouts as hold (hold.id)}
       <button
-        class="block h-[22px] w-full truncate border-b border-l-4 border-b-base-300 border-l-primary pr-2 pl-5 text-left text-[12px] {bench
-          .selection.holdoutId === hold.id
-          ? 'text-primary'
-          : 'quiet'}"
+        class="{holdoutHead} {bench.selection.holdoutId === hold.id ? 'text-primary' : 'quiet'}"
         onclick={() => bench.holdouts.select(hold.id)}>{hold.name}</button
       >
     {/each}
