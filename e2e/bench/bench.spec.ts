@@ -86,7 +86,7 @@ test('random frames, dragging, playing', async ({ page }) => {
   // Playing with two covers.
   await addItem(page, 'Second');
   await dragOn(page, 200, 100, 400, 220);
-  await select(page, 'Trike plate');
+  await select(page, 'Quay plate');
   await page.keyboard.press('Home');
   for (const [round, pause] of [
     ['half a second after an edit', 500],
