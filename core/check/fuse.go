@@ -124,6 +124,7 @@ func fuse(d *cover.Document, c *cover.Cover, shots []attacked, refs *treat.Refer
 	fs := make([]fused, len(shots))
 	x, truth, hits := make([]float32, w*h), make([]float32, w*h), make([]float32, w*h)
 	for i := range shots {
+		pace()
 		s := &shots[i]
 		f := &fs[i]
 		f.map_ = s.m.Mul(to)
@@ -183,12 +184,12 @@ func fuse(d *cover.Document, c *cover.Cover, shots []attacked, refs *treat.Refer
 	}
 	ahead, was := slices.Clone(x), make([]float32, w*h)
 	for round := range recoveryRounds {
-		pace()
 		var wg sync.WaitGroup
 		for hand := range hands {
 			wg.Go(func() {
 				clear(sums[hand])
 				for i := hand; i < len(fs); i += hands {
+					pace()
 					made := fs[i].model(&shots[i], scratches[hand], refs, ahead, w, h, unit)
 					for k, v := range fs[i].seen {
 						made[k] = v - made[k]

@@ -36,7 +36,7 @@ func NewShot(d *cover.Document, wanted func(id string) bool) *Shot {
 		if c.Off || len(c.HoldsOut) > 0 || c.Inverted || len(c.Outlines) == 0 || wanted != nil && !wanted(c.ID) {
 			continue
 		}
-		w := &watch{d: d, target: target{c: c, width: d.Width, height: d.Height}}
+		w := &watch{d: d, target: target{c: c, width: d.Width, height: d.Height, pace: s.pace}}
 		w.attack = attackFrames(d, c)
 		s.watch = append(s.watch, w)
 	}

@@ -28,7 +28,15 @@ type target struct {
 	smooth  cleanplate.Laid // work
 	view    cleanplate.View
 	looks   []sight
-	unknown bool // it has too little texture to be looked for
+	unknown bool   // it has too little texture to be looked for
+	pace    func() // lets others go first; may be nil
+}
+
+// rest lets others go first, between pieces of work.
+func (t *target) rest() {
+	if t.pace != nil {
+		t.pace()
+	}
 }
 
 // targetMargin is how far around a cover its target is looked for first, px.
@@ -240,6 +248,7 @@ func (t *target) agreement() (score float64, odd bool) {
 
 // sight looks for the target in a part of a picture.
 func (t *target) sight(g *sight, guesses []geom.Map, reach float64) track.Sight {
+	t.rest()
 	to, from := geom.Translate(t.o), geom.Translate(t.o.Mul(-1)) // of the locator's coordinates
 	here := make([]geom.Map, len(guesses))
 	for i, m := range guesses {
@@ -284,6 +293,7 @@ func (t *target) gather() {
 		return
 	}
 	for _, k := range all {
+		t.rest()
 		ga.Add(k.g.pic, k.g.here(k.m), false)
 	}
 	if p, err := ga.Plate(); err == nil {

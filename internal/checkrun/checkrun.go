@@ -122,6 +122,9 @@ func pictures(ctx context.Context, j Job, known *treat.References, s cover.Span,
 				return
 			}
 			p.f = f
+			if j.Pace != nil {
+				j.Pace()
+			}
 			if p.err = r.Read(p.was); p.err == nil {
 				copy(p.now.Data, p.was.Data)
 				treat.Conceal(p.now, j.Document.At(f), known)

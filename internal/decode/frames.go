@@ -26,7 +26,7 @@ type Frames struct {
 
 	mu      sync.Mutex
 	streams map[string]*stream
-	asked   time.Time // when somebody asked for a frame last
+	asked   time.Time // when somebody asked for a frame, or worked on the bench, last
 }
 
 type frameKey struct {
@@ -79,8 +79,11 @@ const (
 	// While nobody waits a decoder goes on over the frames around the last one that was
 	// asked for, so many behind and ahead, and they are kept on the disk.
 	fillBack, fillAhead = 200, 400
-	// breath is how long it then waits while the processors are wanted elsewhere.
-	breath = 60 * time.Millisecond
+	// After each it rests while the processors are wanted elsewhere, or somebody works on
+	// the bench: who never pauses lets it come to a few frames a second.
+	breath      = 8 * time.Millisecond
+	longestRest = 300 * time.Millisecond
+	atWork      = 120 * time.Millisecond
 )
 
 // NewFrames returns a cache within a budget; disk, which may be nil, keeps what it lets go.
@@ -110,7 +113,14 @@ func (c *Frames) Kept(id string, clip media.Clip, f int) *frame.Picture {
 	return p
 }
 
-// Quiet is how long nobody has asked for a frame.
+// Touch says that somebody works on the bench: what nobody waits for gives way.
+func (c *Frames) Touch() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.asked = time.Now()
+}
+
+// Quiet is how long nobody has asked for a frame, or worked on the bench otherwise.
 func (c *Frames) Quiet() time.Duration {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -196,8 +206,21 @@ func (c *Frames) serve(s *stream) {
 			s.wants = slices.DeleteFunc(s.wants, func(x *want) bool { return x == w })
 			c.mu.Unlock()
 		}
-		if w.filling() && !c.calm() {
-			time.Sleep(breath)
+		if w.filling() {
+			c.rest(s)
+		}
+	}
+}
+
+// rest waits while the processors are wanted elsewhere, somebody is at work, and nobody
+// wants a frame of the stream.
+func (c *Frames) rest(s *stream) {
+	for until := time.Now().Add(longestRest); time.Now().Before(until) && !c.calm(); time.Sleep(breath) {
+		c.mu.Lock()
+		wanted := len(s.wants) > 0
+		c.mu.Unlock()
+		if wanted {
+			return
 		}
 	}
 }
@@ -224,8 +247,11 @@ var filling = context.WithoutCancel(context.Background())
 
 func (w *want) filling() bool { return w.ctx == filling }
 
-// calm reports whether a processor is to be had at once.
+// calm reports whether a processor is to be had at once and nobody is at work.
 func (c *Frames) calm() bool {
+	if c.Quiet() < atWork {
+		return false
+	}
 	free, ok := c.budget.Processor.Try(1)
 	if ok {
 		free()

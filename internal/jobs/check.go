@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"image"
 	"image/png"
+	"sync/atomic"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -48,31 +49,37 @@ func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) err
 			}
 			pace := func() {}
 			if !job.Args.Now {
-				pace = func() { r.giveWay(ctx) }
+				pace = r.giveWay(ctx)
 			}
 			return r.inspect(ctx, sh, src, head, pace, beat)
 		}, func(ctx context.Context, why string) error { return r.store.FailCheckRun(ctx, id, why) },
 	})
 }
 
-// giveWay waits a little while somebody works on the bench or waits for a tracker, so
-// that a check goes slower then, but goes on.
-func (r *Runner) giveWay(ctx context.Context) {
-	const step, most = 50 * time.Millisecond, 600 * time.Millisecond
-	for waited := time.Duration(0); waited < most && ctx.Err() == nil; waited += step {
-		if r.following.Load() == 0 && (r.Bench == nil || r.Bench.Quiet() > 4*step) {
-			return
+// share of the time that background work takes while somebody works on the bench all the
+// time: it goes slower then, but goes on. mostRest bounds one rest.
+const (
+	share    = 10
+	mostRest = 600 * time.Millisecond
+	quiet    = 200 * time.Millisecond // without work on the bench
+)
+
+// giveWay returns what a job calls between pieces of its work, by several at once: it
+// waits while somebody works on the bench or waits for a tracker, up to nine times as long
+// as the piece took.
+func (r *Runner) giveWay(ctx context.Context) func() {
+	var last atomic.Int64
+	last.Store(time.Now().UnixNano())
+	return func() {
+		took := time.Duration(time.Now().UnixNano() - last.Load())
+		defer func() { last.Store(time.Now().UnixNano()) }()
+		until := time.Now().Add(min((share-1)*took, mostRest))
+		for ctx.Err() == nil && time.Now().Before(until) {
+			if r.following.Load() == 0 && (r.Bench == nil || r.Bench.Quiet() > quiet) {
+				return
+			}
+			time.Sleep(10 * time.Millisecond)
 		}
-		time.Sleep(step)
-	}
-	if r.Budget == nil {
-		return
-	}
-	// Somebody works all the time: it goes on between what they wait for.
-	soon, cancel := context.WithTimeout(ctx, 2*step)
-	defer cancel()
-	if free, err := r.Budget.Processor.Hold(soon, budget.Later, 1); err == nil {
-		free()
 	}
 }
 
@@ -237,6 +244,10 @@ func (r *Runner) search(ctx context.Context, job *river.Job[store.SearchArgs]) e
 	}) // people find them too
 }
 
+// searchPiece is how many frames are looked at before those who work on the bench go
+// first: a tenth of a second's work, or less.
+const searchPiece = 16
+
 func (r *Runner) boundaries(ctx context.Context, src store.Source, beat func(int)) error {
 	clip, err := r.lib.Clip(src)
 	if err != nil {
@@ -244,7 +255,15 @@ func (r *Runner) boundaries(ctx context.Context, src store.Source, beat func(int
 	}
 	begun := time.Now()
 	var all cut.Finder
-	if err := clip.Thumbs(ctx, func(f int, p *frame.Picture) { all.Add(f, cut.Of(p)); beat(f) }); err != nil {
+	pace := r.giveWay(ctx)
+	err = clip.Thumbs(ctx, func(f int, p *frame.Picture) {
+		if f%searchPiece == 0 {
+			pace()
+		}
+		all.Add(f, cut.Of(p))
+		beat(f)
+	})
+	if err != nil {
 		return err
 	}
 	found := all.Boundaries()

@@ -70,7 +70,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	}
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, s.logged, middleware.Recoverer, headers, loopbackOnly, plainText, identity,
-		http.NewCrossOriginProtection().Handler, patient, timely, personally, s.roomy)
+		http.NewCrossOriginProtection().Handler, patient, timely, personally, s.roomy, s.working)
 	r.Get("/healthz", s.healthz)
 	r.Get("/readyz", s.readyz)
 	if c.Metrics != nil {
@@ -115,6 +115,18 @@ func loopbackOnly(next http.Handler) http.Handler {
 		if ip := net.ParseIP(strings.Trim(host, "[]")); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
 			refuse(w, http.StatusForbidden, "This server answers on loopback addresses only.")
 			return
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// working tells the bench's frames that somebody asks for something of a shot: whatever it
+// is, its answer comes before what is made ahead, and before checks.
+func (s *server) working(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		ofShot := strings.HasPrefix(r.URL.Path, "/api/shots/") || strings.HasPrefix(r.URL.Path, "/api/sources/")
+		if ofShot && s.Patches != nil && r.URL.Query().Get("prepare") == "" {
+			s.Patches.Frames.Touch()
 		}
 		next.ServeHTTP(w, r)
 	})
