@@ -65,8 +65,8 @@ const (
 )
 
 // giveWay returns what a job calls between pieces of its work, by several at once: it
-// waits while somebody works on the bench or waits for a tracker, up to nine times as long
-// as the piece took.
+// waits while somebody works on the bench, or waits for a tracker or a delivery, up to nine
+// times as long as the piece took.
 func (r *Runner) giveWay(ctx context.Context) func() {
 	var last atomic.Int64
 	last.Store(time.Now().UnixNano())
@@ -75,7 +75,7 @@ func (r *Runner) giveWay(ctx context.Context) func() {
 		defer func() { last.Store(time.Now().UnixNano()) }()
 		until := time.Now().Add(min((share-1)*took, mostRest))
 		for ctx.Err() == nil && time.Now().Before(until) {
-			if r.following.Load() == 0 && (r.Bench == nil || r.Bench.Quiet() > quiet) {
+			if r.awaited.Load() == 0 && (r.Bench == nil || r.Bench.Quiet() > quiet) {
 				return
 			}
 			time.Sleep(10 * time.Millisecond)

@@ -49,8 +49,8 @@ func passes(err error) bool {
 func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) error {
 	spec := a.Spec.V
 	if !spec.Compare {
-		r.following.Add(1)
-		defer r.following.Add(-1)
+		r.awaited.Add(1)
+		defer r.awaited.Add(-1)
 	}
 	if spec.Foreground != nil {
 		return r.foreground(ctx, a, beat)

@@ -51,7 +51,7 @@ type Runner struct {
 	held  map[int64]time.Time // jobs by id, and since when they are over
 	clean cleaned
 
-	following atomic.Int32 // runs of trackers that somebody waits for
+	awaited atomic.Int32 // jobs that somebody waits for: runs of trackers, deliveries
 }
 
 // Config is what a runner works with.
@@ -358,6 +358,8 @@ func (r *Runner) delivering(id string, memory int64,
 		if err != nil || d.Ended() {
 			return err
 		}
+		r.awaited.Add(1)
+		defer r.awaited.Add(-1)
 		return do(ctx, d, j, beat)
 	}, func(ctx context.Context, why string) error { return r.store.EndDelivery(ctx, id, why, nil, 0, "") }}
 }

@@ -7,7 +7,6 @@
   import Route from '@lucide/svelte/icons/route';
   import ScanEye from '@lucide/svelte/icons/scan-eye';
   import VectorSquare from '@lucide/svelte/icons/vector-square';
-  import { counted } from '../shared/format';
   import type { Bench } from './bench.svelte';
   import type { Step } from './steps.svelte';
 
@@ -58,8 +57,8 @@
       (f) => f.cover === target?.id || (cover && f.item === bench.selection.itemId),
     );
     const severe = found.filter((f) => f.severity === 'severe').length;
-    if (severe) return { form: 'wrong', word: counted(severe, 'finding', 'findings') };
-    if (found.length) return { form: 'half', word: counted(found.length, 'finding', 'findings') };
+    if (severe) return { form: 'wrong', word: severe === 1 ? '1 finding' : `${severe} findings` };
+    if (found.length) return { form: 'half', word: found.length === 1 ? '1 finding' : `${found.length} findings` };
     if (bench.checking.current) return { form: 'full', word: 'clean' };
     return { form: bench.checking.running ? 'half' : 'open' };
   });
