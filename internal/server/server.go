@@ -120,12 +120,16 @@ func loopbackOnly(next http.Handler) http.Handler {
 	})
 }
 
-// working tells the bench's frames that somebody asks for something of a shot: whatever it
-// is, its answer comes before what is made ahead, and before checks.
+// work is what somebody who works on the bench asks for: pictures of a source, what covers
+// change of them, and edits; not how far something has come.
+var work = regexp.MustCompile(
+	`^/api/(sources/[^/]+/(views|frames)|shots/[^/]+/(patches|preview|through|edits|undo|redo))(/|$)`)
+
+// working tells the bench's frames that somebody works there: what they ask for comes
+// before what is made ahead, and before checks.
 func (s *server) working(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		ofShot := strings.HasPrefix(r.URL.Path, "/api/shots/") || strings.HasPrefix(r.URL.Path, "/api/sources/")
-		if ofShot && s.Patches != nil && r.URL.Query().Get("prepare") == "" {
+		if s.Patches != nil && work.MatchString(r.URL.Path) && r.URL.Query().Get("prepare") == "" {
 			s.Patches.Frames.Touch()
 		}
 		next.ServeHTTP(w, r)

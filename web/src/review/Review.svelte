@@ -398,7 +398,7 @@
         </div>
         {#if !r.check.current}
           <div class="flex items-center gap-2 text-[12px]" role="status" data-testid="check-run">
-            {#if r.check.state === 'queued' || r.check.state === 'running'}
+            {#if r.check.state === 'running'}
               <span class="shrink-0">{r.check.waiting || 'The check is under way.'}</span>
               <progress
                 class="progress flex-1 progress-primary"
@@ -407,7 +407,11 @@
                 aria-label="Frames checked"
               ></progress>
             {:else}
-              <span>{r.check.error || 'It was not checked as it stands.'}</span>
+              <span
+                >{r.check.error ||
+                  r.check.waiting ||
+                  (r.check.state === 'queued' ? 'The check is to come.' : 'It was not checked as it stands.')}</span
+              >
               <button class="btn ml-auto btn-xs" onclick={() => void checkNow()}>Check now</button>
             {/if}
           </div>
