@@ -13,7 +13,7 @@ type PlaceCover struct {
 	Frame     int       `json:"frame"`
 	Placement Placement `json:"placement"`
 	Scope     Scope     `json:"scope,omitempty" enum:"frame,around,on,span"`
-	Reach     int       `json:"reach,omitempty" doc:"frames to each side, of a change around here; 0: to the next that are surely followed"`
+	Reach     int       `json:"reach,omitempty" doc:"frames to each side, around here; 0: up to good ones"`
 	Apart     bool      `json:"apart,omitempty" doc:"of place, turn and size only what differs is keyed"`
 }
 

@@ -118,7 +118,9 @@ type change struct {
 func (m *Motion) place(e change) {
 	old := m.At(e.frame)
 	if e.scope == FromHere || len(m.Keys) == 0 {
-		setKey(&m.Keys, PlacementKey{Frame: e.frame, Placement: old}, func(*PlacementKey) {})
+		setKey(&m.Keys, PlacementKey{Frame: e.frame, Placement: old}, func(k *PlacementKey) {
+			k.Placement, k.Free = old, Parts{} // what it left free would go past it
+		})
 	}
 	if e.scope != WholeSpan && e.scope != FromHere {
 		m.set(e, old)

@@ -41,6 +41,11 @@ func TestReach(t *testing.T) {
 		}
 		c := &d.Covers[0]
 		f := c.Span.First + rng.Intn(c.Span.Last-c.Span.First+1)
+		for _, k := range c.Motion.Keys { // half the time on a key, which may leave parts free
+			if c.Span.Holds(k.Frame) && rng.Intn(2) == 0 {
+				f = k.Frame
+			}
+		}
 		was := c.Motion.At(f)
 		to := Placement{was.Move.Add(geom.Pt(30, -9)), was.Turn + 4, geom.Pt(was.Size.X*1.1, was.Size.Y)}
 		scope := []Scope{ThisFrame, AroundHere, FromHere, WholeSpan}[seed%4]

@@ -32,7 +32,7 @@ func (s *server) registerProgrammes(api huma.API) {
 		func(ctx context.Context, in *struct {
 			ByID
 			Body struct {
-				Shots []string `json:"shots" maxItems:"20000" uniqueItems:"true" doc:"ids; a shot that is not named goes to the end"`
+				Shots []string `json:"shots" maxItems:"20000" uniqueItems:"true" doc:"ids; others go to the end"`
 			}
 		},
 		) (*struct{}, error) {

@@ -197,23 +197,20 @@ func (s *Store) RemoveSource(ctx context.Context, id string) error {
 	})
 }
 
-// Shots lists a programme's, in the order they came.
+// Shots lists a programme's in their order.
 func (s *Store) Shots(ctx context.Context, programme string) (out []Shot, err error) {
 	out = []Shot{}
 	return out, s.db.SelectContext(ctx, &out, shots+
-		` WHERE shot.programme = $1 ORDER BY shot.position, source.created, shot.first, shot.created`, programme)
+		` WHERE shot.programme = $1 ORDER BY nullif(shot.position, 0), source.created, shot.first, shot.created`, programme)
 }
 
 // OrderShots puts a programme's shots in an order, each by its id; without ids they stand
-// in the order of the master again. A shot that is not named goes to the end. ErrNone
+// in the order of the master again. A shot that is not named goes to the end, and
+// so does one that comes later. ErrNone
 // says that one of them is not the programme's.
 func (s *Store) OrderShots(ctx context.Context, programme string, ids []string) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		rest := 0
-		if len(ids) > 0 {
-			rest = len(ids) + 1
-		}
-		if _, err := tx.ExecContext(ctx, `UPDATE shot SET position = $2 WHERE programme = $1`, programme, rest); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE shot SET position = 0 WHERE programme = $1`, programme); err != nil {
 			return err
 		}
 		r, err := tx.ExecContext(ctx, `UPDATE shot SET position = o.position

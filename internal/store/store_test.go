@@ -300,6 +300,16 @@ func TestOrderShots(t *testing.T) {
 	if got := order(); !slices.Equal(got, moved) {
 		t.Errorf("%v, asked %v", got, moved)
 	}
+	late, err := st.AddSource(ctx, store.Source{
+		ID: store.NewID(), Programme: first.Programme, Name: "clip", Place: "media", Path: "late", Frames: 20,
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	want, moved = append(want, late.ID), append(moved, late.ID)
+	if got := order(); !slices.Equal(got, moved) {
+		t.Errorf("%v: what came late is not at the end", got)
+	}
 	_, strange := shot(t, st, 20)
 	if err := st.OrderShots(ctx, first.Programme, []string{strange.ID}); !errors.Is(err, store.ErrNone) {
 		t.Errorf("a strange shot was taken: %v", err)

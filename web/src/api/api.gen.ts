@@ -1694,7 +1694,7 @@ export interface components {
             id: string;
         };
         OrderShotsRequest: {
-            /** @description ids; a shot that is not named goes to the end */
+            /** @description ids; others go to the end */
             shots: string[];
         };
         Outline: {
@@ -1766,7 +1766,7 @@ export interface components {
             placement: components["schemas"]["Placement"];
             /**
              * Format: int64
-             * @description frames to each side, of a change around here; 0: to the next that are surely followed
+             * @description frames to each side, around here; 0: up to good ones
              */
             reach?: number;
             /** @enum {string} */

@@ -1256,7 +1256,7 @@ export interface components {
             placement: components["schemas"]["Placement"];
             /**
              * Format: int64
-             * @description frames to each side, of a change around here; 0: to the next that are surely followed
+             * @description frames to each side, around here; 0: up to good ones
              */
             reach?: number;
             /** @enum {string} */
