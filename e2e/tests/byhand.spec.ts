@@ -69,7 +69,9 @@ test('a plate is outlined and keyed by hand in at most 25 actions', async ({ pag
   expect(area).toBeLessThan(2);
   // What was looked at is kept.
   await page.getByRole('tab', { name: /Follow/ }).click();
+  const kept = page.waitForResponse((r) => r.url().endsWith('/looks') && r.request().method() === 'POST');
   await page.keyboard.press('Enter');
+  await kept;
   const words = await page.getByTestId('looked').textContent();
   await page.reload();
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);

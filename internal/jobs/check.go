@@ -29,9 +29,17 @@ const checkVersion = "1/"
 // check looks at what changed in a shot since it was checked last.
 func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) error {
 	id := job.Args.Shot
+	class := budget.Later
+	if job.Args.Now {
+		class = budget.Soon
+	}
 	return attend(r, ctx, job, task{
-		store.AnInspection, id, checkMemory, budget.Later,
+		store.ACheckRun, id, checkMemory, class,
 		func(ctx context.Context, beat func(int)) error {
+			if _, other := r.checking.LoadOrStore(id, true); other {
+				return river.JobSnooze(time.Second / 2) // what it leaves is little
+			}
+			defer r.checking.Delete(id)
 			sh, src, err := r.store.Reel(ctx, id)
 			if err != nil || src.State == store.Failed {
 				return err
@@ -47,11 +55,11 @@ func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) err
 			if rest := r.store.CheckAfter() - time.Since(head.At); !job.Args.Now && rest > time.Second/2 {
 				return river.JobSnooze(rest)
 			}
-			pace := func() {}
-			if !job.Args.Now {
-				pace = r.giveWay(ctx)
+			awaited := func() bool {
+				yes, err := r.store.CheckAwaited(ctx, id)
+				return yes && err == nil
 			}
-			return r.inspect(ctx, sh, src, head, pace, beat)
+			return r.inspect(ctx, sh, src, head, r.giveWay(ctx, awaited), beat)
 		}, func(ctx context.Context, why string) error { return r.store.FailCheckRun(ctx, id, why) },
 	})
 }
@@ -66,17 +74,28 @@ const (
 
 // giveWay returns what a job calls between pieces of its work, by several at once: it
 // waits while somebody works on the bench, or waits for a tracker or a delivery, up to nine
-// times as long as the piece took.
-func (r *Runner) giveWay(ctx context.Context) func() {
-	var last atomic.Int64
+// times as long as the piece took. Once somebody waits for the job itself it goes on.
+func (r *Runner) giveWay(ctx context.Context, awaited func() bool) func() {
+	var hurried atomic.Bool
+	var last, asked atomic.Int64
 	last.Store(time.Now().UnixNano())
 	return func() {
+		if hurried.Load() {
+			return
+		}
 		took := time.Duration(time.Now().UnixNano() - last.Load())
 		defer func() { last.Store(time.Now().UnixNano()) }()
 		until := time.Now().Add(min((share-1)*took, mostRest))
 		for ctx.Err() == nil && time.Now().Before(until) {
 			if r.awaited.Load() == 0 && (r.Bench == nil || r.Bench.Quiet() > quiet) {
 				return
+			}
+			if now := time.Now().UnixNano(); now-asked.Load() > int64(tick) {
+				asked.Store(now)
+				if awaited() {
+					hurried.Store(true)
+					return
+				}
 			}
 			time.Sleep(10 * time.Millisecond)
 		}
@@ -255,7 +274,7 @@ func (r *Runner) boundaries(ctx context.Context, src store.Source, beat func(int
 	}
 	begun := time.Now()
 	var all cut.Finder
-	pace := r.giveWay(ctx)
+	pace := r.giveWay(ctx, func() bool { return false })
 	err = clip.Thumbs(ctx, func(f int, p *frame.Picture) {
 		if f%searchPiece == 0 {
 			pace()

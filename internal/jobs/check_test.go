@@ -4,15 +4,20 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"math/rand"
 	"slices"
+	"sync/atomic"
 	"testing"
 	"time"
 
 	"celator/core/check"
 	"celator/core/cover"
+	"celator/core/cut"
+	"celator/core/frame"
 	"celator/core/geom"
 	"celator/internal/checkrun"
+	"celator/internal/media"
 	"celator/internal/store"
 )
 
@@ -140,4 +145,67 @@ func TestChecksCatchUp(t *testing.T) {
 		IN ('completed', 'cancelled', 'discarded')`).Scan(&waiting); err != nil || waiting > 0 {
 		t.Errorf("%d checks wait, %v", waiting, err)
 	}
+}
+
+// held is a bench where somebody works without a pause; the first frame that a job shows
+// it is held until it is let go.
+type held struct {
+	first chan struct{} // closed when a job shows a frame
+	let   chan struct{} // closed lets it go on
+	held  atomic.Bool
+}
+
+func (h *held) AtHand(string, int) *frame.Picture { return nil }
+func (h *held) Quiet() time.Duration              { return 0 }
+func (h *held) Keep(string, media.Clip, int, *frame.Picture) {
+	if h.held.CompareAndSwap(false, true) {
+		close(h.first)
+		<-h.let
+	}
+}
+
+// Who asks for a shot to be checked does not wait for what is checked by the way.
+func TestAskedCheckGoesAtOnce(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	b := open(t)
+	src, _ := b.bring(t, 2, "320x180")
+	at := &held{first: make(chan struct{}), let: make(chan struct{})}
+	r, err := Start(ctx, Config{Store: b.st, Library: b.lib, Log: slog.New(slog.DiscardHandler), Bench: at})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(r.Stop)
+	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+		func(s store.Source) bool { return s.State == store.Ready })
+	shots, err := b.st.CutShots(ctx, src.ID, []cut.Boundary{{Frame: 25}})
+	if err != nil || len(shots) != 2 {
+		t.Fatal(shots, err)
+	}
+	edit := func(shot string) {
+		t.Helper()
+		_, err := b.st.Edit(ctx, shot, store.On{Author: "me"},
+			func(d *cover.Document) (*cover.Document, string, error) {
+				return d.Apply(cover.AddCover{New: *box("c")})
+			})
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	edit(shots[0].ID)
+	<-at.first
+	edit(shots[1].ID)
+	if err := b.st.Check(ctx, shots[1].ID, false); err != nil {
+		t.Fatal(err)
+	}
+	state := func(shot string) func() (store.CheckRun, error) {
+		return func() (store.CheckRun, error) { return b.st.CheckRun(ctx, shot) }
+	}
+	done := func(c store.CheckRun) bool { return c.State == "done" && c.Revision == 1 && !c.Awaited }
+	wait(t, "the check that was asked for", state(shots[1].ID), done)
+	if c, err := state(shots[0].ID)(); err != nil || done(c) {
+		t.Fatalf("the other was not held: %+v %v", c, err)
+	}
+	close(at.let)
+	wait(t, "the other check", state(shots[0].ID), done)
 }

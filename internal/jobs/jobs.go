@@ -47,9 +47,11 @@ type Runner struct {
 	done   *prometheus.CounterVec
 	refs   *reference.Maker
 
-	mu    sync.Mutex
-	held  map[int64]time.Time // jobs by id, and since when they are over
-	clean cleaned
+	mu   sync.Mutex
+	held map[int64]time.Time // jobs by id, and since when they are over
+
+	checking sync.Map // shots by id, while they are checked
+	clean    cleaned
 
 	awaited atomic.Int32 // jobs that somebody waits for: runs of trackers, deliveries
 }
@@ -109,6 +111,7 @@ func Start(ctx context.Context, c Config) (*Runner, error) {
 		Queues: map[string]river.QueueConfig{
 			store.IngestQueue: {MaxWorkers: 1}, store.RenderQueue: {MaxWorkers: 1}, store.FollowQueue: {MaxWorkers: 2},
 			store.CompareQueue: {MaxWorkers: 1}, store.CheckQueue: {MaxWorkers: 1},
+			store.AskedQueue: {MaxWorkers: 1},
 		},
 		FetchCooldown:     50 * time.Millisecond,
 		FetchPollInterval: 500 * time.Millisecond,

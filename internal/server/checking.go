@@ -38,6 +38,7 @@ type (
 		Done     int    `json:"done"`
 		Frames   int    `json:"frames"`
 		Error    string `json:"error"`
+		Awaited  bool   `json:"awaited" doc:"somebody asked for it"`
 		Waiting  string `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
 	}
 	checkView struct {
@@ -162,7 +163,7 @@ func (s *server) checked(ctx context.Context, shot string) (checkView, error) {
 	v := checkView{
 		CheckRun: CheckRun{
 			State: i.State, Revision: i.Revision, Current: i.State == "done" && i.Revision == head, Done: i.Done,
-			Frames: i.Frames, Error: i.Error, Waiting: i.Waiting,
+			Frames: i.Frames, Error: i.Error, Awaited: i.Awaited, Waiting: i.Waiting,
 		},
 		Findings: []findingView{},
 	}

@@ -16,14 +16,18 @@ import (
 // CheckArgs asks for what changed in a shot to be checked.
 type CheckArgs struct {
 	Shot string `json:"shot"`
-	// Now does not wait for the editor to pause.
+	// Now: somebody asked for it. It does not wait for the editor to pause.
 	Now bool `json:"now,omitempty"`
 }
 
 func (CheckArgs) Kind() string { return "check" }
 
-// CheckQueue is worked beside the others, one shot at a time.
-const CheckQueue = "check"
+// Checks that follow edits and those that somebody asked for are worked apart, one shot of
+// each at a time: who asks does not wait for what is checked by the way.
+const (
+	CheckQueue = "check"
+	AskedQueue = "check-asked"
+)
 
 func (CheckArgs) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{Queue: CheckQueue, MaxAttempts: 3, Priority: 3}
@@ -70,6 +74,7 @@ type CheckRun struct {
 	Waiting  string                  `db:"waiting" json:"waiting" doc:"why it does not go on for now"`
 	Covers   JSON[map[string]string] `db:"covers" json:"-"`
 	Items    JSON[map[string]string] `db:"items" json:"-"`
+	Awaited  bool                    `db:"awaited" json:"awaited" doc:"somebody asked for it"`
 	At       time.Time               `db:"at" json:"at"`
 }
 
@@ -128,8 +133,9 @@ func (s *Store) CheckRun(ctx context.Context, shot string) (i CheckRun, err erro
 // wantCheck puts the check of a shot into the queue, unless one waits there already. One
 // that is running may have read what was before: another follows it.
 func (s *Store) wantCheck(ctx context.Context, tx *sqlx.Tx, shot string, after time.Duration) error {
-	res, err := tx.ExecContext(ctx, `INSERT INTO check_run (shot, state) VALUES ($1, 'queued') ON CONFLICT (shot)
-		DO UPDATE SET state = 'queued', error = '', at = now() WHERE check_run.state <> 'queued'`, shot)
+	res, err := tx.ExecContext(ctx, `INSERT INTO check_run (shot, state, awaited) VALUES ($1, 'queued', $2)
+		ON CONFLICT (shot) DO UPDATE SET state = 'queued', awaited = check_run.awaited OR $2, error = '', at = now()
+		WHERE check_run.state <> 'queued' OR $2 AND NOT check_run.awaited`, shot, after == 0)
 	if err != nil {
 		return err
 	}
@@ -139,7 +145,7 @@ func (s *Store) wantCheck(ctx context.Context, tx *sqlx.Tx, shot string, after t
 	opts := CheckArgs{}.InsertOpts()
 	opts.ScheduledAt = time.Now().Add(after)
 	if after == 0 {
-		opts.Priority = 1 // somebody waits
+		opts.Queue = AskedQueue
 	}
 	_, err = s.queue.InsertTx(ctx, tx.Tx, CheckArgs{Shot: shot, Now: after == 0}, &opts)
 	return err
@@ -165,6 +171,11 @@ func (s *Store) Check(ctx context.Context, shot string, afresh bool) error {
 	})
 }
 
+// CheckAwaited says whether somebody waits for the check of a shot.
+func (s *Store) CheckAwaited(ctx context.Context, shot string) (yes bool, err error) {
+	return yes, none(s.db.GetContext(ctx, &yes, `SELECT awaited FROM check_run WHERE shot = $1`, shot))
+}
+
 // BeginCheckRun says that a check is running.
 func (s *Store) BeginCheckRun(ctx context.Context, shot string) error {
 	_, err := s.db.ExecContext(ctx, `INSERT INTO check_run (shot, state) VALUES ($1, 'running') ON CONFLICT (shot)
@@ -187,7 +198,8 @@ func (s *Store) SetCheckRun(ctx context.Context, shot string, done, frames int) 
 
 // FailCheckRun says why a check failed.
 func (s *Store) FailCheckRun(ctx context.Context, shot, why string) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE check_run SET state = 'failed', error = $2, waiting = '', at = now()
+	_, err := s.db.ExecContext(ctx, `UPDATE check_run SET state = 'failed', awaited = false, error = $2,
+		waiting = '', at = now()
 		WHERE shot = $1`, shot, why)
 	if err != nil {
 		return err
@@ -254,7 +266,7 @@ func (s *Store) Found(ctx context.Context, r Result) error {
 		_, err := tx.ExecContext(ctx, `INSERT INTO check_run (shot, state, revision, covers, items)
 			VALUES ($1, 'done', $2, $3, $4)
 			ON CONFLICT (shot) DO UPDATE SET state = CASE check_run.state WHEN 'queued' THEN 'queued'
-			ELSE 'done' END, revision = $2, covers = $3, items = $4, error = '', at = now()`,
+			ELSE 'done' END, awaited = check_run.awaited AND check_run.state = 'queued', revision = $2, covers = $3, items = $4, error = '', at = now()`,
 			r.Shot, r.Revision, JSON[map[string]string]{r.Covers}, JSON[map[string]string]{r.Items})
 		if err != nil {
 			return err

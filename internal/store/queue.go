@@ -139,16 +139,16 @@ const stranding = 8420_0002
 
 // Kinds of things that wait for the queue, for Waits.
 const (
-	ASource      = "source"
-	ADelivery    = "delivery"
-	AnAttempt    = "attempt"
-	AnInspection = "inspection"
+	ASource   = "source"
+	ADelivery = "delivery"
+	AnAttempt = "attempt"
+	ACheckRun = "check_run"
 )
 
 // Waits enters why something does not go on for now, in words; "" that it does.
 func (s *Store) Waits(ctx context.Context, kind, id, why string) error {
 	key, event := "id", kind
-	if kind == AnInspection {
+	if kind == ACheckRun {
 		key, event = "shot", "check"
 	}
 	res, err := s.db.ExecContext(ctx, `UPDATE `+kind+` SET waiting = $2 WHERE `+key+` = $1 AND waiting <> $2`, id, why)

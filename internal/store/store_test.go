@@ -324,3 +324,26 @@ func TestOrderShots(t *testing.T) {
 		t.Errorf("%v, not the master's order again", got)
 	}
 }
+
+// Whatever waits for the machine can say so.
+func TestWaits(t *testing.T) {
+	st, _ := testdb.Open(t)
+	ctx := context.Background()
+	src, sh := shot(t, st, 20)
+	if err := st.Check(ctx, sh.ID, false); err != nil {
+		t.Fatal(err)
+	}
+	for kind, id := range map[string]string{
+		store.ASource: src.ID, store.ADelivery: store.NewID(), store.AnAttempt: store.NewID(), store.ACheckRun: sh.ID,
+	} {
+		if err := st.Waits(ctx, kind, id, "The disk is full."); err != nil {
+			t.Errorf("%s: %v", kind, err)
+		}
+	}
+	if c, err := st.CheckRun(ctx, sh.ID); err != nil || c.Waiting == "" {
+		t.Errorf("%+v %v", c, err)
+	}
+	if s, err := st.Source(ctx, src.ID); err != nil || s.Waiting == "" {
+		t.Errorf("%+v %v", s, err)
+	}
+}

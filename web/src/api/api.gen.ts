@@ -969,6 +969,8 @@ export interface components {
             afresh?: boolean;
         };
         CheckRun: {
+            /** @description somebody asked for it */
+            awaited: boolean;
             /** @description the newest revision was checked */
             current: boolean;
             /** Format: int64 */
@@ -990,6 +992,8 @@ export interface components {
             waiting: string;
         };
         CheckView: {
+            /** @description somebody asked for it */
+            awaited: boolean;
             /** @description the newest revision was checked */
             current: boolean;
             /** Format: int64 */

@@ -66,9 +66,10 @@ export class Looked {
       const frames = { [frame]: core.digest({ cover: c.id, frame }) };
       this.looks = { ...this.looks, [c.id]: { ...this.looks[c.id], ...frames } };
       const path = { id: this.session.shot };
-      void ask(api.POST('/api/shots/{id}/looks', { params: { path }, body: { cover: c.id, frames } })).catch((e) =>
-        this.notice.say(e),
-      );
+      const body = { cover: c.id, frames };
+      // Who leaves the page at once has looked all the same.
+      const sent = api.POST('/api/shots/{id}/looks', { params: { path }, body, keepalive: true });
+      void ask(sent).catch((e) => this.notice.say(e));
     }
     const to = this.next; // this frame counts as seen
     if (to === undefined) this.notice.say('Every frame of the span has been looked at since the last change.');

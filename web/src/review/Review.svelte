@@ -406,6 +406,7 @@
                 max={Math.max(r.check.frames, 1)}
                 aria-label="Frames checked"
               ></progress>
+              {#if !r.check.awaited}<button class="btn btn-xs" onclick={() => void checkNow()}>Check now</button>{/if}
             {:else}
               <span
                 >{r.check.error ||

@@ -44,7 +44,9 @@
     class="{checking.severe ? 'font-semibold text-error' : checking.said === 'clean' ? 'text-success' : ''} flex-1"
     role="status">{checking.severe && checking.current ? '▼ ' : ''}{checking.said}</span
   >
-  <button class="btn btn-xs" onclick={() => checking.run()} disabled={checking.running}>Check now</button>
+  <button class="btn btn-xs" onclick={() => checking.run()} disabled={checking.running && checking.result?.awaited}
+    >Check now</button
+  >
 </div>
 {#if checking.result?.state === 'running' && checking.result.frames}<progress
     class="progress h-1.5 w-full progress-primary"
