@@ -266,7 +266,8 @@ func (s *Store) Found(ctx context.Context, r Result) error {
 		_, err := tx.ExecContext(ctx, `INSERT INTO check_run (shot, state, revision, covers, items)
 			VALUES ($1, 'done', $2, $3, $4)
 			ON CONFLICT (shot) DO UPDATE SET state = CASE check_run.state WHEN 'queued' THEN 'queued'
-			ELSE 'done' END, awaited = check_run.awaited AND check_run.state = 'queued', revision = $2, covers = $3, items = $4, error = '', at = now()`,
+			ELSE 'done' END, awaited = check_run.awaited AND check_run.state = 'queued',
+			revision = $2, covers = $3, items = $4, error = '', at = now()`,
 			r.Shot, r.Revision, JSON[map[string]string]{r.Covers}, JSON[map[string]string]{r.Items})
 		if err != nil {
 			return err
