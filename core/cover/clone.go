@@ -13,7 +13,7 @@ func (d *Document) Clone() *Document {
 	n.Tracks = slices.Clone(d.Tracks)
 	for i := range n.Tracks {
 		t := &n.Tracks[i]
-		t.Surface, t.Anchors = slices.Clone(t.Surface), slices.Clone(t.Anchors)
+		t.Surface, t.Anchors = slices.Clone(t.Surface), cloneAnchors(t.Anchors)
 	}
 	n.Labels, n.Graphics = slices.Clone(d.Labels), slices.Clone(d.Graphics)
 	n.link()
@@ -63,4 +63,12 @@ func (t Treatment) clone() Treatment {
 		v.Keys = slices.Clone(v.Keys)
 	}
 	return t
+}
+
+func cloneAnchors(all []TrackAnchor) []TrackAnchor {
+	out := append([]TrackAnchor{}, all...)
+	for i := range out {
+		out[i].Points = slices.Clone(out[i].Points)
+	}
+	return out
 }

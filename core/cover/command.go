@@ -191,6 +191,8 @@ var CommandKinds = []CommandKind{
 	kind[FollowStyle]("style", "a cover follows a house style, with what it says now, or none"),
 
 	kind[SetTrack]("track", "a new track, or a changed one"),
+	kind[NameTrack]("nameTrack", "another name for a track"),
+	kind[TrimTrack]("trim", "the frames of a track that count, or all again"),
 	kind[RemoveTrack]("untrack", "that nothing rides on"),
 	kind[RideTrack]("ride", "a cover on a track, as it lies on a frame"),
 	kind[TurnIntoKeys]("byHand", "a cover off its track: keys, no knot further off than so many px"),
@@ -202,7 +204,7 @@ var CommandKinds = []CommandKind{
 	kind[ProposeAgain]("propose", "of a proposed holdout: another run's mattes; nothing is accepted yet"),
 
 	kind[SetLabel]("label", "a new label, or a changed one"),
-	kind[RemoveLabel]("unlabel", "from its cover"),
+	kind[RemoveLabel]("unlabel", "from what it follows"),
 	kind[SetGraphic]("graphic", "a picture for patches, new or changed"),
 }
 

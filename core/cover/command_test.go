@@ -94,6 +94,8 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 		SetTrack{Track: tr},
 		SetTrack{},
 		RemoveTrack{ID: "tr"},
+		NameTrack{ID: "tr", Name: "Track"},
+		TrimTrack{ID: "tr", Trim: &Span{first, min(first+rng.Intn(20), d.Frames)}},
 		RideTrack{Cover: id, ID: "tr", Frame: f()},
 		TurnIntoKeys{Cover: id, Tolerance: .1 + rng.Float64()},
 	}
@@ -106,7 +108,7 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 func TestCommands(t *testing.T) {
 	rng := rand.New(rand.NewSource(5))
 	taken := map[reflect.Type]int{}
-	for range 120 {
+	for range 140 {
 		d := random(rng)
 		for range 80 {
 			cmd := anyCommand(rng, d)

@@ -18,10 +18,7 @@ func (e SetTrack) about() subject { return subject{track: e.Track.ID} }
 
 func (e SetTrack) apply(d *draft) (string, error) {
 	t := e.Track
-	t.Surface, t.Anchors = slices.Clone(t.Surface), slices.Clone(t.Anchors)
-	if t.Anchors == nil {
-		t.Anchors = []TrackAnchor{}
-	}
+	t.Surface, t.Anchors = slices.Clone(t.Surface), cloneAnchors(t.Anchors)
 	defer d.link()
 	if old := d.Track(t.ID); old != nil {
 		label := "changed " + t.Name
@@ -54,8 +51,53 @@ func (e RemoveTrack) apply(d *draft) (string, error) {
 		}
 	}
 	d.Tracks = slices.DeleteFunc(d.Tracks, func(t Track) bool { return t.ID == e.ID })
+	d.Labels = slices.DeleteFunc(slices.Clone(d.Labels), func(l Label) bool { return l.Track == e.ID })
 	d.link()
 	return "removed " + name, nil
+}
+
+// NameTrack gives a track another name.
+type NameTrack struct {
+	ID   string `json:"id" doc:"of the track"`
+	Name string `json:"name"`
+}
+
+func (e NameTrack) about() subject { return subject{track: e.ID} }
+
+func (e NameTrack) apply(d *draft) (string, error) {
+	t := d.Track(e.ID)
+	if t == nil {
+		return "", ErrNoTrack
+	}
+	if e.Name == "" {
+		return "", errors.New("edit: a track needs a name")
+	}
+	was := t.Name
+	t.Name = e.Name
+	return fmt.Sprintf("named the track %s %s", was, e.Name), nil
+}
+
+// TrimTrack lets only the poses of some frames count, or all again. What was followed
+// beyond stays with the attempt.
+type TrimTrack struct {
+	ID   string `json:"id" doc:"of the track"`
+	Trim *Span  `json:"trim,omitempty" doc:"the frames that count; all where it is missing"`
+}
+
+func (e TrimTrack) about() subject { return subject{track: e.ID} }
+
+func (e TrimTrack) apply(d *draft) (string, error) {
+	t := d.Track(e.ID)
+	if t == nil {
+		return "", ErrNoTrack
+	}
+	t.Trim = nil
+	label := "took back the trimming of " + t.Name
+	if e.Trim != nil {
+		s := *e.Trim
+		t.Trim, label = &s, fmt.Sprintf("trimmed %s to f %d to %d", t.Name, s.First, s.Last)
+	}
+	return label, nil
 }
 
 // RideTrack puts a cover on a track, as it lies on a frame.

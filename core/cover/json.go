@@ -162,7 +162,7 @@ func (d *Document) validate(doubted func(id string) bool) error {
 		if err := l.validate(); err != nil {
 			return fmt.Errorf("document: labels[%d] (%s): %w", i, l.Text, err)
 		}
-		if !seen[l.Cover] || parts["label "+l.ID] {
+		if !seen[l.Cover] && d.Track(l.Track) == nil || parts["label "+l.ID] {
 			return fmt.Errorf("document: labels[%d] (%s): its id is used twice, or what it follows is not there", i, l.Text)
 		}
 		parts["label "+l.ID] = true

@@ -12,7 +12,8 @@ import (
 // master never shows them.
 type Label struct {
 	ID     string  `json:"id"`
-	Cover  string  `json:"cover" doc:"whose centre it follows"`
+	Cover  string  `json:"cover,omitempty" doc:"whose centre it follows; or"`
+	Track  string  `json:"track,omitempty" doc:"the track it follows instead, as far as that is known"`
 	Text   string  `json:"text"`
 	Ring   bool    `json:"ring"`
 	Size   float64 `json:"size" doc:"of the letters, px"`
@@ -37,6 +38,8 @@ func (l *Label) validate() error {
 		return errors.New("id is missing or not plain")
 	case len(l.Text) > 200 || strings.ContainsAny(l.Text, "\n\r"):
 		return errors.New("the text is too long, or has lines")
+	case (l.Cover == "") == (l.Track == ""):
+		return errors.New("it follows one cover or one track")
 	case l.Text == "" && !l.Ring:
 		return errors.New("it needs a text or a ring")
 	case !(l.Size >= 6 && l.Size <= 400):
@@ -45,17 +48,20 @@ func (l *Label) validate() error {
 	return err
 }
 
-// LabelsAt returns the labels at frame f: those of covers that are live there.
+// LabelsAt returns the labels at frame f: those of covers that are live there, and of
+// tracks that were found there.
 func (d *Document) LabelsAt(f int) []LiveLabel {
 	var out []LiveLabel
 	for _, l := range d.Labels {
-		c := d.Find(l.Cover)
-		if c == nil || !c.Span.Holds(f) {
-			continue
-		}
 		var b geom.Rect
-		for _, p := range c.Paths(f) {
-			b = b.Union(p.Bounds())
+		if c := d.Find(l.Cover); c != nil && c.Span.Holds(f) {
+			for _, p := range c.Paths(f) {
+				b = b.Union(p.Bounds())
+			}
+		}
+		if t := d.Track(l.Track); t != nil && strings.IndexByte("agw", t.Poses.State(f)) >= 0 {
+			q, _ := t.Corners(f)
+			b = geom.Bounds(q[:])
 		}
 		if !b.Empty() {
 			out = append(out, LiveLabel{Text: l.Text, Size: l.Size, Colour: l.Colour, Box: b, Ring: l.Ring})

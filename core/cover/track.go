@@ -21,6 +21,7 @@ type Track struct {
 	Surface []geom.Point  `json:"surface" doc:"the surface's outline, or the points, on that frame"`
 	Anchors []TrackAnchor `json:"anchors" doc:"frames on which the surface's place was put right, in order"`
 	Attempt string        `json:"attempt,omitempty" doc:"whose poses are used"`
+	Trim    *Span         `json:"trim,omitempty" doc:"the frames whose poses count; all where it is missing"`
 	// Poses are kept apart from the document, under the attempt; a document that goes
 	// out of the program carries them.
 	Poses *Poses `json:"poses,omitempty"`
@@ -37,7 +38,8 @@ const (
 // TrackAnchor says where the corners of the box around the surface lie on a frame.
 type TrackAnchor struct {
 	Frame   int           `json:"frame"`
-	Corners [4]geom.Point `json:"corners"`
+	Corners [4]geom.Point `json:"corners" doc:"of a surface"`
+	Points  []geom.Point  `json:"points,omitempty" doc:"where the points of a track of points lie, instead of corners"`
 }
 
 // Poses are where a track's surface is, frame by frame.
@@ -60,6 +62,27 @@ func (p *Poses) State(f int) byte {
 	}
 	return p.States[f-p.First]
 }
+
+// within returns the poses of some frames only; nil frames are all.
+func (p *Poses) within(s *Span) *Poses {
+	if p == nil || s == nil {
+		return p
+	}
+	from, to := max(s.First-p.First, 0), min(s.Last-p.First+1, len(p.States))
+	if from >= to {
+		return nil
+	}
+	q := &Poses{
+		First: p.First + from, Corners: p.Corners[from:to], Confidence: p.Confidence[from:to], States: p.States[from:to],
+	}
+	if p.Places != nil {
+		q.Places = p.Places[from:to]
+	}
+	return q
+}
+
+// Trimmed returns poses as the track counts them.
+func (t *Track) Trimmed(p *Poses) *Poses { return p.within(t.Trim) }
 
 // aroundPoints is how far the box of a track of points reaches beyond them, px.
 const aroundPoints = 17
@@ -169,7 +192,8 @@ func (d *Document) Track(id string) *Track {
 func (d *Document) Attach(of func(attempt string) *Poses) {
 	d.Tracks = slices.Clone(d.Tracks)
 	for i := range d.Tracks {
-		d.Tracks[i].Poses = of(d.Tracks[i].Attempt)
+		t := &d.Tracks[i]
+		t.Poses = of(t.Attempt).within(t.Trim)
 	}
 	d.link()
 }
@@ -225,8 +249,10 @@ func (t *Track) validate(frames int) error {
 		return errors.New("the surface has too few corners, too many, or no area")
 	case t.Kind == Points && (len(t.Surface) == 0 || len(t.Surface) > 64):
 		return errors.New("a track has 1 to 64 points")
-	case len(t.Anchors) > maxKeys || t.Kind == Points && len(t.Anchors) > 0:
+	case len(t.Anchors) > maxKeys:
 		return errors.New("too many anchors")
+	case t.Trim != nil && (t.Trim.First < 0 || t.Trim.Last >= frames || t.Trim.First > t.Trim.Last):
+		return errors.New("it is trimmed to frames that the shot has not")
 	}
 	near := func(p geom.Point) bool { return math.Abs(p.X) <= maxCoord && math.Abs(p.Y) <= maxCoord }
 	for _, p := range t.Surface {
@@ -238,12 +264,15 @@ func (t *Track) validate(frames int) error {
 		if a.Frame < 0 || a.Frame >= frames || a.Frame == t.Frame || i > 0 && a.Frame <= t.Anchors[i-1].Frame {
 			return fmt.Errorf("anchors[%d] is at frame %d: outside the shot, not in order or twice", i, a.Frame)
 		}
-		for _, p := range a.Corners {
+		if t.Kind == Points && len(a.Points) != len(t.Surface) {
+			return fmt.Errorf("anchors[%d] has %d points of %d", i, len(a.Points), len(t.Surface))
+		}
+		for _, p := range append(a.Points, a.Corners[:]...) {
 			if !near(p) {
 				return fmt.Errorf("anchors[%d] lies too far out", i)
 			}
 		}
-		if _, err := geom.QuadToQuad(t.Box(), a.Corners); err != nil {
+		if _, err := geom.QuadToQuad(t.Box(), a.Corners); err != nil && t.Kind == Surface {
 			return fmt.Errorf("anchors[%d] has no area", i)
 		}
 	}

@@ -260,3 +260,47 @@ func TestReplace(t *testing.T) {
 		t.Error("replaced by nothing")
 	}
 }
+
+// Only the frames that a track is trimmed to count; the rest is there again when they all
+// do. A label on it shows where it was found, and goes with it.
+func TestTrimTrack(t *testing.T) {
+	d, _ := panned(t)
+	whole := d.Tracks[0].Poses
+	apply := func(cmds ...Command) {
+		t.Helper()
+		next, _, err := d.Apply(cmds...)
+		if err != nil {
+			t.Fatal(err)
+		}
+		next.Attach(func(string) *Poses { return whole })
+		d = next
+	}
+	apply(
+		RideTrack{Cover: "c", ID: "t", Frame: 12}, NameTrack{ID: "t", Name: "Door"},
+		SetLabel{Label: Label{ID: "l", Track: "t", Text: "Door", Size: 20, Colour: "#ffffff"}},
+		TrimTrack{ID: "t", Trim: &Span{5, 20}},
+	)
+	for f := range 30 {
+		in := f >= 5 && f <= 20
+		if known := d.Tracks[0].Poses.State(f) != '-'; known != in {
+			t.Errorf("frame %d is known: %v", f, known)
+		}
+		if shown := len(d.LabelsAt(f)) == 1; shown != in {
+			t.Errorf("frame %d has the label: %v", f, shown)
+		}
+	}
+	if err := d.Followed(); err == nil || !strings.Contains(err.Error(), "Door, which was not followed from f 1 to f 4") {
+		t.Errorf("a delivery of it: %v", err)
+	}
+	if _, _, err := d.Apply(TrimTrack{ID: "t", Trim: &Span{20, 30}}); err == nil {
+		t.Error("it is trimmed beyond the shot")
+	}
+	apply(TrimTrack{ID: "t"})
+	if d.Followed() != nil || d.Tracks[0].Poses.State(25) != 'g' {
+		t.Error("what was trimmed away does not come back")
+	}
+	apply(TurnIntoKeys{Cover: "c", Tolerance: 1}, RemoveTrack{ID: "t"})
+	if len(d.Tracks) > 0 || len(d.Labels) > 0 {
+		t.Errorf("left: %v %v", d.Tracks, d.Labels)
+	}
+}

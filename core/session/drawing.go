@@ -134,6 +134,38 @@ func (s *Session) rows(None) ([]TimelineRow, error) {
 	return out, nil
 }
 
+// TrackRow is what the timeline shows of a track.
+type TrackRow struct {
+	Track  cover.Track `json:"track"`
+	Riders []string    `json:"riders" doc:"ids of the covers on it"`
+	Labels []string    `json:"labels" doc:"ids of the labels on it"`
+	First  int         `json:"first" doc:"frame of the first letter"`
+	States string      `json:"states" doc:"a letter for each frame, as in Poses"`
+}
+
+func (s *Session) tracks(None) ([]TrackRow, error) {
+	out := []TrackRow{}
+	for _, t := range s.draft.Tracks {
+		v := TrackRow{Track: t, Riders: []string{}, Labels: []string{}}
+		if t.Poses != nil {
+			v.First, v.States = t.Poses.First, t.Poses.States
+		}
+		v.Track.Poses = nil
+		for _, c := range s.draft.Covers {
+			if c.Track == t.ID {
+				v.Riders = append(v.Riders, c.ID)
+			}
+		}
+		for _, l := range s.draft.Labels {
+			if l.Track == t.ID {
+				v.Labels = append(v.Labels, l.ID)
+			}
+		}
+		out = append(out, v)
+	}
+	return out, nil
+}
+
 func (s *Session) course(in Of) ([]geom.Point, error) {
 	c, err := s.find(in.Cover)
 	if err != nil {

@@ -136,6 +136,7 @@ var Calls = join(
 		call("covers", "all covers as they are drawn on a frame", (*Session).covers),
 		call("selected", "a cover on a frame, with everything that can be changed", (*Session).selected),
 		call("rows", "what the timeline shows of each cover", (*Session).rows),
+		call("tracks", "what the timeline shows of each track", (*Session).tracks),
 		call("course", "a cover's centre on every frame of its span", (*Session).course),
 		call("copy", "a cover's keys, to be pasted", (*Session).copy),
 		call("nearest", "the place of a cover's outlines nearest to a point", (*Session).nearest),

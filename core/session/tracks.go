@@ -23,7 +23,7 @@ type SurfaceOnFrame struct {
 
 func (s *Session) surface(in TrackOnFrame) (*SurfaceOnFrame, error) {
 	t, f := &in.Track, in.Frame
-	t.Poses = s.poses[in.Attempt]
+	t.Poses = t.Trimmed(s.poses[in.Attempt])
 	q, _ := t.Corners(f)
 	v := &SurfaceOnFrame{Corners: q, State: string(t.Poses.State(f)), Outline: []geom.Point{}}
 	if v.State == "-" {
@@ -67,7 +67,7 @@ type GhostRequest struct {
 
 func (s *Session) ghost(in GhostRequest) (string, error) {
 	t := in.Track
-	t.Poses = s.poses[in.Attempt]
+	t.Poses = t.Trimmed(s.poses[in.Attempt])
 	d, _, err := s.draft.Apply(cover.SetTrack{Track: t}, cover.RideTrack{Cover: in.Cover, ID: t.ID, Frame: in.From})
 	if err != nil {
 		return "", nil // there is nothing to show of what cannot be

@@ -48,6 +48,7 @@ type alignment struct {
 	seen   float64  // share of the textured places that lie in the picture
 	mean   float64  // mean local correlation where there is texture
 	spread float64  // standard deviation of the corners that the noise explains, px of the frame
+	centre float64  // the same of the middle
 }
 
 // work is memory that alignments share: of the last look, the frame's samples,
@@ -138,7 +139,6 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 	w *work,
 ) alignment {
 	basis := model.basis()
-	k := len(basis)
 	c := geom.Pt(float64(p.w)/2, float64(p.h)/2)
 	// Solver coordinates: the patch's middle is 0, its longer half side 1.
 	fromUnit := p.to.Mul(geom.Map{p.unit, 0, c.X, 0, p.unit, c.Y, 0, 0, 1})
@@ -149,7 +149,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 	p.correlate(pyr, m, w)
 	best := p.judge(m, w)
 	full := pyr[0]
-	var spread float64
+	var spread, centre float64
 	since := 0. // how far the map has moved since the last look, in samples
 	for range steps {
 		if since > 1 {
@@ -231,19 +231,11 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 		for _, q := range [4]geom.Point{{X: -1, Y: -1}, {X: 1, Y: -1}, {X: 1, Y: 1}, {X: -1, Y: 1}} {
 			q = geom.Pt(q.X*float64(p.w)/2*inv, q.Y*float64(p.h)/2*inv)
 			far = max(far, inc.Apply(q).Sub(q).Len()*p.unit)
-			// How the corner moves with each way to move, and what the noise does to it.
-			for _, axis := range [2]int{0, 1} {
-				row, all := make([]float64, k), ways(q)[axis]
-				for b, way := range basis {
-					for i, v := range all {
-						row[b] += way[i] * v
-					}
-				}
-				spread += mat.Inner(mat.NewVecDense(k, row), cov, mat.NewVecDense(k, row)) / 8
-			}
+			spread += moved(q, basis, cov) / 4
 		}
 		// Neighbouring samples err alike: as many are independent as windows of three by three.
-		spread = math.Sqrt(spread*noise*9) * p.unit / p.scale * scaleOf(m, p)
+		px := math.Sqrt(noise*9) * p.unit / p.scale * scaleOf(m, p)
+		spread, centre = math.Sqrt(spread)*px, math.Sqrt(moved(geom.Point{}, basis, cov))*px
 		m = scaled(m.Mul(fromUnit.Mul(inc).Mul(toUnit)))
 		since += far
 		if far < near || far > float64(max(p.w, p.h)) || math.IsNaN(far) {
@@ -254,8 +246,23 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 	if a := p.judge(m, w); a.seen > .7*best.seen && a.mean >= best.mean-.003 {
 		best = a
 	}
-	best.spread = spread
+	best.spread, best.centre = spread, centre
 	return best
+}
+
+// moved is the variance of a place, along an axis, when the numbers of a map that basis
+// leaves free have a covariance.
+func moved(q geom.Point, basis [][8]float64, cov *mat.SymDense) (v float64) {
+	for _, all := range ways(q) {
+		row := mat.NewVecDense(len(basis), nil)
+		for b, way := range basis {
+			for i, v := range all {
+				row.SetVec(b, row.AtVec(b)+way[i]*v)
+			}
+		}
+		v += mat.Inner(row, cov, row) / 2
+	}
+	return v
 }
 
 // ways returns how a place moves across and down with each of the eight numbers of

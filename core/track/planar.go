@@ -45,6 +45,7 @@ type Planar struct {
 	steps   int               // frames followed without a break since the reference
 	first   *geom.Point       // motion of the reference frame itself, px a frame, once it is known
 	turn    int               // which sizes and turns a search tries next
+	point   bool              // only its middle counts
 	w       work
 }
 
@@ -61,7 +62,9 @@ func NewPlanar(f Frame, outline []geom.Point, model Model) (*Planar, error) {
 // Fork returns a tracker that begins anew on the same reference, for the other
 // direction.
 func (t *Planar) Fork() Tracker {
-	return &Planar{ref: t.ref, model: t.model, now: geom.Identity, before: geom.Identity, sure: geom.Identity, usual: 1}
+	return &Planar{
+		ref: t.ref, model: t.model, now: geom.Identity, before: geom.Identity, sure: geom.Identity, usual: 1, point: t.point,
+	}
 }
 
 const (
@@ -146,7 +149,11 @@ func (t *Planar) step(f Frame) Pose {
 
 func (t *Planar) found(a alignment) Pose {
 	p := Pose{Map: a.m, Confidence: min(max(a.mean, 0), 1) * min(1, .4+.6*a.share), State: Good}
-	if a.share < goodAbove || a.spread > goodWithin || a.mean < .6 || a.seen < .5 {
+	spread := a.spread
+	if t.point {
+		spread = a.centre
+	}
+	if a.share < goodAbove || spread > goodWithin || a.mean < .6 || a.seen < .5 {
 		p.State = Weak
 	}
 	t.form(p)

@@ -53,6 +53,7 @@ func NewPoints(f Frame, points []geom.Point) (*Points, error) {
 		if err != nil {
 			return nil, err
 		}
+		one.point = true
 		t.each = append(t.each, one)
 	}
 	return t, nil
@@ -70,10 +71,14 @@ func (t *Points) Fork() Tracker {
 // Step finds the points on the next frame: a pose each, whose map takes the point
 // and its surroundings there.
 func (t *Points) Step(f Frame) []Pose {
-	out := make([]Pose, len(t.each))
-	var from, to []geom.Point
+	out, was := make([]Pose, len(t.each)), make([]geom.Map, len(t.each))
 	for i, p := range t.each {
+		was[i] = p.now
 		out[i] = p.step(f)
+	}
+	t.agree(was, out)
+	var from, to []geom.Point
+	for i := range t.each {
 		if s := out[i].State; s == Good || s == Weak {
 			from, to = append(from, t.at[i]), append(to, out[i].Map.Apply(t.at[i]))
 		}
@@ -82,7 +87,7 @@ func (t *Points) Step(f Frame) []Pose {
 		return out
 	}
 	// Those that are lost are looked for where the others have gone.
-	m := Fit(from, to, Similarity)
+	m := Fit(from, to, Perspective)
 	for i, p := range t.each {
 		if out[i].State == Lost || out[i].State == Outside {
 			p.now, p.sure = m, m

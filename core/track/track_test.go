@@ -401,3 +401,43 @@ func TestAssess(t *testing.T) {
 		}
 	}
 }
+
+// Of points that move together, one that found its like elsewhere is put where the others
+// went; which one it is does not matter, nor how the thing moves.
+func TestPointsAgree(t *testing.T) {
+	rng := rand.New(rand.NewSource(4))
+	for n := 3; n <= 12; n++ {
+		for range 20 {
+			turn, size := .01*rng.NormFloat64(), 1+.01*rng.NormFloat64()
+			c, s := size*math.Cos(turn), size*math.Sin(turn)
+			m := geom.Map{c, -s, 40 * rng.NormFloat64(), s, c, 40 * rng.NormFloat64(), 0, 0, 1}
+			p := &Points{}
+			var was []geom.Map
+			var now []Pose
+			wrong := rng.Intn(n)
+			for i := range n {
+				a := 2*math.Pi*float64(i)/float64(n) + .2*rng.NormFloat64()/float64(n)
+				q := geom.Pt(450+200*math.Cos(a), 250+200*math.Sin(a))
+				p.at, p.each = append(p.at, q), append(p.each, &Planar{})
+				was = append(was, geom.Identity)
+				at := m
+				if i == wrong {
+					at = geom.Map{1, 0, 120 + 200*rng.Float64(), 0, 1, 0, 0, 0, 1}.Mul(m)
+				}
+				at = geom.Map{1, 0, .15 * rng.NormFloat64(), 0, 1, .15 * rng.NormFloat64(), 0, 0, 1}.Mul(at)
+				now = append(now, Pose{Map: at, Confidence: .9, State: Good})
+			}
+			p.agree(was, now)
+			for i, pose := range now {
+				off := pose.Map.Apply(p.at[i]).Sub(m.Apply(p.at[i])).Len()
+				if (pose.State == Lost) != (i == wrong) || off > 4 && (n > 3 || i != wrong) {
+					t.Fatalf("%d points, %d of them wrong: point %d is %s and %.1f px off", n, wrong, i, pose.State, off)
+				}
+			}
+			// One lost of more than the motion needs takes nothing from what is known.
+			if got := Together(p.at, now, Similarity); n > 3 && got.State != Good {
+				t.Fatalf("%d points, one lost: together %s", n, got.State)
+			}
+		}
+	}
+}

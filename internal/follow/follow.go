@@ -16,8 +16,9 @@ import (
 
 // Anchor is a frame on which the surface's place is given.
 type Anchor struct {
-	Frame int
-	Map   geom.Map // from the surface's own coordinates, those of the first anchor
+	Frame  int
+	Map    geom.Map     // from the surface's own coordinates, those of the first anchor
+	Places []geom.Point // of points, instead of Map; nil where they are as the job has them
 }
 
 // Job says what is followed, and over which frames.
@@ -27,7 +28,7 @@ type Job struct {
 	Points  []geom.Point // points instead, likewise
 	Model   track.Model  // of a surface
 	Channel Channel
-	Anchors []Anchor // in the order of frames; points have one
+	Anchors []Anchor // in the order of frames
 	From    int
 	To      int // both included
 	// AtHand, when given, returns frames that are decoded already, or nil. Following
@@ -110,12 +111,15 @@ func (j *Job) check() error {
 	if j.From < 0 || j.To < j.From {
 		return fmt.Errorf("there are no frames %d to %d", j.From, j.To)
 	}
-	if len(j.Anchors) == 0 || len(j.Points) > 0 && len(j.Anchors) != 1 {
-		return fmt.Errorf("a surface needs a reference frame, and points need one alone")
+	if len(j.Anchors) == 0 {
+		return fmt.Errorf("a reference frame is needed")
 	}
 	for i, a := range j.Anchors {
 		if a.Frame < 0 || i > 0 && a.Frame <= j.Anchors[i-1].Frame {
 			return fmt.Errorf("the anchors are not in the order of their frames")
+		}
+		if a.Places != nil && len(a.Places) != len(j.Points) {
+			return fmt.Errorf("the anchor at frame %d has %d points of %d", a.Frame, len(a.Places), len(j.Points))
 		}
 		if a.Frame >= j.Clip.Info.Frames {
 			return fmt.Errorf("the reference frame %d is not among the clip's %d frames", a.Frame, j.Clip.Info.Frames)
@@ -155,7 +159,7 @@ func Run(ctx context.Context, j Job) error {
 	var first error
 	for n, l := range legs {
 		wg.Go(func() {
-			i := slices.IndexFunc(j.Anchors, func(a Anchor) bool { return a == l.anchor })
+			i := slices.IndexFunc(j.Anchors, func(a Anchor) bool { return a.Frame == l.anchor.Frame })
 			t, err := begun[i]()
 			if err == nil {
 				err = r.follow(ctx, r.sources[min(n, len(r.sources)-1)], t.Fork(), l)
@@ -193,20 +197,37 @@ func (r *run) begin(ctx context.Context, a Anchor) (track.Tracker, error) {
 	}
 	var t track.Tracker
 	if len(j.Points) > 0 {
-		t, err = track.NewPoints(f, mapped(j.Points, a.Map))
+		t, err = track.NewPoints(f, j.places(a))
 	} else {
 		t, err = track.NewPlanar(f, mapped(j.Outline, a.Map), j.Model)
 	}
 	if err == nil && j.From <= a.Frame && a.Frame <= j.To {
 		poses := make([]track.Pose, max(len(j.Points), 1))
 		for i := range poses {
-			poses[i] = track.Pose{Map: a.Map, Confidence: 1, State: track.Anchor}
+			poses[i] = track.Pose{Map: j.at(a, i), Confidence: 1, State: track.Anchor}
 		}
 		r.mu.Lock()
 		j.Found(a.Frame, poses)
 		r.mu.Unlock()
 	}
 	return t, err
+}
+
+// at takes thing i from its own coordinates to where it lies on an anchor.
+func (j *Job) at(a Anchor, i int) geom.Map {
+	if a.Places == nil {
+		return a.Map
+	}
+	d := a.Places[i].Sub(j.Points[i])
+	return geom.Map{1, 0, d.X, 0, 1, d.Y, 0, 0, 1}
+}
+
+// places are where the points lie on an anchor.
+func (j *Job) places(a Anchor) []geom.Point {
+	if a.Places != nil {
+		return a.Places
+	}
+	return mapped(j.Points, a.Map)
 }
 
 func mapped(pts []geom.Point, m geom.Map) []geom.Point {
@@ -238,7 +259,7 @@ func (r *run) follow(ctx context.Context, frameSource *frameSource, t track.Trac
 		sure := true
 		for i := range poses {
 			sure = sure && poses[i].State == track.Good
-			poses[i].Map = poses[i].Map.Mul(l.anchor.Map)
+			poses[i].Map = poses[i].Map.Mul(r.job.at(l.anchor, i))
 		}
 		// What is surely found has not been cut away.
 		if !sure && before.Ready() && track.Cut(before, g) {
@@ -349,22 +370,40 @@ func (r *run) tell(f int, l leg, poses []track.Pose) {
 	both := r.told[f]
 	both[side] = poses
 	r.told[f] = both
-	if both[1-side] == nil || poses[0].State != track.Lost && both[1-side][0].State == track.Lost {
+	if both[1-side] == nil || lost(both[1-side]) && !lost(poses) {
 		j.Found(f, poses)
 	}
 	lo, hi := max(j.Anchors[i-1].Frame+1, j.From), min(j.Anchors[i].Frame-1, j.To)
-	var ways [2][]track.Pose
 	for g := lo; g <= hi; g++ {
-		for side, p := range r.told[g] {
-			if p == nil {
-				return
-			}
-			ways[side] = append(ways[side], p[0])
+		if both := r.told[g]; both[0] == nil || both[1] == nil {
+			return
 		}
 	}
-	for k, p := range track.Blend(ways[0], ways[1], j.box()) {
-		j.Found(lo+k, []track.Pose{p})
+	blended := make([][]track.Pose, hi-lo+1)
+	for i := range poses {
+		var ways [2][]track.Pose
+		for g := lo; g <= hi; g++ {
+			for side, p := range r.told[g] {
+				ways[side] = append(ways[side], p[i])
+			}
+		}
+		for k, p := range track.Blend(ways[0], ways[1], j.around(i)) {
+			blended[k] = append(blended[k], p)
+		}
 	}
+	for k, p := range blended {
+		j.Found(lo+k, p)
+	}
+}
+
+// lost: not one of the things was found.
+func lost(poses []track.Pose) bool {
+	for _, p := range poses {
+		if p.State != track.Lost {
+			return false
+		}
+	}
+	return true
 }
 
 // box is the rectangle around the surface.

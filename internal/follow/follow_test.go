@@ -37,7 +37,7 @@ func clip(t *testing.T, depth string) media.Clip {
 func job(c media.Clip) Job {
 	return Job{
 		Clip: c, Outline: []geom.Point{{X: 90, Y: 60}, {X: 230, Y: 60}, {X: 230, Y: 170}, {X: 90, Y: 170}},
-		Model: track.Affine, Anchors: []Anchor{{14, geom.Identity}}, To: c.Info.Frames - 1,
+		Model: track.Affine, Anchors: []Anchor{{Frame: 14, Map: geom.Identity}}, To: c.Info.Frames - 1,
 	}
 }
 
@@ -146,7 +146,7 @@ func TestAnchors(t *testing.T) {
 	truth := func(f int) geom.Map { return geom.Translate(geom.Pt(-3*float64(f-4), -2*float64(f-4))) }
 	j := job(c)
 	j.Outline = []geom.Point{{X: 110, Y: 80}, {X: 250, Y: 80}, {X: 250, Y: 190}, {X: 110, Y: 190}}
-	j.Anchors = []Anchor{{4, geom.Identity}, {20, truth(20)}}
+	j.Anchors = []Anchor{{Frame: 4, Map: geom.Identity}, {Frame: 20, Map: truth(20)}}
 	var got [30][]track.Pose
 	j.Found = func(f int, p []track.Pose) { got[f] = p }
 	if err := Run(context.Background(), j); err != nil {
@@ -192,7 +192,7 @@ func TestPointsAndCut(t *testing.T) {
 	}
 	c.Path = two
 	pts := []geom.Point{{X: 150, Y: 100}, {X: 200, Y: 140}}
-	j := Job{Clip: c, Points: pts, Anchors: []Anchor{{10, geom.Identity}}, To: c.Info.Frames - 1}
+	j := Job{Clip: c, Points: pts, Anchors: []Anchor{{Frame: 10, Map: geom.Identity}}, To: c.Info.Frames - 1}
 	last := 0
 	j.Found = func(f int, p []track.Pose) {
 		last = max(last, f)
@@ -206,6 +206,37 @@ func TestPointsAndCut(t *testing.T) {
 	var cut *CutError
 	if err := Run(context.Background(), j); !errors.As(err, &cut) || cut.Frame != 20 || last != 19 {
 		t.Errorf("%v; told up to frame %d", err, last)
+	}
+}
+
+// Points that were put right on a second frame lie there as they were put, and between the
+// two near the truth, though one of them was begun elsewhere.
+func TestAnchorsOfPoints(t *testing.T) {
+	c := clip(t, "yuv420p")
+	pts := []geom.Point{{X: 150, Y: 100}, {X: 200, Y: 140}}
+	at := func(f, i int) geom.Point { return pts[i].Sub(geom.Pt(3*float64(f-10), 2*float64(f-10))) }
+	j := Job{
+		Clip: c, Points: pts, To: c.Info.Frames - 1,
+		Anchors: []Anchor{{Frame: 10, Map: geom.Identity}, {Frame: 22, Places: []geom.Point{at(22, 0), at(22, 1)}}},
+	}
+	told := map[int]bool{}
+	j.Found = func(f int, p []track.Pose) {
+		told[f] = true
+		if f == 22 && (p[0].State != track.Anchor || p[0].Map.Apply(pts[0]) != at(22, 0)) {
+			t.Errorf("the anchor is %+v", p)
+		}
+		for i, q := range pts {
+			if d := p[i].Map.Apply(q).Sub(at(f, i)).Len(); d > .6 {
+				t.Errorf("frame %d, point %d: %.2f px off, %s", f, i, d, p[i].State)
+			}
+		}
+	}
+	if err := Run(context.Background(), j); err != nil || len(told) != c.Info.Frames {
+		t.Errorf("%v, %d frames", err, len(told))
+	}
+	j.Anchors[1].Places = j.Anchors[1].Places[:1]
+	if err := Run(context.Background(), j); err == nil {
+		t.Error("an anchor of one point of two was taken")
 	}
 }
 
@@ -230,7 +261,7 @@ func TestChannelAndFramesAtHand(t *testing.T) {
 		Clip: media.Clip{Path: path, Info: info}, Outline: []geom.Point{
 			{X: 100, Y: 70}, {X: 210, Y: 70}, {X: 210, Y: 160}, {X: 100, Y: 160},
 		},
-		Model: track.Translation, Channel: Best, Anchors: []Anchor{{20, geom.Identity}}, To: info.Frames - 1,
+		Model: track.Translation, Channel: Best, Anchors: []Anchor{{Frame: 20, Map: geom.Identity}}, To: info.Frames - 1,
 	}
 	run := func() map[int]track.Pose {
 		t.Helper()

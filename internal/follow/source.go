@@ -66,8 +66,8 @@ func openSource(ctx context.Context, j *Job, legs []leg) (*frameSource, error) {
 	f.kept = f.hi
 	if last != nil && last.last == f.hi {
 		f.kept = last.first - 1
-		for _, l := range legs {
-			if l != *last {
+		for i := range legs {
+			if l := &legs[i]; l != last {
 				f.kept = max(f.kept, l.first, l.last)
 			}
 		}

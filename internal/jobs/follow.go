@@ -69,7 +69,7 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 		if err != nil {
 			return fmt.Errorf("the track to go on from: %w", err)
 		}
-		base = b.Poses.V
+		base = spec.Track.Trimmed(b.Poses.V)
 	}
 	found := newPoses(&spec.Track, sh.Frames, base)
 	work, cancel := context.WithCancel(ctx)
@@ -164,7 +164,7 @@ func (t *frontier) told(f int) {
 // asked for it rides there.
 func (r *Runner) take(ctx context.Context, a store.Attempt) error {
 	t := a.Spec.V.Track
-	t.Attempt, t.Poses = a.ID, nil
+	t.Attempt, t.Poses, t.Trim = a.ID, nil, nil // what was trimmed away is not in it
 	full, err := r.store.Attempt(ctx, a.ID)
 	if err != nil {
 		return err
@@ -222,7 +222,9 @@ func following(clip media.Clip, t *cover.Track, from, to int, base *cover.Poses)
 		j.Outline = t.Surface
 	}
 	for _, a := range t.Anchors {
-		if m, err := geom.QuadToQuad(t.Box(), a.Corners); err == nil {
+		if t.Kind == cover.Points {
+			j.Anchors = append(j.Anchors, follow.Anchor{Frame: a.Frame, Places: a.Points})
+		} else if m, err := geom.QuadToQuad(t.Box(), a.Corners); err == nil {
 			j.Anchors = append(j.Anchors, follow.Anchor{Frame: a.Frame, Map: m})
 		}
 	}
@@ -297,30 +299,17 @@ func flat(q [4]geom.Point) (out [8]float64) {
 	return out
 }
 
-// set enters a frame. Several points together make one pose, by those that are
-// surely found.
+// set enters a frame. Several points together make one pose.
 func (p *poses) set(f int, found []track.Pose) {
 	pose := found[0]
 	if p.track.Kind == cover.Points {
-		var from, to []geom.Point
 		var places []float64
-		sum := 0.
 		for i, q := range p.track.Surface {
 			at := found[i].Map.Apply(q)
 			places = append(places, math.Round(at.X*1e4)/1e4, math.Round(at.Y*1e4)/1e4)
-			if s := found[i].State; s != track.Lost && s != track.Outside {
-				from, to, sum = append(from, q), append(to, at), sum+found[i].Confidence
-			}
 		}
 		p.poses.Places[f] = places
-		n := float64(len(found))
-		switch {
-		case len(from) == 0: // pose stays the first point's
-		case len(from) == len(found):
-			pose = track.Pose{Map: track.Fit(from, to, track.Model(p.track.Model)), Confidence: sum / n, State: worst(found)}
-		default:
-			pose = track.Pose{Map: track.Fit(from, to, track.Model(p.track.Model)), Confidence: sum / n, State: track.Weak}
-		}
+		pose = track.Together(p.track.Surface, found, track.Model(p.track.Model))
 	}
 	var q [4]geom.Point
 	for i, c := range p.track.Box() {
@@ -329,16 +318,6 @@ func (p *poses) set(f int, found []track.Pose) {
 	p.all[f] = pose
 	p.poses.Corners[f], p.poses.Confidence[f] = flat(q), math.Round(pose.Confidence*1e4)/1e4
 	p.state(f, letter(pose.State))
-}
-
-func worst(found []track.Pose) track.State {
-	s := found[0].State
-	for _, p := range found {
-		if p.State == track.Weak {
-			s = track.Weak
-		}
-	}
-	return s
 }
 
 func (p *poses) list(from, to int) []track.Pose {

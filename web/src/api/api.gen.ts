@@ -1224,7 +1224,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
             /** @description names the change: sent again, because its answer was lost, it is not made again */
             key?: string;
         };
@@ -1585,8 +1585,8 @@ export interface components {
         };
         Label: {
             colour: string;
-            /** @description whose centre it follows */
-            cover: string;
+            /** @description whose centre it follows; or */
+            cover?: string;
             id: string;
             ring: boolean;
             /**
@@ -1595,6 +1595,8 @@ export interface components {
              */
             size: number;
             text: string;
+            /** @description the track it follows instead, as far as that is known */
+            track?: string;
         };
         ListView: {
             /** @description the items in the shots; an item without a row is in none yet */
@@ -1696,6 +1698,16 @@ export interface components {
             do: "moveLike";
             /** @description the cover whose motion it takes */
             id: string;
+        };
+        NameTrack: {
+            /**
+             * @description another name for a track (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            do: "nameTrack";
+            /** @description of the track */
+            id: string;
+            name: string;
         };
         OrderShotsRequest: {
             /** @description ids; others go to the end */
@@ -1823,7 +1835,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
             /** @description wait for what is exact, however long that takes */
             exact?: boolean;
             /** Format: int64 */
@@ -1942,7 +1954,7 @@ export interface components {
         };
         RemoveLabel: {
             /**
-             * @description from its cover (enum property replaced by openapi-typescript)
+             * @description from what it follows (enum property replaced by openapi-typescript)
              * @enum {string}
              */
             do: "unlabel";
@@ -2193,7 +2205,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands?: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands?: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
             cover: string;
             /** Format: int64 */
             frame: number;
@@ -2358,11 +2370,16 @@ export interface components {
             poses?: components["schemas"]["Poses"];
             /** @description the surface's outline, or the points, on that frame */
             surface: components["schemas"]["Point"][];
+            /** @description the frames whose poses count; all where it is missing */
+            trim?: components["schemas"]["Span"];
         };
         TrackAnchor: {
+            /** @description of a surface */
             corners: components["schemas"]["Point"][];
             /** Format: int64 */
             frame: number;
+            /** @description where the points of a track of points lie, instead of corners */
+            points?: components["schemas"]["Point"][];
         };
         Treatment: {
             /** @description the fill has the colour of what is around the outline instead */
@@ -2417,6 +2434,17 @@ export interface components {
             strength: number | {
                 keys: components["schemas"]["ValueKey"][];
             };
+        };
+        TrimTrack: {
+            /**
+             * @description the frames of a track that count, or all again (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            do: "trim";
+            /** @description of the track */
+            id: string;
+            /** @description the frames that count; all where it is missing */
+            trim?: components["schemas"]["Span"];
         };
         TurnIntoKeys: {
             cover: string;

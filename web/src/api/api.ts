@@ -27,6 +27,7 @@ export type CoverShape = core['schemas']['CoverShape'];
 export type SelectedCover = core['schemas']['SelectedCover'];
 export type DrawnOutline = core['schemas']['DrawnOutline'];
 export type TimelineRow = core['schemas']['TimelineRow'];
+export type TrackRow = core['schemas']['TrackRow'];
 export type SurfaceOnFrame = core['schemas']['SurfaceOnFrame'];
 export type Setting = core['schemas']['Setting'];
 export type Copied = components['schemas']['Copied'];

@@ -4,6 +4,7 @@
   import ConcealCard from './conceal/ConcealCard.svelte';
   import FollowCard from './follow/FollowCard.svelte';
   import HoldoutCard from './holdout/HoldoutCard.svelte';
+  import ThingCard from './things/ThingCard.svelte';
   import OutlineCard from './outline/OutlineCard.svelte';
 
   let { bench }: { bench: Bench } = $props();
@@ -13,7 +14,9 @@
 </script>
 
 <aside class="flex min-h-0 flex-col overflow-auto border-l border-base-300" aria-label="Step card">
-  {#if !item}
+  {#if bench.things.track || bench.things.label}
+    <div class="flex flex-col gap-2 p-2.5"><ThingCard things={bench.things} /></div>
+  {:else if !item}
     <p class="quiet p-3">
       Add what must be hidden to the list below: a plate, a sign, a number. Then draw its outline on the picture.
     </p>

@@ -19,6 +19,7 @@ import { EditingSession, type Stage } from './session.svelte';
 import { OpenShot } from './shot.svelte';
 import { Steps } from './steps.svelte';
 import { Scale } from './timeline/scale.svelte';
+import { Things } from './things/things.svelte';
 import { Toolbox } from './toolbox.svelte';
 import { Viewport } from './viewport.svelte';
 
@@ -44,6 +45,7 @@ export class Bench {
   concealing: Concealing;
   checking: Checking;
   deliveries: Deliveries;
+  things: Things;
 
   private stop: () => void = () => {};
   private idle: ReturnType<typeof setTimeout> | undefined;
@@ -70,13 +72,17 @@ export class Bench {
     const correctTrack = () => this.following.correctHere();
     this.checking = new Checking(shot, session, playhead, selection, steps, notice, correctTrack);
     this.deliveries = new Deliveries(shot, notice);
+    this.things = new Things(shot, session, playhead, selection);
     this.connect();
   }
 
   /** What one part's change means for others. */
   private connect(): void {
     this.attempts.refresh = () => this.refresh();
-    this.selection.leaving = () => this.toolbox.leave();
+    this.selection.leaving = () => {
+      this.toolbox.leave();
+      this.things.picked = '';
+    };
     this.selection.changed = () => {
       this.outlining.adding = false;
       this.keying.picked = [];
@@ -256,6 +262,7 @@ export class Bench {
   putDown(): void {
     this.notice.clear();
     if (this.toolbox.discard()) return;
+    this.things.picked = '';
     this.following.reset();
     this.toolbox.tool = 'move';
     this.outlining.adding = false;

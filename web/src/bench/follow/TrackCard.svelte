@@ -209,11 +209,16 @@
     ><Square size={12} /> Stop, keep what was done</button
   >
 {:else if following.correction}
-  <p class="text-[12px]">Drag the corners onto the surface at f {following.correction.frame}.</p>
+  <p class="text-[12px]">
+    Drag the {following.correction.points ? 'points to where they belong' : 'corners onto the surface'} at f {following
+      .correction.frame}.
+  </p>
   <button class="btn btn-primary btn-xs" onclick={() => void following.anchor()}>Set an anchor here</button>
   <p class="quiet text-[12px]">The track is wrong here: both sides are tracked again, up to the next anchors.</p>
-  <button class="btn btn-xs" onclick={() => following.correct()}>Correct {cover.name} only</button>
-  <p class="quiet text-[12px]">The track stays; this cover moves on it, keyed here.</p>
+  {#if !following.correction.points}
+    <button class="btn btn-xs" onclick={() => following.correct()}>Correct {cover.name} only</button>
+    <p class="quiet text-[12px]">The track stays; this cover moves on it, keyed here.</p>
+  {/if}
   <button class="btn btn-xs" onclick={() => (following.correction = undefined)}>Cancel</button>
 {:else if t}
   <p data-testid="track-state">
@@ -239,26 +244,24 @@
     onclick={() => void following.anew()}>{anew} (Alt+V)</button
   >
   {@render how()}
-  {#if t.kind === 'surface'}
-    <button
-      class="btn btn-primary btn-xs"
-      disabled={cover.locked || s?.state === '-'}
-      onclick={() => following.correctHere()}>Put right at f {playhead.frame} (R)</button
-    >
-    <div class="flex flex-wrap gap-1 text-[12px]" aria-label="Anchors">
-      <span class="quiet">Anchors</span>
-      {#each anchors as a (a)}
-        <span class="flex border border-base-300"
-          ><button class="tc px-1 hover:underline" onclick={() => playhead.seek(a)}>f {a}</button
-          >{#if a !== t.frame}<button
-              class="quiet border-l border-base-300 px-1"
-              aria-label="Remove the anchor at f {a}"
-              onclick={() => void following.removeAnchor(a)}>×</button
-            >{/if}</span
-        >
-      {/each}
-    </div>
-  {/if}
+  <button
+    class="btn btn-primary btn-xs"
+    disabled={cover.locked || s?.state === '-'}
+    onclick={() => following.correctHere()}>Put right at f {playhead.frame} (R)</button
+  >
+  <div class="flex flex-wrap gap-1 text-[12px]" aria-label="Anchors">
+    <span class="quiet">Anchors</span>
+    {#each anchors as a (a)}
+      <span class="flex border border-base-300"
+        ><button class="tc px-1 hover:underline" onclick={() => playhead.seek(a)}>f {a}</button
+        >{#if a !== t.frame}<button
+            class="quiet border-l border-base-300 px-1"
+            aria-label="Remove the anchor at f {a}"
+            onclick={() => void following.removeAnchor(a)}>×</button
+          >{/if}</span
+      >
+    {/each}
+  </div>
   {#if following.ranked.length > 1}{@render ranking()}{/if}
   <label class="flex items-center justify-between"
     ><span>Surface on the picture</span><input

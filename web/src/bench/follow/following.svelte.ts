@@ -35,8 +35,8 @@ export class Following {
   /** The surface drawn apart from the cover, on the frame where it was drawn. */
   apart = $state.raw<Proposal>();
   texture = new SurfaceTexture();
-  /** The surface's corners, being put right on a frame. */
-  correction = $state.raw<{ frame: number; corners: Quad; was: SurfaceOnFrame }>();
+  /** The surface's corners, or the points, being put right on a frame. */
+  correction = $state.raw<{ frame: number; corners: Point[]; was: SurfaceOnFrame; points: boolean }>();
   shown = $state(true); // the surface and points on the picture
   /** The states of a run that has not ended, a letter for each frame. */
   live = $state.raw<{ track: string; first: number; states: string; sure: number[] }>();
@@ -348,7 +348,9 @@ export class Following {
   correctHere(): void {
     const s = this.surface;
     this.playhead.pause();
-    if (s && this.track?.kind === 'surface') this.correction = { frame: this.playhead.frame, corners: quad(s), was: s };
+    const points = this.track?.kind === 'points';
+    if (s && this.track)
+      this.correction = { frame: this.playhead.frame, corners: points ? s.outline : quad(s), was: s, points };
   }
 
   /**
@@ -366,17 +368,23 @@ export class Following {
       );
       return;
     }
+    if (m.points) {
+      await this.anchored(t, { frame: m.frame, corners: m.was.corners, points: m.corners });
+      return;
+    }
     let corners;
     try {
-      corners = core.mapped({ from: quad(m.was), to: m.corners, points: m.was.corners });
+      corners = core.mapped({ from: quad(m.was), to: m.corners as Quad, points: m.was.corners });
     } catch {
       this.notice.say('Those four corners are no view of a flat surface; put them right again.');
       return;
     }
-    const anchors = [...t.anchors.filter((a) => a.frame !== m.frame), { frame: m.frame, corners }].sort(
-      (a, b) => a.frame - b.frame,
-    );
-    await this.again({ ...t, anchors }, m.frame);
+    await this.anchored(t, { frame: m.frame, corners });
+  }
+
+  private async anchored(t: Track, a: Track['anchors'][number]): Promise<void> {
+    const anchors = [...t.anchors.filter((x) => x.frame !== a.frame), a].sort((x, y) => x.frame - y.frame);
+    await this.again({ ...t, anchors }, a.frame);
   }
 
   /** Tracks again between the anchors around a frame. */
@@ -400,7 +408,7 @@ export class Following {
     const { apart: _, ...how } = this.keying.how;
     try {
       const commands = core
-        .warp({ cover: c.id, frame: m.frame, from: quad(m.was), to: m.corners })
+        .warp({ cover: c.id, frame: m.frame, from: quad(m.was), to: m.corners as Quad })
         .map((o): Command => ({
           do: 'reshape',
           cover: c.id,

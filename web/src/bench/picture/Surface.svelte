@@ -38,8 +38,15 @@
   />
 {/snippet}
 {#if correction}
-  <Line d={'M' + correction.corners.map((p) => `${p.x} ${p.y}`).join('L') + 'Z'} colour={light} width={1} dash="1 4" />
-  {@render ticks(correction.corners, light)}
+  {#if !correction.points}
+    <Line
+      d={'M' + correction.corners.map((p) => `${p.x} ${p.y}`).join('L') + 'Z'}
+      colour={light}
+      width={1}
+      dash="1 4"
+    />
+    {@render ticks(correction.corners, light)}
+  {/if}
   {#each correction.corners as p, i (i)}
     <circle
       cx={p.x}
@@ -56,14 +63,15 @@
       data-testid="mend {i}"
     />
   {/each}
-  <path
-    d={'M' + correction.corners.map((p) => `${p.x} ${p.y}`).join('L') + 'Z'}
-    fill="transparent"
-    style="cursor:move"
-    onpointerdown={(e) => drags.correction(e, -1)}
-    role="presentation"
-    data-testid="mend all"
-  />
+  {#if !correction.points}
+    <path
+      d={'M' + correction.corners.map((p) => `${p.x} ${p.y}`).join('L') + 'Z'}
+      fill="transparent"
+      style="cursor:move"
+      onpointerdown={(e) => drags.correction(e, -1)}
+      role="presentation"
+      data-testid="mend all"
+    />{/if}
 {:else if (bench.steps.current === 'follow' && bench.following.shown) || bench.following.running}
   {@const s = bench.following.surface}
   {#if s && s.state !== '-'}

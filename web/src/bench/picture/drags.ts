@@ -182,12 +182,11 @@ export class Drags {
     const from = this.pointer.place(e);
     const { following } = this.bench;
     const was = following.correction!;
-    type Corners = typeof was.corners;
     this.pointer.follow(
       e,
       (q) => {
         const by = { x: q.x - from.x, y: q.y - from.y };
-        const corners = was.corners.map((p, j) => (i < 0 || i === j ? { x: p.x + by.x, y: p.y + by.y } : p)) as Corners;
+        const corners = was.corners.map((p, j) => (i < 0 || i === j ? { x: p.x + by.x, y: p.y + by.y } : p));
         following.correction = { ...was, corners };
       },
       () => {},

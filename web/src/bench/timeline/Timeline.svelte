@@ -10,10 +10,16 @@
   import AddItem from './AddItem.svelte';
   import Master from './Master.svelte';
   import Row from './Row.svelte';
+  import ThingHead from './ThingHead.svelte';
+  import TrackRow from './TrackRow.svelte';
   import Ruler from './Ruler.svelte';
 
   let { bench }: { bench: Bench } = $props();
   const scale = $derived(bench.scale);
+  const things = $derived(bench.things);
+  const unused = $derived(things.tracks.filter((t) => !t.riders.length).length);
+  const kept = $derived(things.tracks.length + things.labels.length);
+  const riders = (n: number) => (n ? `${n} on it` : 'unused');
   let track = $state<HTMLDivElement>();
 
   $effect(() => {
@@ -94,6 +100,36 @@
           <li class="quiet px-2 py-1.5 text-[12px]">No items yet</li>
         {/each}
       </ul>
+      {#if kept}
+        <div class="flex h-[24px] items-center gap-1 border-b border-base-300 pl-1 text-[12px]">
+          <button
+            class="btn gap-1 btn-ghost px-1 btn-xs"
+            aria-expanded={things.listed}
+            onclick={() => (things.listed = !things.listed)}
+            >{things.listed ? '▾' : '▸'} Tracks{things.labels.length ? ' and labels' : ''}
+            <span class="quiet">{kept}</span></button
+          >
+          {#if things.listed && unused}<button
+              class="btn ml-auto btn-ghost px-1 btn-xs"
+              onclick={() => things.removeUnused()}>Remove {unused} unused</button
+            >{/if}
+        </div>
+        {#if things.listed}
+          {#each things.tracks as t (t.track.id)}<ThingHead
+              name={t.track.name}
+              more={riders(t.riders.length)}
+              picked={things.picked === t.track.id}
+              onclick={() => things.pick(t.track.id)}
+            />{/each}
+          {#each things.labels as l (l.id)}<ThingHead
+              label
+              name={l.text || 'Ring'}
+              more={things.carrier(l)}
+              picked={things.picked === l.id}
+              onclick={() => things.pick(l.id)}
+            />{/each}
+        {/if}
+      {/if}
     </nav>
     <div
       bind:this={track}
@@ -114,6 +150,10 @@
       {:else}
         <div class="h-[28px]"></div>
       {/each}
+      {#if kept && things.listed}
+        <div class="h-[24px] border-b border-base-300"></div>
+        {#each things.tracks as t (t.track.id)}<TrackRow row={t} {scale} />{/each}
+      {/if}
       <div
         class="pointer-events-none absolute inset-y-0 left-0 w-px bg-white will-change-transform"
         style="transform:translateX({scale.x(bench.playhead.frame)}px)"
