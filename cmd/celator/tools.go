@@ -139,7 +139,7 @@ func renderCommand() *cobra.Command {
 			return err
 		}
 		var proof *deliver.Proof
-		if verify && !matte {
+		if verify && !(matte && p.Still) {
 			pr, err := deliver.Verify(ctx, j, nil)
 			if err != nil {
 				return err

@@ -3,6 +3,7 @@
 package deliver
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -246,6 +247,9 @@ type Proof struct {
 // and sound; with a lossless preset also every sample outside the mattes must be
 // the source's. The first thing wrong is the error.
 func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) {
+	if j.Matte && !j.Preset.Still {
+		return verifyMatte(ctx, j, progress)
+	}
 	info, err := media.Probe(ctx, j.Out)
 	if err != nil {
 		return Proof{}, fmt.Errorf("the written file cannot be read again: %w", err)
@@ -315,6 +319,34 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		}
 	}
 	return p, nil
+}
+
+// verifyMatte counts a written matte's frames; with a lossless preset each must be the
+// covers' own, sample for sample.
+func verifyMatte(ctx context.Context, j Job, progress func(done int)) (Proof, error) {
+	var p Proof
+	format := j.Clip.Info.Format()
+	n, err := media.ReadGray(ctx, j.Out, format.Width, format.Height, func(i int, pix []byte) error {
+		live := j.Document.At(j.First + i)
+		if len(live) > 0 {
+			p.Touched++
+		}
+		if !j.Preset.Lossless {
+			return nil
+		}
+		if !bytes.Equal(pix, grey(treat.Combined(format, live))) {
+			return fmt.Errorf("frame %d of the written matte is not the covers'", j.First+i)
+		}
+		if p.Compared++; progress != nil {
+			progress(p.Compared)
+		}
+		return nil
+	})
+	p.Frames, p.Duration = n, float64(n)/j.Clip.Info.Rate.Float()
+	if want := j.Last - j.First + 1; err == nil && n != want {
+		err = fmt.Errorf("the written matte has %d frames, not %d", n, want)
+	}
+	return p, err
 }
 
 // largest returns the largest difference of two pictures in R'G'B', in codes of

@@ -97,7 +97,8 @@ var kinds = map[string]struct {
 				t.Fatal(err)
 			}
 			src, _ := w.st.Source(context.Background(), w.src.ID)
-			plan, err := Plan(w.shot, src, head.Document, media.Presets["archive"])
+			plan, err := Plan(w.shot, src, head.Document, media.Presets["archive"],
+				cover.Span{Last: w.shot.Frames - 1}, false)
 			if err != nil {
 				t.Fatal(err)
 			}

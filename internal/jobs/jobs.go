@@ -281,13 +281,15 @@ func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) 
 // SegmentFrames is the length of a delivery's segments.
 const SegmentFrames = 100
 
-// Plan cuts a delivery into segments at fixed boundaries and names each by
-// everything that determines its result.
-func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Preset) ([]store.Segment, error) {
+// Plan cuts the delivery of some frames, or of their matte, into segments at fixed
+// boundaries and names each by everything that determines its result.
+func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Preset, frames cover.Span, matte bool,
+) ([]store.Segment, error) {
 	var out []store.Segment
 	var refs reference.Maker
-	for first := 0; first < sh.Frames; first += SegmentFrames {
-		g := store.Segment{Number: len(out), First: first, Last: min(first+SegmentFrames, sh.Frames) - 1}
+	for first := frames.First; first <= frames.Last; first += SegmentFrames - first%SegmentFrames {
+		last := first - first%SegmentFrames + SegmentFrames - 1
+		g := store.Segment{Number: len(out), First: first, Last: min(last, frames.Last)}
 		h := sha256.New()
 		enc := json.NewEncoder(h)
 		live := make([][]cover.Live, 0, SegmentFrames)
@@ -295,7 +297,9 @@ func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Pre
 			live = append(live, doc.At(f))
 		}
 		beyond := []any{refs.Keys(src.Digest, doc, cover.Span{First: g.First, Last: g.Last})}
-		if preset.Labels {
+		if matte {
+			beyond = []any{"matte"}
+		} else if preset.Labels {
 			for f := g.First; f <= g.Last; f++ {
 				beyond = append(beyond, doc.LabelsAt(f))
 			}
@@ -340,7 +344,8 @@ func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Jo
 	if j.Preset, err = src.Info.V.For(d.Preset); err != nil {
 		return d, j, err
 	}
-	j.Document, j.Last, j.Total = rev.Document, sh.Frames-1, src.Frames
+	j.Document, j.First, j.Last, j.Total = rev.Document, d.First, d.First+d.Frames-1, src.Frames
+	j.Matte = d.Matte
 	j.Source, j.References = src.Digest+strings.TrimPrefix(frames, src.ID), r.refs
 	return d, j, deliver.Fits(j.Document, j.Clip.Info, sh.Frames)
 }
@@ -452,7 +457,7 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 	j.Out = final + ".part"
 	defer os.Remove(j.Out)
 	out := media.Output{
-		Path: j.Out, Preset: j.Preset, Source: j.Clip, Sound: j.Sound, First: j.Clip.From(),
+		Path: j.Out, Preset: j.Preset, Source: j.Clip, Sound: j.Sound, First: j.Clip.From() + d.First, Gray: j.Matte,
 		Frames: d.Frames, Total: j.Total,
 	}
 	if err := media.Join(ctx, out, files, lengths, beat); err != nil {

@@ -160,23 +160,28 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 		return r
 	}
 	rev := edit(0, cover.AddCover{New: *box("a")})
-	deliver := func(rev store.Revision) store.Delivery {
+	deliverSome := func(rev store.Revision, frames cover.Span, matte bool) store.Delivery {
+		t.Helper()
 		sh, err := b.st.Shot(ctx, shot.ID)
 		if err != nil {
 			t.Fatal(err)
 		}
-		plan, err := Plan(sh, src, rev.Document, media.Presets["archive"])
+		plan, err := Plan(sh, src, rev.Document, media.Presets["archive"], frames, matte)
 		if err != nil {
 			t.Fatal(err)
 		}
 		d := store.Delivery{
 			ID: store.NewID(), Shot: shot.ID, Revision: rev.Number, Preset: "archive", Name: "out.mkv",
-			Frames: src.Frames,
+			First: frames.First, Frames: frames.Last - frames.First + 1, Matte: matte,
 		}
 		if err := b.st.AddDelivery(ctx, d, plan); err != nil {
 			t.Fatal(err)
 		}
 		return d
+	}
+	deliver := func(rev store.Revision) store.Delivery {
+		t.Helper()
+		return deliverSome(rev, cover.Span{First: 0, Last: src.Frames - 1}, false)
 	}
 	d := deliver(rev)
 	get := func() (store.Delivery, error) { return b.st.Delivery(ctx, d.ID) }
@@ -219,6 +224,16 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 	d = deliver(rev)
 	if got := wait(t, "the second delivery", get, ended); got.State != store.Done || got.Reused != 500 {
 		t.Fatalf("a change in one segment of six: %+v", got)
+	}
+
+	// A range takes over the segments that lie in it whole; its matte is proved too.
+	d = deliverSome(rev, cover.Span{First: 450, Last: 599}, false)
+	if got := wait(t, "a range", get, ended); got.State != store.Done || got.Reused != 100 || got.Proof.V.Compared != 150 {
+		t.Fatalf("frames 450 to 599: %+v", got)
+	}
+	d = deliverSome(rev, cover.Span{First: 5, Last: 24}, true)
+	if got := wait(t, "a matte", get, ended); got.State != store.Done || got.Proof.V.Compared != 20 || got.Proof.V.Touched != 6 {
+		t.Fatalf("the matte of frames 5 to 24: %+v, %+v", got, got.Proof.V)
 	}
 
 	// Cancelled: it stops, and what is finished stays for later.

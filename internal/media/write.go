@@ -213,24 +213,24 @@ func Create(ctx context.Context, o Output) (*Writer, error) {
 		pix = "gray"
 	}
 	args := append([]string{"-nostdin", "-v", "error", "-y"}, raw(info, info.Format(), pix)...)
-	switch {
-	case o.Segment:
-		args = append(args, "-map", "0:v")
-		args = append(args, o.Preset.EncoderArgs(info)...)
-		args = append(args, o.segmentArgs()...)
-	case o.Gray:
+	video := o.Preset.EncoderArgs(info)
+	if o.Gray {
 		plain := info
 		plain.Tags, plain.Range = Tags{}, frame.Full
-		video := o.Preset.EncoderArgs(plain)
+		video = o.Preset.EncoderArgs(plain)
 		if o.Preset.pixFmt == "" {
 			video[slices.Index(video, "-pix_fmt")+1] = "gray"
 		}
-		args = append(append(append(args, "-map", "0:v"), video...), o.Preset.muxer...)
+	}
+	switch {
+	case o.Segment:
+		args = append(append(append(args, "-map", "0:v"), video...), o.segmentArgs()...)
+	case o.Gray:
+		args = append(append(append(args, "-map", "0:v"), video...), o.finish()...)
 	default:
 		args = append(args, o.soundInput()...)
 		args = append(args, "-map", "0:v", "-map", "1:a?", "-map_metadata", "-1")
-		args = append(args, o.Preset.EncoderArgs(info)...)
-		args = append(args, o.finish()...)
+		args = append(append(args, video...), o.finish()...)
 	}
 	pr, pw, err := widePipe()
 	if err != nil {
@@ -267,7 +267,10 @@ func (o Output) soundInput() []string {
 func (o Output) whole() bool { return o.First == 0 && o.Frames == o.Total }
 
 func (o Output) finish() []string {
-	args := o.Preset.soundArgs(o.Source.Info, o.whole())
+	var args []string
+	if !o.Gray {
+		args = o.Preset.soundArgs(o.Source.Info, o.whole())
+	}
 	if o.Source.Info.Timecode != "" {
 		tc, err := timecode.New(o.Source.Info.Rate, o.Source.Info.Timecode)
 		if err == nil {
@@ -340,8 +343,12 @@ func Join(ctx context.Context, o Output, segments []string, lengths []int, progr
 	}
 	defer os.Remove(listPath)
 	args := []string{"-f", "concat", "-safe", "0", "-protocol_whitelist", "file,pipe,fd", "-i", "file:" + listPath}
-	args = append(args, o.soundInput()...)
-	args = append(args, "-map", "0:v", "-map", "1:a?", "-map_metadata", "-1", "-c:v", "copy")
+	if o.Gray {
+		args = append(args, "-map", "0:v")
+	} else {
+		args = append(append(args, o.soundInput()...), "-map", "0:v", "-map", "1:a?")
+	}
+	args = append(args, "-map_metadata", "-1", "-c:v", "copy")
 	if o.Preset.segment == "mp4" {
 		args = append(args, "-video_track_timescale", fmt.Sprint(o.Source.Info.Rate.Num))
 	}

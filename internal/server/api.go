@@ -38,7 +38,9 @@ type (
 		Preset   string         `json:"preset"`
 		Name     string         `json:"name"`
 		State    string         `json:"state" enum:"queued,rendering,joining,verifying,done,failed,cancelled"`
+		First    int            `json:"first" doc:"of the shot's frames"`
 		Frames   int            `json:"frames"`
+		Matte    bool           `json:"matte" doc:"the combined matte, as grey, instead of the pictures"`
 		Rendered int            `json:"rendered"`
 		Verified int            `json:"verified"`
 		Rate     float64        `json:"rate" doc:"frames a second so far"`

@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"path/filepath"
 	"strings"
@@ -10,13 +11,14 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"celator/core/cover"
 	"celator/internal/jobs"
 	"celator/internal/store"
 )
 
 func viewDelivery(d store.Delivery) deliveryView {
 	v := deliveryView{
-		d.ID, d.Shot, d.Revision, d.Preset, d.Name, d.State, d.Frames, d.Rendered, d.Verified, 0, 0,
+		d.ID, d.Shot, d.Revision, d.Preset, d.Name, d.State, d.First, d.Frames, d.Matte, d.Rendered, d.Verified, 0, 0,
 		d.Error, d.Waiting, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished,
 	}
 	if made := d.Rendered - d.Reused; d.Started != nil && made > 0 {
@@ -35,6 +37,9 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	Body struct {
 		Preset string `json:"preset" enum:"review,archive,still" doc:"still for still pictures, and for them alone"`
 		Name   string `json:"name,omitempty" maxLength:"120" doc:"of the file, without its ending; the shot's where it is empty"`
+		First  *int   `json:"first,omitempty" doc:"frame of the shot; 0 where it is missing"`
+		Last   *int   `json:"last,omitempty" doc:"frame of the shot, included; the last where it is missing"`
+		Matte  bool   `json:"matte,omitempty" doc:"the combined matte, as grey, instead of the pictures"`
 	}
 },
 ) (*body[deliveryView], error) {
@@ -53,9 +58,23 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
+	frames := cover.Span{First: 0, Last: sh.Frames - 1}
+	if in.Body.First != nil {
+		frames.First = *in.Body.First
+	}
+	if in.Body.Last != nil {
+		frames.Last = *in.Body.Last
+	}
+	if frames.First < 0 || frames.First > frames.Last || frames.Last >= sh.Frames {
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("Frames %d to %d are not in the shot's 0 to %d.",
+			frames.First, frames.Last, sh.Frames-1))
+	}
+	if in.Body.Matte && preset.Still {
+		return nil, huma.Error422UnprocessableEntity("The matte of a still picture is written by the command line alone.")
+	}
 	d := store.Delivery{
-		ID: store.NewID(), Shot: sh.ID, Revision: rev.Number, Preset: preset.Name, Frames: sh.Frames,
-		State: store.Queued, Created: time.Now(),
+		ID: store.NewID(), Shot: sh.ID, Revision: rev.Number, Preset: preset.Name, First: frames.First,
+		Frames: frames.Last - frames.First + 1, Matte: in.Body.Matte, State: store.Queued, Created: time.Now(),
 	}
 	if d.Name = plain(in.Body.Name); d.Name == "" {
 		d.Name = plain(strings.TrimSuffix(sh.Name, filepath.Ext(sh.Name)))
@@ -63,11 +82,14 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	if d.Name == "" {
 		d.Name = "shot"
 	}
+	if d.Matte && !strings.HasSuffix(d.Name, " matte") {
+		d.Name += " matte"
+	}
 	d.Name += preset.Ending
 	if err := rev.Document.Followed(); err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	segments, err := jobs.Plan(sh, src, rev.Document, preset)
+	segments, err := jobs.Plan(sh, src, rev.Document, preset, frames, d.Matte)
 	if err == nil {
 		err = s.Store.AddDelivery(ctx, d, segments)
 	}

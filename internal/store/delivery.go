@@ -66,7 +66,9 @@ type Delivery struct {
 	Preset   string               `db:"preset"`
 	Name     string               `db:"name"`
 	State    string               `db:"state"`
+	First    int                  `db:"first"` // of the shot's frames
 	Frames   int                  `db:"frames"`
+	Matte    bool                 `db:"matte"` // its matte instead of its pictures
 	Verified int                  `db:"verified"`
 	Error    string               `db:"error"`
 	Waiting  string               `db:"waiting"` // why it does not go on for now
@@ -101,8 +103,8 @@ const deliveryColumns = `d.*, coalesce((SELECT sum(done) FROM segment g WHERE g.
 // AddDelivery enters a delivery with its segments and puts them into the queue.
 func (s *Store) AddDelivery(ctx context.Context, d Delivery, segments []Segment) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.NamedExecContext(ctx, `INSERT INTO delivery (id, shot, revision, preset, name, frames)
-			VALUES (:id, :shot, :revision, :preset, :name, :frames)`, d)
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO delivery (id, shot, revision, preset, name, first, frames, matte)
+			VALUES (:id, :shot, :revision, :preset, :name, :first, :frames, :matte)`, d)
 		if err != nil {
 			return err
 		}

@@ -787,6 +787,18 @@ export interface components {
             new: components["schemas"]["Cover"];
         };
         AddDeliveryRequest: {
+            /**
+             * Format: int64
+             * @description frame of the shot; 0 where it is missing
+             */
+            first?: number;
+            /**
+             * Format: int64
+             * @description frame of the shot, included; the last where it is missing
+             */
+            last?: number;
+            /** @description the combined matte, as grey, instead of the pictures */
+            matte?: boolean;
             /** @description of the file, without its ending; the shot's where it is empty */
             name?: string;
             /**
@@ -1135,6 +1147,11 @@ export interface components {
             error: string;
             /** Format: date-time */
             finished?: string;
+            /**
+             * Format: int64
+             * @description of the shot's frames
+             */
+            first: number;
             /** Format: int64 */
             frames: number;
             id: string;
@@ -1143,6 +1160,8 @@ export interface components {
              * @description seconds that rendering will still take at that rate
              */
             left: number;
+            /** @description the combined matte, as grey, instead of the pictures */
+            matte: boolean;
             name: string;
             preset: string;
             proof?: components["schemas"]["Proof"];

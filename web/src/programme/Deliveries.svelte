@@ -23,6 +23,10 @@
       case 'done':
         if (d.proof?.off !== undefined)
           return `${bytes(d.size)}, outside the covers at most ${d.proof.off} of 256 codes from the source`;
+        if (d.matte)
+          return d.proof?.compared
+            ? `${bytes(d.size)}, the covers' own matte in all ${d.proof.compared} frames`
+            : `${bytes(d.size)}, a matte of ${d.proof?.frames} frames`;
         return d.proof?.compared
           ? `${bytes(d.size)}, every sample outside the covers equals the source's in all ${d.proof.compared} frames`
           : `${bytes(d.size)}, ${d.proof?.frames} frames, duration and sound verified`;
@@ -49,7 +53,10 @@
     <li class="flex flex-col gap-1 px-3 py-2" data-testid="delivery" data-state={d.state}>
       <div class="flex items-baseline gap-3">
         <span class="font-semibold">{d.name}</span>
-        <span class="quiet">{shots.find((s) => s.id === d.shot)?.name ?? ''} {d.preset}, revision {d.revision}</span>
+        <span class="quiet"
+          >{shots.find((s) => s.id === d.shot)?.name ?? ''}
+          {d.preset}{d.matte ? ', matte' : ''}, f {d.first}–{d.first + d.frames - 1}, revision {d.revision}</span
+        >
         {#if going(d)}<button class="btn ml-auto btn-xs" onclick={() => cancel(d)}>Cancel</button>
         {:else if d.state === 'done'}<a
             class="btn ml-auto btn-primary btn-xs"

@@ -3,8 +3,9 @@ const key = 'celator-remembered';
 
 interface Remembered {
   preset: 'review' | 'archive';
+  matte: boolean;
 }
-const first: Remembered = { preset: 'review' };
+const first: Remembered = { preset: 'review', matte: false };
 
 function read(): Remembered {
   try {

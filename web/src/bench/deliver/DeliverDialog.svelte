@@ -1,69 +1,132 @@
 <script lang="ts">
+  // What of the shot is delivered, in which format and under which name; and what was.
   import { onMount } from 'svelte';
   import type { Bench } from '../bench.svelte';
   import Deliveries from '../../programme/Deliveries.svelte';
-
+  import { core } from '../../core/core';
   import { remembered } from '../../shared/remembered';
 
   let { bench, onclose }: { bench: Bench; onclose: () => void } = $props();
   let dialog = $state<HTMLDialogElement>();
-  const presets = [
-    ['review', 'Review copy: H.264 in MP4, plays everywhere'],
-    [
-      'archive',
-      'Archive master: FFV1 in Matroska, lossless; every sample outside the covers is proved equal to the source',
-    ],
+  const view = $derived(bench.shot.view!);
+  const still = $derived(view.sourceInfo.info.still);
+  const formats = [
+    ['review', 'Review copy', 'H.264 in MP4, plays everywhere', '.mp4'],
+    ['archive', 'Archive master', 'FFV1 in Matroska, lossless: all outside the covers is proved the source’s', '.mkv'],
   ] as const;
-  let preset = $state<'review' | 'archive' | 'still'>(remembered.preset);
-  const still = $derived(bench.shot.view!.sourceInfo.info.still);
+  let preset = $state<'review' | 'archive'>(remembered.preset);
+  let matte = $state(remembered.matte);
   let name = $state('');
+  let range = $state<'all' | 'span' | 'typed'>('all');
+  let from = $state('');
+  let to = $state('');
+  const span = $derived(bench.selection.cover?.span);
+  const ending = $derived(formats.find(([v]) => v === preset)![3]);
+  /** The frames meant, or what is wrong with them. */
+  const frames = $derived.by<{ first: number; last: number } | string>(() => {
+    if (range === 'span' && span) return span;
+    if (range !== 'typed') return { first: 0, last: bench.shot.last };
+    try {
+      const first = core.frameOf({ text: from, now: 0 });
+      const last = core.frameOf({ text: to, now: bench.shot.last });
+      return first <= last && last <= bench.shot.last ? { first, last } : 'The range ends before it begins.';
+    } catch (e) {
+      return (e as Error).message;
+    }
+  });
+  const count = $derived(typeof frames === 'string' ? 0 : frames.last - frames.first + 1);
   onMount(() => {
-    name = bench.shot.view!.name.replace(/\.[A-Za-z]{3,4}$/, '');
-    if (still) preset = 'still';
+    name = view.name.replace(/\.[A-Za-z]{3,4}$/, '');
+    [from, to] = [core.timecode({ frame: 0 }), core.timecode({ frame: bench.shot.last })];
     dialog?.showModal();
   });
-  const ready = $derived(bench.shot.view!.sourceInfo.state === 'ready');
+  const ready = $derived(view.sourceInfo.state === 'ready');
+
+  function deliver(e: Event) {
+    e.preventDefault();
+    if (typeof frames === 'string') return;
+    if (still) return void bench.deliveries.deliver({ preset: 'still', name });
+    [remembered.preset, remembered.matte] = [preset, matte];
+    void bench.deliveries.deliver({ preset, name, matte, ...frames });
+  }
 </script>
 
 <dialog bind:this={dialog} class="modal" aria-label="Deliver" {onclose}>
   <div class="modal-box flex max-w-xl flex-col gap-3 p-4">
-    <h2 class="text-base font-semibold">Deliver {bench.shot.view!.name}</h2>
-    <form
-      class="flex flex-col gap-3"
-      onsubmit={(e) => {
-        e.preventDefault();
-        if (preset !== 'still') remembered.preset = preset;
-        void bench.deliveries.deliver(preset, name);
-      }}
-    >
-      <fieldset class="flex flex-col gap-1">
-        <legend class="sr-only">Format</legend>
-        {#if still}
-          <p>
-            A still picture, as {still.toUpperCase()} like the source: {still === 'jpeg'
-              ? 'encoded again at the highest quality; how far it is off outside the covers is measured'
-              : 'every sample outside the covers is proved equal to the source'}. Embedded thumbnails and notes are left
-            out.
-          </p>
-        {:else}
-          {#each presets as [value, words] (value)}
-            <label class="flex gap-2">
-              <input type="radio" class="radio radio-sm" name="preset" {value} bind:group={preset} />
-              {words}
-            </label>
-          {/each}
-        {/if}
-      </fieldset>
-      <div class="flex gap-2">
-        <input class="input flex-1 input-sm" aria-label="Name of the file" bind:value={name} required maxlength="120" />
-        <button class="btn btn-primary btn-sm" disabled={!ready}>Deliver</button>
+    <h2 class="text-[15px] font-semibold">Deliver {view.name}</h2>
+    <form class="flex flex-col gap-3" onsubmit={deliver}>
+      {#if still}
+        <p>
+          A still picture, as {still.toUpperCase()} like the source: {still === 'jpeg'
+            ? 'encoded again at the highest quality; how far it is off outside the covers is measured'
+            : 'every sample outside the covers is proved equal to the source'}. Embedded thumbnails and notes are left
+          out.
+        </p>
+      {:else}
+        <fieldset class="grid grid-cols-[88px_1fr] gap-x-3 gap-y-1">
+          <legend class="sr-only">Format</legend>
+          <span class="quiet">Format</span>
+          <div class="flex flex-col gap-1">
+            {#each formats as [value, title, words] (value)}
+              <label class="flex gap-2">
+                <input type="radio" class="radio radio-sm" name="preset" {value} bind:group={preset} />
+                <span>{title}: <span class="quiet">{words}</span></span>
+              </label>
+            {/each}
+          </div>
+          <span class="quiet">Shows</span>
+          <div class="flex gap-4">
+            <label class="flex gap-2"
+              ><input type="radio" class="radio radio-sm" name="shows" value={false} bind:group={matte} /> The pictures</label
+            >
+            <label class="flex gap-2"
+              ><input type="radio" class="radio radio-sm" name="shows" value={true} bind:group={matte} /> The matte, as grey</label
+            >
+          </div>
+          <span class="quiet">Frames</span>
+          <div class="flex flex-wrap items-center gap-x-4 gap-y-1">
+            <label class="flex gap-2"
+              ><input type="radio" class="radio radio-sm" name="range" value="all" bind:group={range} /> All</label
+            >
+            {#if span}<label class="flex gap-2"
+                ><input type="radio" class="radio radio-sm" name="range" value="span" bind:group={range} /> The cover’s span</label
+              >{/if}
+            <label class="flex items-center gap-2"
+              ><input type="radio" class="radio radio-sm" name="range" value="typed" bind:group={range} /> From
+              <input
+                class="tc input w-26 input-xs"
+                aria-label="First frame"
+                bind:value={from}
+                onfocus={() => (range = 'typed')}
+              />
+              to
+              <input
+                class="tc input w-26 input-xs"
+                aria-label="Last frame"
+                bind:value={to}
+                onfocus={() => (range = 'typed')}
+              /></label
+            >
+          </div>
+        </fieldset>
+      {/if}
+      <div class="grid grid-cols-[88px_1fr_auto] items-center gap-x-3">
+        <span class="quiet">File</span>
+        <label class="input w-full input-sm">
+          <input aria-label="Name of the file" bind:value={name} required maxlength="120" />
+          {#if !still}<span class="quiet">{matte ? ' matte' : ''}{ending}</span>{/if}
+        </label>
+        <button class="btn btn-primary btn-sm" disabled={!ready || typeof frames === 'string'}
+          >Deliver{still ? '' : ` ${count} frames`}</button
+        >
       </div>
+      {#if typeof frames === 'string'}<p class="text-error" role="alert">{frames}</p>{/if}
       {#if !ready}<p class="quiet">The source is still being brought in.</p>{/if}
       {#if bench.notice.text}<p class="text-error" role="alert">{bench.notice.text}</p>{/if}
     </form>
     {#if bench.deliveries.all.length}<div class="max-h-72 overflow-auto">
         <Deliveries list={bench.deliveries.all} />
       </div>{/if}
-    <form method="dialog"><button class="btn btn-sm">Close</button></form>
+    <form method="dialog" class="flex justify-end"><button class="btn btn-sm">Close</button></form>
   </div>
 </dialog>

@@ -2,6 +2,15 @@ import { api, ask, type Delivery } from '../../api/api';
 import type { Notice } from '../notice.svelte';
 import type { OpenShot } from '../shot.svelte';
 
+/** What is to be delivered: of the whole shot where no frames are given. */
+export interface Wanted {
+  preset: 'review' | 'archive' | 'still';
+  name: string;
+  first?: number;
+  last?: number;
+  matte?: boolean;
+}
+
 /** The deliveries of the shot. */
 export class Deliveries {
   all = $state.raw<Delivery[]>([]);
@@ -22,10 +31,10 @@ export class Deliveries {
     this.all = programme.deliveries.filter((d) => d.shot === this.shot.id);
   }
 
-  async deliver(preset: 'review' | 'archive' | 'still', name: string): Promise<void> {
+  async deliver(what: Wanted): Promise<void> {
     try {
       const path = { id: this.shot.id };
-      await ask(api.POST('/api/shots/{id}/deliveries', { params: { path }, body: { preset, name } }));
+      await ask(api.POST('/api/shots/{id}/deliveries', { params: { path }, body: what }));
       await this.load();
     } catch (e) {
       this.notice.say(e);

@@ -8,8 +8,9 @@
   const row = $derived(things.track);
   const label = $derived(things.label);
   const counted = $derived(things.counted);
-  const words: Record<string, string> = { g: 'good', w: 'weak', l: 'lost', o: 'outside the picture' };
+  const words: Record<string, string> = { a: 'anchored', g: 'good', w: 'weak', l: 'lost', o: 'outside the picture' };
   const count = (c: string) => [...(row?.states ?? '')].filter((x) => x === c).length;
+  const done = (e: KeyboardEvent) => e.key === 'Enter' && (e.currentTarget as HTMLInputElement).blur();
   const typed = (e: Event) => (e.currentTarget as HTMLInputElement).value;
 </script>
 
@@ -30,11 +31,12 @@
       class="input w-44 input-xs"
       value={row.track.name}
       maxlength="200"
+      onkeydown={done}
       onchange={(e) => things.rename(typed(e))}
     /></label
   >
   <p class="text-[12px]" data-testid="counted">
-    {#if counted}f {counted[0]} to {counted[1]}: {['g', 'w', 'l', 'o']
+    {#if counted}f {counted[0]} to {counted[1]}: {['a', 'g', 'w', 'l', 'o']
         .filter(count)
         .map((c) => `${count(c)} ${words[c]}`)
         .join(', ')}{:else}Nothing of it counts.{/if}
@@ -68,6 +70,7 @@
       class="input w-44 input-xs"
       value={label.text}
       maxlength="200"
+      onkeydown={done}
       onchange={(e) => things.changeLabel({ text: typed(e) })}
     /></label
   >
