@@ -20,6 +20,7 @@ import (
 	"celator/core/frame"
 	"celator/core/treat"
 	"celator/internal/budget"
+	"celator/internal/preview"
 	"celator/internal/store"
 )
 
@@ -380,4 +381,44 @@ func (s *server) recoveredPicture(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "image/png")
 	w.Header().Set("Cache-Control", "no-cache")
 	w.Write(b)
+}
+
+// sheet serves twenty frames around an item side by side, before or after their covers.
+func (s *server) sheet(w http.ResponseWriter, req *http.Request) {
+	ctx := req.Context()
+	revision, err := strconv.Atoi(chi.URLParam(req, "revision"))
+	first, err2 := strconv.Atoi(chi.URLParam(req, "first"))
+	if err != nil || err2 != nil {
+		refuse(w, http.StatusNotFound, "There is no such sheet.")
+		return
+	}
+	shot, q := chi.URLParam(req, "id"), req.URL.Query()
+	r, err := s.reading(ctx, shot)
+	if err != nil {
+		failed(w, err)
+		return
+	}
+	if first < 0 || first >= r.shot.Frames {
+		refuse(w, http.StatusNotFound, fmt.Sprintf("The shot has no frame %d.", first))
+		return
+	}
+	doc, err := s.revision(ctx, shot, revision)
+	if err != nil {
+		failed(w, err)
+		return
+	}
+	all := image.Rect(0, 0, r.clip.Info.Width, r.clip.Info.Height)
+	img, err := preview.Contact(ctx, preview.Sheet{
+		Dir: s.Library.Dir(r.src.ID), From: r.shot.First, Width: all.Dx(), Height: all.Dy(), Document: doc,
+		References: s.Patches.References.Graphics(doc), Clean: q.Get("before") != "", First: first,
+		Last:  min(first+preview.SheetFrames, r.shot.Frames) - 1,
+		Place: func(f int) image.Rectangle { return around(doc, q.Get("item"), f, all) },
+	})
+	if err != nil {
+		failed(w, problem(err))
+		return
+	}
+	w.Header().Set("Content-Type", "image/jpeg")
+	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
+	w.Write(img)
 }

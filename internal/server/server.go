@@ -90,6 +90,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 		"/api/shots/{id}/foreground/{revision}/{cover}/{frame}": s.foregroundMatte,
 		"/api/shots/{id}/mattes/{cover}":                        s.foregroundMattes,
 		"/api/shots/{id}/stills/{frame}":                        s.still,
+		"/api/shots/{id}/sheets/{revision}/{first}":             s.sheet,
 		"/api/findings/{id}/recovered":                          s.recoveredPicture,
 		"/api/programmes/{id}/list.csv":                         s.listCSV,
 		"/api/programmes/{id}/report.html":                      s.reportHTML,

@@ -299,6 +299,11 @@ func TestFollowingOverHTTP(t *testing.T) {
 		len(body) < 2000 {
 		t.Errorf("a strip of %d bytes", len(body))
 	}
+	after, before := s.ask("GET", shot+"/sheets/2/20", nil, 200, nil), s.ask("GET", shot+"/sheets/2/20?before=1", nil, 200, nil)
+	if !strings.HasPrefix(after, "\xff\xd8") || after == before {
+		t.Errorf("contact sheets of %d and %d bytes", len(after), len(before))
+	}
+	s.ask("GET", shot+"/sheets/2/50", nil, 404, nil)
 	s.ask("GET", "/api/attempts/"+a.ID+"/strip/00000000-0000-0000-0000-000000000000", nil, 404, nil)
 	s.ask("GET", "/api/attempts/00000000-0000-0000-0000-000000000000/strip/0", nil, 404, nil)
 	var list []m

@@ -16,6 +16,7 @@
   import Rail from './Rail.svelte';
   import Timeline from './timeline/Timeline.svelte';
   import Picture from './picture/Picture.svelte';
+  import ContactSheet from './sheet/ContactSheet.svelte';
   import SteadyStrip from './follow/SteadyStrip.svelte';
   import StepCard from './StepCard.svelte';
   import Transport from './Transport.svelte';
@@ -133,7 +134,7 @@
         </button>
       </div>
     </header>
-    <div class="relative grid min-h-0 min-w-0">
+    <div class="relative col-start-1 row-start-2 grid min-h-0 min-w-0">
       <Picture {bench} />
       {#if bench.session.conflict}
         {@const head = bench.session.conflict.head}
@@ -155,8 +156,9 @@
       {/if}
     </div>
     <StepCard {bench} />
+    {#if bench.viewport.sheet}<ContactSheet {bench} />{/if}
     <Rail {bench} />
-    <div class="col-span-3 border-t border-base-300">
+    <div class="col-span-3 row-start-3 border-t border-base-300">
       <Transport {bench} /><Timeline {bench} />{#if bench.viewport.strip && bench.following.striped}<SteadyStrip
           {bench}
         />{/if}

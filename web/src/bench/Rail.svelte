@@ -74,7 +74,7 @@
 </script>
 
 <div
-  class="flex w-[60px] flex-col border-l border-base-300"
+  class="col-start-3 row-start-2 flex w-[60px] flex-col border-l border-base-300"
   role="tablist"
   aria-label="Steps"
   aria-orientation="vertical"

@@ -13,7 +13,10 @@
   const target = $derived(bench.selection.target);
 </script>
 
-<aside class="flex min-h-0 flex-col overflow-auto border-l border-base-300" aria-label="Step card">
+<aside
+  class="col-start-2 row-start-2 flex min-h-0 flex-col overflow-auto border-l border-base-300"
+  aria-label="Step card"
+>
   {#if bench.things.track || bench.things.label}
     <div class="flex flex-col gap-2 p-2.5"><ThingCard things={bench.things} /></div>
   {:else if !item}

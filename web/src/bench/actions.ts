@@ -231,6 +231,11 @@ export const actions: Action[] = [
     run: (bench) => bench.checking.move('ready'),
   },
   { name: 'Deliver', keys: ['Shift+D'], run: () => document.dispatchEvent(new CustomEvent('deliver')) },
+  {
+    name: 'Contact sheet of the span',
+    keys: ['0'],
+    run: (bench) => (bench.viewport.sheet = !bench.viewport.sheet),
+  },
   { name: 'Fit the picture', keys: ['F'], run: (bench) => bench.viewport.fit() },
   { name: 'The whole shot on the timeline', keys: ['Shift+Z'], run: (bench) => bench.scale.fit() },
   { name: 'Zoom to the item', keys: ['Z'], run: (bench) => bench.zoomToSelection() },

@@ -261,6 +261,7 @@ export class Bench {
   /** Puts everything down that is in hand for the next click. */
   putDown(): void {
     this.notice.clear();
+    if (this.viewport.sheet) return void (this.viewport.sheet = false);
     if (this.toolbox.discard()) return;
     this.things.picked = '';
     this.following.reset();
