@@ -141,22 +141,36 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 			res.Items[c.Item] = d.ItemFingerprint(c.Item)
 		}
 	}
+	if was.State == "stopped" {
+		return nil
+	}
 	begun := time.Now()
 	if err := r.store.BeginCheckRun(ctx, sh.ID); err != nil {
 		return err
 	}
-	tell := paced(func(done, of int) { r.store.SetCheckRun(ctx, sh.ID, done, of) })
+	work, cancel := context.WithCancel(ctx)
+	defer cancel()
+	wanted := true
+	tell := paced(func(done, of int) {
+		if w, err := r.store.SetCheckRun(ctx, sh.ID, done, of); err == nil && !w {
+			wanted = false
+			cancel()
+		}
+	})
 	var decoded func(f int, pic *frame.Picture)
 	if r.Bench != nil {
 		decoded = func(f int, pic *frame.Picture) { r.Bench.Keep(id, clip, f, pic) }
 	}
-	found, err := checkrun.Run(ctx, checkrun.Job{
+	found, err := checkrun.Run(work, checkrun.Job{
 		Source: src.Digest + id, Clip: clip, References: r.refs, Document: d, Styles: styles, Cuts: cuts,
 		Wanted:   func(c string) bool { return res.Checked[c] },
 		Progress: func(done, of int) { beat(done); tell(done, of) },
 		Decoded:  decoded,
 		Pace:     pace,
 	})
+	if !wanted {
+		return nil
+	}
 	if err != nil {
 		return err
 	}
@@ -275,13 +289,26 @@ func (r *Runner) boundaries(ctx context.Context, src store.Source, beat func(int
 	begun := time.Now()
 	var all cut.Finder
 	pace := r.giveWay(ctx, func() bool { return false })
-	err = clip.Thumbs(ctx, func(f int, p *frame.Picture) {
+	work, cancel := context.WithCancel(ctx)
+	defer cancel()
+	wanted := true
+	tell := every(func(done int) {
+		if w, err := r.store.SetSearch(ctx, src.ID, done); err == nil && !w {
+			wanted = false
+			cancel()
+		}
+	})
+	err = clip.Thumbs(work, func(f int, p *frame.Picture) {
 		if f%searchPiece == 0 {
 			pace()
 		}
 		all.Add(f, cut.Of(p))
 		beat(f)
+		tell(f)
 	})
+	if !wanted {
+		return nil
+	}
 	if err != nil {
 		return err
 	}

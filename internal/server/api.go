@@ -53,6 +53,10 @@ type (
 		Created  time.Time      `json:"created"`
 		Finished *time.Time     `json:"finished,omitempty"`
 	}
+	summaryView struct {
+		store.Summary
+		States map[string]int `json:"states" doc:"how many appearances of items are in each state"`
+	}
 	programmeView struct {
 		store.Programme
 		Sources    []sourceView   `json:"sources"`
@@ -106,7 +110,7 @@ type (
 
 func (s *server) register(api huma.API) {
 	for _, subject := range []func(huma.API){
-		s.registerProgrammes, s.registerSources, s.registerShots, s.registerEdits, s.registerHistory, s.registerDeliveries,
+		s.registerProgrammes, s.registerSources, s.registerShots, s.registerEdits, s.registerHistory, s.registerDeliveries, s.registerWork,
 		s.registerList, s.registerBoundaries, s.registerChecking, s.registerFollowing, s.registerStyling,
 	} {
 		subject(api)

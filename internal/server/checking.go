@@ -33,7 +33,7 @@ type (
 		Place  *[4]int      `json:"place,omitempty" doc:"x, y, width, height on the worst frame, px"`
 	}
 	CheckRun struct {
-		State    string `json:"state" enum:",queued,running,done,failed" doc:"empty: it was never asked for"`
+		State    string `json:"state" enum:",queued,running,done,failed,stopped" doc:"empty: it was never asked for"`
 		Revision int    `json:"revision" doc:"that was checked last; -1 for none"`
 		Current  bool   `json:"current" doc:"the newest revision was checked"`
 		Done     int    `json:"done"`

@@ -13,9 +13,13 @@ import (
 // registerProgrammes enters what is asked of programmes and of the media folder.
 func (s *server) registerProgrammes(api huma.API) {
 	huma.Register(api, op("listProgrammes", http.MethodGet, "/api/programmes", "All programmes", 200),
-		func(ctx context.Context, _ *struct{}) (*body[[]store.Programme], error) {
-			ps, err := s.Store.Programmes(ctx)
-			return &body[[]store.Programme]{ps}, problem(err)
+		func(ctx context.Context, _ *struct{}) (*body[[]summaryView], error) {
+			all, err := s.Store.Summaries(ctx)
+			out := []summaryView{}
+			for _, p := range all {
+				out = append(out, summaryView{p, p.Counts()})
+			}
+			return &body[[]summaryView]{out}, problem(err)
 		})
 	huma.Register(api, op("addProgramme", http.MethodPost, "/api/programmes", "Make a programme", 201),
 		func(ctx context.Context, in *body[struct {

@@ -66,7 +66,7 @@ const findingColumns = `id, shot, cover, item, kind, severity, figure, says, fra
 // CheckRun is how far the check of a shot has come.
 type CheckRun struct {
 	Shot     string                  `db:"shot" json:"shot"`
-	State    string                  `db:"state" json:"state" enum:"queued,running,done,failed"`
+	State    string                  `db:"state" json:"state" enum:"queued,running,done,failed,stopped"`
 	Revision int                     `db:"revision" json:"revision" doc:"that was checked last"`
 	Done     int                     `db:"done" json:"done"`
 	Frames   int                     `db:"frames" json:"frames"`
@@ -186,14 +186,15 @@ func (s *Store) BeginCheckRun(ctx context.Context, shot string) error {
 	return notify(ctx, s.db, "check", shot)
 }
 
-// SetCheckRun says how far a running check has come.
-func (s *Store) SetCheckRun(ctx context.Context, shot string, done, frames int) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE check_run SET done = $2, frames = $3, at = now() WHERE shot = $1`, shot,
-		done, frames)
+// SetCheckRun says how far a running check has come. It reports whether it is still wanted.
+func (s *Store) SetCheckRun(ctx context.Context, shot string, done, frames int) (wanted bool, err error) {
+	res, err := s.db.ExecContext(ctx, `UPDATE check_run SET done = $2, frames = $3, at = now()
+		WHERE shot = $1 AND state <> 'stopped'`, shot, done, frames)
 	if err != nil {
-		return err
+		return false, err
 	}
-	return notify(ctx, s.db, "check", shot)
+	n, _ := res.RowsAffected()
+	return n > 0, notify(ctx, s.db, "check", shot)
 }
 
 // FailCheckRun says why a check failed.

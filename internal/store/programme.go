@@ -46,6 +46,7 @@ type Source struct {
 	// Where its shots begin, found and corrected, once it was searched.
 	Boundaries JSON[[]cut.Boundary] `db:"boundaries"`
 	Searched   bool                 `db:"searched"`
+	Searching  int                  `db:"searching"` // frames that were searched so far
 	Created    time.Time            `db:"created"`
 }
 

@@ -384,6 +384,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/check/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop the check of a shot, until it is asked for again or the shot changes */
+        post: operations["stopCheck"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/deliveries": {
         parameters: {
             query?: never;
@@ -712,6 +729,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{id}/search/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop looking for where shots begin in a source */
+        post: operations["stopSearch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{id}/shots": {
         parameters: {
             query?: never;
@@ -758,6 +792,23 @@ export interface paths {
         put?: never;
         /** Give a house style to every cover of its kinds of item */
         post: operations["applyStyle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What goes on and what waits for its turn, of all programmes */
+        get: operations["listWork"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -999,7 +1050,7 @@ export interface components {
              * @description empty: it was never asked for
              * @enum {string}
              */
-            state: "" | "queued" | "running" | "done" | "failed";
+            state: "" | "queued" | "running" | "done" | "failed" | "stopped";
             /** @description why it does not go on for now, in words; empty while it does */
             waiting: string;
         };
@@ -1024,7 +1075,7 @@ export interface components {
              * @description empty: it was never asked for
              * @enum {string}
              */
-            state: "" | "queued" | "running" | "done" | "failed";
+            state: "" | "queued" | "running" | "done" | "failed" | "stopped";
             /** @description why it does not go on for now, in words; empty while it does */
             waiting: string;
         };
@@ -2330,6 +2381,32 @@ export interface components {
             name: string;
             style: components["schemas"]["Style"];
         };
+        SummaryView: {
+            /** Format: date-time */
+            created: string;
+            /** @description the earliest day of what is not done; empty where there is none */
+            due: string;
+            /**
+             * Format: int64
+             * @description of that source, to be shown
+             */
+            frame: number;
+            id: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description open severe findings
+             */
+            severe: number;
+            /** Format: int64 */
+            shots: number;
+            /** @description of the first shot whose frames are there; empty where there is none */
+            source: string;
+            /** @description how many appearances of items are in each state */
+            states: {
+                [key: string]: number;
+            };
+        };
         SwitchCover: {
             cover: string;
             /**
@@ -2489,6 +2566,33 @@ export interface components {
         WaiveRequest: {
             by: string;
             reason: string;
+        };
+        Work: {
+            /** @description nobody asked for it */
+            byTheWay: boolean;
+            /**
+             * Format: int64
+             * @description frames
+             */
+            done: number;
+            /**
+             * Format: int64
+             * @description 0 where it is not known yet
+             */
+            frames: number;
+            /** @description of the source, the run, the shot or the delivery */
+            id: string;
+            /** @enum {string} */
+            kind: "import" | "search" | "track" | "holdout" | "check" | "delivery";
+            /** @description of what it is done to */
+            name: string;
+            programme: string;
+            /** @description empty where it concerns a whole source */
+            shot: string;
+            /** @description as of the thing itself */
+            state: string;
+            /** @description why it does not go on for now, in words; empty while it does */
+            waiting: string;
         };
     };
     responses: never;
@@ -2806,7 +2910,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Programme"][];
+                    "application/json": components["schemas"]["SummaryView"][];
                 };
             };
             /** @description Error */
@@ -3359,6 +3463,26 @@ export interface operations {
             };
             /** @description The body is larger than 1048576 bytes. */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    stopCheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4150,6 +4274,26 @@ export interface operations {
             };
         };
     };
+    stopSearch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     cutShots: {
         parameters: {
             query?: never;
@@ -4263,6 +4407,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FollowedView"];
+                };
+            };
+        };
+    };
+    listWork: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Work"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
                 };
             };
         };

@@ -4,6 +4,7 @@ import type { components as core } from '../core/calls.gen';
 import { me } from '../shared/me';
 import type { components, paths } from './api.gen';
 
+export type Summary = components['schemas']['SummaryView'];
 export type Programme = components['schemas']['ProgrammeView'];
 export type Source = components['schemas']['SourceView'];
 export type Shot = components['schemas']['ShotView'];
@@ -51,6 +52,7 @@ export type ShotRow = components['schemas']['Shot'];
 export type Review = components['schemas']['ReviewShotView'];
 export type Decision = components['schemas']['Decision'];
 export type ImportResult = components['schemas']['ImportView'];
+export type Work = components['schemas']['Work'];
 export type Boundary = components['schemas']['Boundary'];
 export type Value = Treatment['strength'];
 

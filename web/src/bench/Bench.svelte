@@ -9,6 +9,7 @@
   import { Bench } from './bench.svelte';
   import { press, release } from './actions';
   import { core } from '../core/core';
+  import WorkButton from '../shared/WorkButton.svelte';
   import { route } from '../shared/route.svelte';
   import Actions from './Actions.svelte';
   import Changes from './Changes.svelte';
@@ -99,6 +100,7 @@
             >
           </button>
         {/if}
+        <WorkButton />
         <button
           class="btn btn-square btn-ghost btn-xs"
           aria-label="Undo (Ctrl+Z)"

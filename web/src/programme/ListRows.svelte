@@ -40,7 +40,7 @@
           onchange={(e) => (c.picked = e.currentTarget.checked ? new Set(c.shown.map((r) => r.key)) : new Set())}
         /></th
       >
-      <th class="w-[164px] py-1 font-normal">Before, after</th>
+      <th class="w-[268px] py-1 font-normal">Before, after</th>
       {#each columns as [k, t] (k)}
         <th class="py-1 pr-2 font-normal" aria-sort={c.sort === k ? 'ascending' : 'none'}
           ><button
@@ -81,7 +81,7 @@
             <span class="flex gap-1">
               {#each r.appearance!.covered ? ['&before=1', ''] : ['&before=1'] as which (which)}
                 <img
-                  class="h-[44px] w-[76px] bg-[#1c1c1c] object-cover"
+                  class="h-[72px] w-[128px] bg-[#1c1c1c] object-cover"
                   loading="lazy"
                   alt={which ? 'Before' : 'After'}
                   src="/api/shots/{r.shot.id}/stills/{middle(r)}?item={r.item.id}{which}&v={r.appearance!.at}"

@@ -10,6 +10,11 @@
   import { me } from '../shared/me';
   import { order, states } from '../shared/states';
   import Deliveries from './Deliveries.svelte';
+  import Eyes from './Eyes.svelte';
+  import FirstSteps from './FirstSteps.svelte';
+  import MasterBand from './MasterBand.svelte';
+  import StateBar from './StateBar.svelte';
+  import WorkButton from '../shared/WorkButton.svelte';
   import EditItem from './EditItem.svelte';
   import ImportList from './ImportList.svelte';
   import ListRows from './ListRows.svelte';
@@ -139,9 +144,10 @@
   <main class="mx-auto flex max-w-6xl flex-col gap-5 px-6 py-5">
     <header class="flex items-baseline gap-3">
       <a class="quiet hover:underline" href="/" onclick={route.follow}>Programmes</a>
-      <h1 class="text-2xl font-semibold">{p?.name ?? ''}</h1>
+      <h1 class="text-[28px] font-semibold">{p?.name ?? ''}</h1>
       <span class="quiet">{p && c.list ? `${p.shots.length} shots, ${c.list.items.length} items` : ''}</span>
-      <label class="quiet ml-auto flex items-center gap-1"
+      <span class="ml-auto"><WorkButton /></span>
+      <label class="quiet flex items-center gap-1"
         >You are <input
           class="input w-32 input-xs"
           aria-label="Your name"
@@ -165,21 +171,29 @@
       </div>
     </header>
     {#if error || c.error}<p class="text-error" role="alert">{error || c.error}</p>{/if}
+    {#if p && c.list}
+      <FirstSteps
+        shots={p.shots}
+        ready={(shot) => readyShots.has(shot)}
+        items={c.list.items.length}
+        covered={c.list.appearances.some((a) => a.covered)}
+        onmaster={() => document.getElementById('upload')?.click()}
+        onlist={() => document.getElementById('import')?.click()}
+      />
+      {#if p.shots.length}<MasterBand programme={p} list={c.list} />{/if}
+      <Eyes {c} />
+    {/if}
 
     <section class="flex flex-col gap-2" aria-labelledby="list-title">
       <div class="flex flex-wrap items-center gap-2">
-        <h2 id="list-title" class="text-lg font-semibold">Clearance list</h2>
+        <h2 id="list-title" class="text-[20px] font-semibold">Clearance list</h2>
         <span
-          class="relative h-2 w-40 overflow-hidden bg-base-300"
+          class="quiet mr-auto"
           role="progressbar"
           aria-label="Approved or waived"
           aria-valuenow={done}
           aria-valuemin="0"
-          aria-valuemax="100"><span class="absolute inset-y-0 left-0 bg-success" style="width:{done}%"></span></span
-        >
-        <span class="quiet mr-auto"
-          >{done} % done{#each order as s (s)}{#if c.counts[s]}, {c.counts[s]}
-              {states[s].name.toLowerCase()}{/if}{/each}</span
+          aria-valuemax="100">{done} % done</span
         >
         <button class="btn btn-sm" onclick={checkAll}>Check all</button>
         <label class="btn btn-sm"
@@ -187,6 +201,7 @@
             type="file"
             accept=".csv,text/csv"
             class="sr-only"
+            id="import"
             data-testid="import-file"
             onchange={(e) => ((file = e.currentTarget.files?.[0]), (e.currentTarget.value = ''))}
           /></label
@@ -194,6 +209,11 @@
         <a class="btn btn-sm" href="/api/programmes/{id}/list.csv" download>Export CSV</a>
         <button class="btn btn-sm" onclick={() => (editing = 'new')}>New item</button>
       </div>
+      {#if c.rows.length}<StateBar
+          count={(s) => c.counts[s]}
+          chosen={c.state}
+          onchoose={(s) => ((c.state = c.state === s ? 'all' : s), c.narrowed())}
+        />{/if}
       <div class="flex flex-wrap items-center gap-2">
         <input
           bind:this={search}
@@ -275,7 +295,7 @@
 
     <section class="flex flex-col gap-2">
       <div class="flex items-center gap-2">
-        <h2 class="mr-auto text-lg font-semibold">Shots</h2>
+        <h2 class="mr-auto text-[20px] font-semibold">Shots</h2>
         <label class="btn btn-sm">
           <UploadIcon size={15} /> Upload clips
           <input
@@ -284,6 +304,7 @@
             accept="video/*,.mkv,.mxf,.ts,.nut,.y4m,.dv"
             class="sr-only"
             onchange={chosen}
+            id="upload"
             data-testid="upload"
           />
         </label>
@@ -348,7 +369,7 @@
 
     {#if p?.deliveries.length}
       <section class="flex flex-col gap-2">
-        <h2 class="text-lg font-semibold">Deliveries</h2>
+        <h2 class="text-[20px] font-semibold">Deliveries</h2>
         <Deliveries list={p.deliveries} shots={p.shots} />
       </section>
     {/if}

@@ -6,6 +6,7 @@
   import { Frames } from '../bench/frames';
   import { kinds } from '../shared/format';
   import { me } from '../shared/me';
+  import WorkButton from '../shared/WorkButton.svelte';
   import { route } from '../shared/route.svelte';
   import { states } from '../shared/states';
   import Findings from './Findings.svelte';
@@ -225,7 +226,8 @@
     <a class="quiet hover:underline" href="/programmes/{id}" onclick={route.follow}>Clearance list</a>
     <h1 class="font-semibold">Review</h1>
     {#if error}<span class="ml-3 text-error" role="alert">{error}</span>{/if}
-    <label class="ml-auto flex items-center gap-1"
+    <span class="ml-auto"><WorkButton /></span>
+    <label class=" flex items-center gap-1"
       ><span class="quiet">Reviewer</span>
       <input
         class="input w-40 input-xs"

@@ -60,6 +60,7 @@ export class Checking {
     if (!r || r.state === '') return 'not checked';
     if (r.state === 'running') return r.frames ? `checking ${Math.round((100 * r.done) / r.frames)} %` : 'checking';
     if (r.state === 'failed') return 'check failed';
+    if (r.state === 'stopped') return 'check stopped';
     if (r.state === 'queued' || !r.current) return 'to be checked';
     return this.severe ? `${this.severe} severe` : this.open.length ? `${this.open.length} minor` : 'clean';
   }
