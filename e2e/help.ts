@@ -2,9 +2,17 @@ import { execFileSync } from 'node:child_process';
 import { mkdtempSync, readFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import AxeBuilder from '@axe-core/playwright';
 import { expect, type Page } from '@playwright/test';
 
 export const folder = mkdtempSync(join(tmpdir(), 'celator-e2e-'));
+
+/** Fails where the page has a fault of accessibility that axe knows. */
+export async function accessible(page: Page, what = ''): Promise<void> {
+  const { violations } = await new AxeBuilder({ page }).analyze();
+  const words = violations.map((v) => `${what} ${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`);
+  expect(words).toEqual([]);
+}
 
 /** A clip made by ffmpeg from a test pattern. */
 export function clip(name: string, ...args: string[]): string {

@@ -1,9 +1,8 @@
 import { execFileSync } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from '@playwright/test';
-import { addItem, bringIn, clip, document, dragOn, folder, goTo, newProgramme, saved } from '../help';
+import { accessible, addItem, bringIn, clip, document, dragOn, folder, goTo, newProgramme, saved } from '../help';
 
 /** The plate and its lettering: place, size, colour, and how thick it is drawn. */
 const strokes = [
@@ -55,12 +54,6 @@ function plate(name: string, cut = false): string {
   );
 }
 
-const accessible = async (page: Page) =>
-  expect(
-    (await new AxeBuilder({ page }).analyze()).violations.map(
-      (v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`,
-    ),
-  ).toEqual([]);
 const row = (page: Page, name: string) => page.getByTestId('row').filter({ hasText: name });
 const checked = (page: Page) =>
   expect(page.getByTestId('check')).toHaveText(/clean|severe|minor/, { timeout: 150_000 });

@@ -1,31 +1,25 @@
 // Every view: no accessibility faults, and the bench plays and answers its keys.
-import AxeBuilder from '@axe-core/playwright';
-import { expect, test, type Page } from '@playwright/test';
-import { frame as frameOf, newProgramme, openFootage } from '../help';
-
-async function clean(page: Page) {
-  const r = await new AxeBuilder({ page }).analyze();
-  expect(r.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`)).toEqual([]);
-}
+import { expect, test } from '@playwright/test';
+import { accessible, frame as frameOf, newProgramme, openFootage } from '../help';
 
 test('views pass the accessibility check', async ({ page }) => {
   await newProgramme(page, 'Seen by all');
   await page.getByRole('button', { name: 'From the media folder' }).click();
   await expect(page.getByTestId('media')).toBeVisible();
-  await clean(page);
+  await accessible(page);
   await openFootage(page, 'quay-trike', 'Trike plate');
   const shot = page.url();
   await page.goto('/');
   await expect(page.getByRole('link', { name: 'Seen by all' })).toBeVisible();
-  await clean(page);
+  await accessible(page);
   await page.goto(shot);
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
   for (const step of ['Outline', 'Follow', 'Conceal']) {
     await page.getByRole('tab', { name: step }).click();
-    await clean(page);
+    await accessible(page);
   }
   await page.getByRole('button', { name: 'Deliver' }).click();
-  await clean(page);
+  await accessible(page);
 });
 
 test('the bench plays, and every action is in the list', async ({ page }) => {

@@ -347,3 +347,67 @@ func TestWaits(t *testing.T) {
 		t.Errorf("%+v %v", s, err)
 	}
 }
+
+// Whatever takes long is listed while it goes on, with how far it has come, and can be
+// stopped; a programme's summary counts what is to do.
+func TestWorkAndSummaries(t *testing.T) {
+	st, _ := testdb.Open(t)
+	ctx := context.Background()
+	src, sh := shot(t, st, 20)
+	kinds := func() map[string]store.Work {
+		t.Helper()
+		all, err := st.Work(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		m := map[string]store.Work{}
+		for _, w := range all {
+			m[w.Kind] = w
+		}
+		return m
+	}
+	if w := kinds()["import"]; w.ID != src.ID || w.Frames != 20 || w.State != store.Queued {
+		t.Fatalf("an import that waits: %+v", w)
+	}
+	if err := st.FinishSource(ctx, src.ID, nil, 20, "digest"); err != nil {
+		t.Fatal(err)
+	}
+	if wanted, err := st.SetSearch(ctx, src.ID, 7); err != nil || !wanted {
+		t.Fatal(wanted, err)
+	}
+	if w := kinds()["search"]; w.Done != 7 || w.Frames != 20 || !w.By {
+		t.Errorf("a search: %+v", w)
+	}
+	if err := st.StopSearch(ctx, src.ID); err != nil {
+		t.Fatal(err)
+	}
+	if wanted, err := st.SetSearch(ctx, src.ID, 8); err != nil || wanted {
+		t.Errorf("a search that was stopped is wanted: %v %v", wanted, err)
+	}
+	if err := st.Check(ctx, sh.ID, false); err != nil {
+		t.Fatal(err)
+	}
+	if w := kinds()["check"]; w.ID != sh.ID || w.By || w.Name != sh.Name {
+		t.Errorf("a check that somebody asked for: %+v", w)
+	}
+	if err := errors.Join(st.StopCheck(ctx, sh.ID), st.StopSearch(ctx, src.ID)); !errors.Is(err, store.ErrNone) {
+		t.Errorf("what was stopped is stopped again: %v", err)
+	}
+	if wanted, err := st.SetCheckRun(ctx, sh.ID, 1, 2); err != nil || wanted {
+		t.Errorf("a check that was stopped is wanted: %v %v", wanted, err)
+	}
+	if left := kinds(); len(left) > 0 {
+		t.Errorf("left: %+v", left)
+	}
+	item, err := st.AddItem(ctx, sh.ID, clearance.Details{Name: "Plate", Kind: "plate"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	all, err := st.Summaries(ctx)
+	if err != nil || len(all) != 1 {
+		t.Fatal(all, err)
+	}
+	if p := all[0]; p.ID != item.Programme || p.Shots != 1 || p.Counts()["todo"] != 1 || p.Source != src.ID || p.Frame > 19 {
+		t.Errorf("%+v", p)
+	}
+}
