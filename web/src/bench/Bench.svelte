@@ -9,6 +9,8 @@
   import { Bench } from './bench.svelte';
   import { press, release } from './actions';
   import { core } from '../core/core';
+  import Hints from '../shared/Hints.svelte';
+  import { hint, parted } from './hints';
   import WorkButton from '../shared/WorkButton.svelte';
   import { route } from '../shared/route.svelte';
   import Actions from './Actions.svelte';
@@ -167,6 +169,7 @@
     </div>
   </main>
   <Actions {bench} />
+  <Hints {hint} {parted} />
   <Changes {bench} />
   {#if delivering}<DeliverDialog {bench} onclose={() => (delivering = false)} />{/if}
 {:else}
