@@ -26,7 +26,7 @@
       href="/shots/{s.id}"
       title="{s.name}: {here.map((a) => `${names.get(a.item)}, ${states[a.state].name.toLowerCase()}`).join('; ') ||
         'nothing listed'}"
-      aria-label="Open {s.name}"
+      aria-label="{s.name}, in the master"
       onclick={route.follow}
     >
       {#if ready.has(s.source)}<img

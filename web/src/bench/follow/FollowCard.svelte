@@ -1,5 +1,6 @@
 <script lang="ts">
   import Clipboard from '@lucide/svelte/icons/clipboard';
+  import ClipboardList from '@lucide/svelte/icons/clipboard-list';
   import Copy from '@lucide/svelte/icons/copy';
   import Trash2 from '@lucide/svelte/icons/trash-2';
   import type { Ease } from '../../api/api';
@@ -70,6 +71,10 @@
   }
 </script>
 
+{#snippet tool(name: string, key: string, Icon: typeof Copy, disabled: boolean, run: () => void)}
+  <button class="btn btn-xs" aria-label="{name} ({key})" {disabled} onclick={run}><Icon size={13} /></button>
+{/snippet}
+
 {#if shot.last === 0}
   <p class="quiet text-[12px]">A still picture needs no motion.</p>
 {:else}
@@ -88,31 +93,26 @@
         : 'All looked at'
       : `It fits: on to f ${looked.next} (Enter)`}
   </button>
-  <p class="quiet text-[12px]" data-testid="looked">
-    Looked at since the last change: {seen} of {frames} frames.
-    {#if looked.unseen}Longest stretch not looked at: f {looked.unseen[0]}–{looked.unseen[1]}.{/if}
-  </p>
-  <label class="flex items-center justify-between"
-    ><span>Path of the centre</span><input
-      type="checkbox"
-      class="toggle toggle-xs"
-      bind:checked={viewport.course}
-    /></label
-  >
+  <div class="flex items-baseline justify-between gap-2">
+    <p class="quiet text-[12px]" data-testid="looked">
+      Looked at since the last change: {seen} of {frames}{#if looked.unseen}, most to look at: f {looked
+          .unseen[0]}–{looked.unseen[1]}{/if}
+    </p>
+    <label class="flex shrink-0 items-center gap-1 text-[12px]"
+      ><span>Path</span><input
+        type="checkbox"
+        class="toggle toggle-xs"
+        aria-label="Path of the centre"
+        bind:checked={viewport.course}
+      /></label
+    >
+  </div>
   <hr class="border-base-300" />
   <p class="quiet text-[12px]" data-testid="between">{keying.between}</p>
   {#if row?.outside}<p class="text-[12px] text-warning">
       {row.outside === 1 ? 'One key lies' : `${row.outside} keys lie`} outside the span.
       {stays}
     </p>{/if}
-  <div class="grid grid-cols-2 gap-1">
-    <button class="btn btn-xs" disabled={!keying.keys.some((k) => k < selection.here)} onclick={() => keying.go(-1)}
-      >Previous key</button
-    >
-    <button class="btn btn-xs" disabled={!keying.keys.some((k) => k > selection.here)} onclick={() => keying.go(1)}
-      >Next key</button
-    >
-  </div>
   {#if !keying.keys.includes(selection.here)}
     <div class="grid grid-cols-2 gap-1">
       <button
@@ -142,24 +142,20 @@
         >
       {/each}
     </div>
-  {:else}
-    <p class="quiet text-[12px]">Shift-click picks several keys, here or on the row.</p>
   {/if}
-  <div class="grid grid-cols-2 gap-1">
-    <button class="btn btn-xs" onclick={() => keying.copy()}><Copy size={13} /> Copy</button>
-    <button class="btn btn-xs" disabled={!keying.copied.length || cover.locked} onclick={() => keying.paste()}
-      ><Clipboard size={13} /> Paste</button
-    >
-    <button
-      class="btn btn-xs"
-      disabled={!keying.copied.length || keying.copied.some((k) => k.offset) || cover.locked}
-      onclick={() => keying.paste(true)}>Paste onto all keys</button
-    >
-    <button class="btn btn-xs" disabled={cover.locked || !chosen.length} onclick={() => keying.remove()}
-      ><Trash2 size={13} /> Remove</button
-    >
+  <div class="grid grid-cols-4 gap-1" role="group" aria-label="Keys, copied and removed">
+    {@render tool('Copy', 'Ctrl+C', Copy, false, () => keying.copy())}
+    {@render tool('Paste', 'Ctrl+V', Clipboard, !keying.copied.length || !!cover.locked, () => keying.paste())}
+    {@render tool(
+      'Paste onto all keys',
+      'Ctrl+Shift+V',
+      ClipboardList,
+      !keying.copied.length || keying.copied.some((k) => k.offset) || !!cover.locked,
+      () => keying.paste(true),
+    )}
+    {@render tool('Remove', 'Del', Trash2, !!cover.locked || !chosen.length, () => keying.remove())}
   </div>
-  <ol class="max-h-32 divide-y divide-base-300 overflow-auto border border-base-300" aria-label="Keys">
+  <ol class="max-h-20 divide-y divide-base-300 overflow-auto border border-base-300" aria-label="Keys">
     {#each keying.keys as k (k)}
       <li>
         <button

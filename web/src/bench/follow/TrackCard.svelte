@@ -1,6 +1,10 @@
 <script lang="ts">
   // Following by the tracker: what is followed, running, putting right, attempts.
   import ArrowLeft from '@lucide/svelte/icons/arrow-left';
+  import ArrowLeftToLine from '@lucide/svelte/icons/arrow-left-to-line';
+  import ArrowRightToLine from '@lucide/svelte/icons/arrow-right-to-line';
+  import ChevronsLeft from '@lucide/svelte/icons/chevrons-left';
+  import ChevronsRight from '@lucide/svelte/icons/chevrons-right';
   import ArrowRight from '@lucide/svelte/icons/arrow-right';
   import ArrowLeftRight from '@lucide/svelte/icons/arrow-left-right';
   import Square from '@lucide/svelte/icons/square';
@@ -41,8 +45,8 @@
   const models: [Model, string][] = [
     ['translation', 'Place'],
     ['similarity', 'Place, turn, size'],
-    ['affine', 'And slant'],
-    ['perspective', 'And tilt'],
+    ['affine', 'Place … slant'],
+    ['perspective', 'Place … tilt'],
   ];
   const short = { translation: 'place', similarity: 'size', affine: 'slant', perspective: 'tilt' };
   const channels: [Channel, string][] = [
@@ -50,7 +54,7 @@
     ['red', 'Red'],
     ['green', 'Green'],
     ['blue', 'Blue'],
-    ['best', 'The one with most contrast'],
+    ['best', 'Most contrast'],
   ];
   const sure = $derived(s && s.confidence > 0 && s.state !== 'a' ? `, ${Math.round(100 * s.confidence)} %` : '');
   const comparable = $derived(
@@ -117,18 +121,14 @@
 {/snippet}
 
 {#snippet how()}
-  <label class="flex items-center justify-between gap-2">
-    <span class="quiet">It moves by</span>
-    <select class="select w-32 select-xs" aria-label="It moves by" bind:value={following.model}
+  <div class="grid grid-cols-2 gap-1">
+    <select class="select w-full select-xs" aria-label="It moves by" bind:value={following.model}
       >{#each models as [m, n] (m)}<option value={m}>{n}</option>{/each}</select
     >
-  </label>
-  <label class="flex items-center justify-between gap-2">
-    <span class="quiet">Compare</span>
-    <select class="select w-32 select-xs" aria-label="Compare" bind:value={following.channel}
+    <select class="select w-full select-xs" aria-label="Compare" bind:value={following.channel}
       >{#each channels as [m, n] (m)}<option value={m}>{n}</option>{/each}</select
     >
-  </label>
+  </div>
   <div class="grid grid-cols-2 gap-1">
     <button
       class="btn btn-xs {toolbox.tool === 'surface' ? 'bg-base-300' : ''}"
@@ -221,20 +221,20 @@
   {/if}
   <button class="btn btn-xs" onclick={() => (following.correction = undefined)}>Cancel</button>
 {:else if t}
-  <p data-testid="track-state">
-    <span class="tc">f {playhead.frame}</span>: {words[s?.state ?? '-']}{sure}
+  <p class="flex flex-wrap justify-between gap-x-2">
+    <span data-testid="track-state"><span class="tc">f {playhead.frame}</span>: {words[s?.state ?? '-']}{sure}</span>
+    <span class="quiet text-[12px]" data-testid="track-counts"
+      >{#each ['w', 'l', '-', 'o'].filter(count) as c, i (c)}{i ? ', ' : ''}{count(c)} {words[c]}{:else}Followed over
+        the whole span{/each}</span
+    >
   </p>
-  <p class="quiet text-[12px]" data-testid="track-counts">
-    {#each ['w', 'l', '-', 'o'].filter(count) as c, i (c)}{i ? ', ' : ''}{count(c)} {words[c]}{:else}Followed over the
-      whole span{/each}
-  </p>
-  <div class="grid grid-cols-2 gap-1" role="group" aria-label="Track from this frame">
-    {@render go('back', 'Backward', 'Track backward', ArrowLeft)}
-    {@render go('forward', 'Forward', 'Track forward', ArrowRight)}
-    {@render go('to mark back', 'To mark', 'Track backward to mark', ArrowLeft)}
-    {@render go('to mark on', 'To mark', 'Track forward to mark', ArrowRight)}
-    {@render go('one back', '1 frame', 'Track backward 1 frame', ArrowLeft)}
-    {@render go('one on', '1 frame', 'Track forward 1 frame', ArrowRight)}
+  <div class="grid grid-cols-6 gap-1" role="group" aria-label="Track from this frame">
+    {@render go('back', '', 'Track backward (Shift+↑)', ChevronsLeft)}
+    {@render go('to mark back', '', 'Track backward to mark', ArrowLeftToLine)}
+    {@render go('one back', '', 'Track backward 1 frame (Ctrl+←)', ArrowLeft)}
+    {@render go('one on', '', 'Track forward 1 frame (Ctrl+→)', ArrowRight)}
+    {@render go('to mark on', '', 'Track forward to mark', ArrowRightToLine)}
+    {@render go('forward', '', 'Track forward (Shift+↓)', ChevronsRight)}
   </div>
   {@render go('both', 'Track the span again', 'Track the span again', ArrowLeftRight)}
   <button
