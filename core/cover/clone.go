@@ -14,8 +14,13 @@ func (d *Document) Clone() *Document {
 	for i := range n.Tracks {
 		t := &n.Tracks[i]
 		t.Surface, t.Anchors = slices.Clone(t.Surface), cloneAnchors(t.Anchors)
+		if t.Trim != nil {
+			trim := *t.Trim
+			t.Trim = &trim
+		}
 	}
 	n.Labels, n.Graphics = slices.Clone(d.Labels), slices.Clone(d.Graphics)
+	n.Markers = slices.Clone(d.Markers)
 	n.link()
 	return &n
 }

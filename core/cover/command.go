@@ -22,8 +22,8 @@ type Command interface {
 
 // subject is what a command changes: nothing that was there before, where it is zero.
 type subject struct {
-	cover, track, label string
-	all                 bool // every cover
+	cover, track, label, marker string
+	all                         bool // every cover
 }
 
 // ErrNoCover says that a command names a cover that the document has not.
@@ -124,6 +124,9 @@ func Untouched(a, b *Document, cmds []Command) bool {
 		if s.label != "" && !sameJSON(a.Label(s.label), b.Label(s.label)) {
 			return false
 		}
+		if s.marker != "" && !sameJSON(a.Marker(s.marker), b.Marker(s.marker)) {
+			return false
+		}
 		if s.all && !sameJSON(a.Covers, b.Covers) {
 			return false
 		}
@@ -205,6 +208,8 @@ var CommandKinds = []CommandKind{
 
 	kind[SetLabel]("label", "a new label, or a changed one"),
 	kind[RemoveLabel]("unlabel", "from what it follows"),
+	kind[SetMarker]("marker", "a new marker, or a changed one"),
+	kind[RemoveMarker]("unmark", "from its frame"),
 	kind[SetGraphic]("graphic", "a picture for patches, new or changed"),
 }
 

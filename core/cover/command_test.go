@@ -94,6 +94,8 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 		SetTrack{Track: tr},
 		SetTrack{},
 		RemoveTrack{ID: "tr"},
+		SetMarker{Marker: Marker{ID: "m" + string(rune('a'+rng.Intn(3))), Frame: first, Note: "look"}},
+		RemoveMarker{ID: "m" + string(rune('a'+rng.Intn(3)))},
 		NameTrack{ID: "tr", Name: "Track"},
 		TrimTrack{ID: "tr", Trim: &Span{first, min(first+rng.Intn(20), d.Frames)}},
 		RideTrack{Cover: id, ID: "tr", Frame: f()},

@@ -16,13 +16,14 @@ const Version = 1
 // Document holds all covers of one shot. Frames are counted from 0 at the
 // shot's first frame.
 type Document struct {
-	Version int     `json:"version"`
-	Width   int     `json:"width"`  // source pixels
-	Height  int     `json:"height"` // source pixels
-	Frames  int     `json:"frames"`
-	Covers  []Cover `json:"covers"` // applied in this order
-	Tracks  []Track `json:"tracks,omitempty"`
-	Labels  []Label `json:"labels,omitempty"`
+	Version int      `json:"version"`
+	Width   int      `json:"width"`  // source pixels
+	Height  int      `json:"height"` // source pixels
+	Frames  int      `json:"frames"`
+	Covers  []Cover  `json:"covers"` // applied in this order
+	Tracks  []Track  `json:"tracks,omitempty"`
+	Labels  []Label  `json:"labels,omitempty"`
+	Markers []Marker `json:"markers,omitempty"` // in the order of their frames
 	// Graphics are the pictures of patches. They are kept apart from the document, by id;
 	// a document that goes out of the program carries them.
 	Graphics []Graphic `json:"graphics,omitempty"`

@@ -3,11 +3,13 @@ package cover
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"math"
 	"math/rand"
 	"os"
 	"path/filepath"
 	"reflect"
+	"slices"
 	"testing"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
@@ -107,6 +109,12 @@ func random(rng *rand.Rand) *Document {
 		d.Tracks = []Track{tr}
 		c := &d.Covers[rng.Intn(n)]
 		c.Track, c.From = tr.ID, rng.Intn(d.Frames)
+		if rng.Intn(2) == 0 {
+			d.Labels = append(d.Labels, Label{ID: "on", Track: tr.ID, Text: "Quay", Size: 12, Colour: "#ffffff"})
+		}
+	}
+	for i := range rng.Intn(3) {
+		d.Markers = append(d.Markers, Marker{ID: fmt.Sprint("m", i), Frame: i * (d.Frames - 1) / 3, Note: "look"})
 	}
 	if n := len(d.Covers); n > 1 && rng.Intn(2) == 0 {
 		h := &d.Covers[n-1]
@@ -143,7 +151,14 @@ func randomTrack(rng *rand.Rand, frames int) Track {
 		t.Surface = append(t.Surface, p.P)
 	}
 	if rng.Intn(3) == 0 {
+		first := rng.Intn(frames)
+		t.Trim = &Span{first, first + rng.Intn(frames-first)}
+	}
+	if rng.Intn(3) == 0 {
 		t.Kind = Points
+		if f := rng.Intn(frames); f != t.Frame {
+			t.Anchors = append(t.Anchors, TrackAnchor{Frame: f, Points: slices.Clone(t.Surface)})
+		}
 	} else if f := rng.Intn(frames); f != t.Frame {
 		t.Anchors = append(t.Anchors, TrackAnchor{Frame: f, Corners: t.Box()})
 	}

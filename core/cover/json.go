@@ -65,6 +65,9 @@ func (d *Document) tidy() {
 	if len(d.Labels) == 0 {
 		d.Labels = nil
 	}
+	if len(d.Markers) == 0 {
+		d.Markers = nil
+	}
 	if len(d.Graphics) == 0 {
 		d.Graphics = nil
 	}
@@ -153,8 +156,8 @@ func (d *Document) validate(doubted func(id string) bool) error {
 			return fmt.Errorf("document: covers[%d] (%s): %w", i, c.Name, err)
 		}
 	}
-	if len(d.Labels) > maxLabels || len(d.Graphics) > maxGraphics {
-		return fmt.Errorf("document: more than %d labels or %d graphics", maxLabels, maxGraphics)
+	if len(d.Labels) > maxLabels || len(d.Graphics) > maxGraphics || len(d.Markers) > maxMarkers {
+		return fmt.Errorf("document: more than %d labels, %d graphics or %d markers", maxLabels, maxGraphics, maxMarkers)
 	}
 	parts := map[string]bool{}
 	for i := range d.Labels {
@@ -166,6 +169,16 @@ func (d *Document) validate(doubted func(id string) bool) error {
 			return fmt.Errorf("document: labels[%d] (%s): its id is used twice, or what it follows is not there", i, l.Text)
 		}
 		parts["label "+l.ID] = true
+	}
+	for i := range d.Markers {
+		m := &d.Markers[i]
+		if err := m.validate(d.Frames); err != nil {
+			return fmt.Errorf("document: markers[%d]: %w", i, err)
+		}
+		if parts["marker "+m.ID] || i > 0 && m.Frame < d.Markers[i-1].Frame {
+			return fmt.Errorf("document: markers[%d]: its id is used twice, or it is not in the order of frames", i)
+		}
+		parts["marker "+m.ID] = true
 	}
 	for i := range d.Graphics {
 		g := &d.Graphics[i]

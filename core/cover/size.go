@@ -33,9 +33,12 @@ func (d *Document) fits() error {
 
 // bound is more than the document takes as JSON, in bytes.
 func (d *Document) bound() int {
-	n := fixedBytes * (1 + len(d.Tracks) + len(d.Labels) + len(d.Graphics))
+	n := fixedBytes * (1 + len(d.Tracks) + len(d.Labels) + len(d.Graphics) + 2*len(d.Markers))
 	for i := range d.Tracks {
 		n += pointBytes*len(d.Tracks[i].Surface) + 5*pointBytes*len(d.Tracks[i].Anchors)
+		for _, a := range d.Tracks[i].Anchors {
+			n += pointBytes * len(a.Points)
+		}
 	}
 	for i := range d.Covers {
 		c := &d.Covers[i]

@@ -73,3 +73,32 @@ test('points are followed, put right, trimmed, labelled, and their track is take
   await expect(page.getByTestId('label')).toHaveCount(0);
   expect((await document(page)).tracks ?? []).toEqual([]);
 });
+
+test('a marker has a note, is gone to by the keys, and is taken away', async ({ page }) => {
+  await openFootage(page, 'quay-trike', 'Trike plate');
+  for (const [at, note] of [
+    ['40', 'the boy looks up'],
+    ['90', 'rail passes'],
+  ] as const) {
+    await goTo(page, at);
+    await page.keyboard.press('Alt+m');
+    await page.getByLabel('Note of the marker').fill(note);
+    await page.getByLabel('Note of the marker').press('Enter');
+    await saved(page);
+  }
+  expect((await document(page)).markers.map((m: any) => [m.frame, m.note])).toEqual([
+    [40, 'the boy looks up'],
+    [90, 'rail passes'],
+  ]);
+  await page.reload();
+  await expect(page.getByTestId('marker')).toHaveCount(2);
+  await page.keyboard.press('Alt+PageDown');
+  await expect(page.getByTestId('frame')).toHaveText('f 40');
+  await page.getByRole('button', { name: 'Marker at frame 90: rail passes' }).click();
+  await expect(page.getByTestId('frame')).toHaveText('f 90');
+  await page.getByRole('button', { name: 'Remove the marker' }).click();
+  await saved(page);
+  await expect(page.getByTestId('marker')).toHaveCount(1);
+  await page.keyboard.press('Control+z');
+  await expect(page.getByTestId('marker')).toHaveCount(2);
+});

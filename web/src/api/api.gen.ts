@@ -1256,6 +1256,7 @@ export interface components {
             /** Format: int64 */
             height: number;
             labels?: components["schemas"]["Label"][];
+            markers?: components["schemas"]["Marker"][];
             tracks?: components["schemas"]["Track"][];
             /** Format: int64 */
             version: number;
@@ -1294,7 +1295,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetGraphic"])[];
             /** @description names the change: sent again, because its answer was lost, it is not made again */
             key?: string;
         };
@@ -1715,6 +1716,12 @@ export interface components {
              */
             index: number;
         };
+        Marker: {
+            /** Format: int64 */
+            frame: number;
+            id: string;
+            note: string;
+        };
         MatteFrame: {
             move?: components["schemas"]["Point"];
             /** @description 8 bit grey; absent where nothing is in front */
@@ -1905,7 +1912,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetGraphic"])[];
             /** @description wait for what is exact, however long that takes */
             exact?: boolean;
             /** Format: int64 */
@@ -2029,6 +2036,15 @@ export interface components {
              */
             do: "unlabel";
             /** @description of the label */
+            id: string;
+        };
+        RemoveMarker: {
+            /**
+             * @description from its frame (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            do: "unmark";
+            /** @description of the marker */
             id: string;
         };
         RemoveOutline: {
@@ -2174,6 +2190,14 @@ export interface components {
             do: "label";
             label: components["schemas"]["Label"];
         };
+        SetMarker: {
+            /**
+             * @description a new marker, or a changed one (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            do: "marker";
+            marker: components["schemas"]["Marker"];
+        };
         SetNumber: {
             cover: string;
             /**
@@ -2275,7 +2299,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands?: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetGraphic"])[];
+            commands?: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetGraphic"])[];
             cover: string;
             /** Format: int64 */
             frame: number;

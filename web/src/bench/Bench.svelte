@@ -167,9 +167,9 @@
           {bench}
         />{/if}
     </div>
+    <Hints {hint} {parted} />
   </main>
   <Actions {bench} />
-  <Hints {hint} {parted} />
   <Changes {bench} />
   {#if delivering}<DeliverDialog {bench} onclose={() => (delivering = false)} />{/if}
 {:else}

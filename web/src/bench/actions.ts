@@ -189,6 +189,9 @@ export const actions: Action[] = [
   { name: 'Brush: take away from it', keys: [']'], run: (bench) => bench.holdouts.brush(false) },
   { name: 'Select the item’s cover again', keys: ['Shift+Escape'], run: (bench) => bench.holdouts.close() },
 
+  { name: 'Marker here, with a note', keys: ['Alt+M'], run: (bench) => bench.markers.add() },
+  { name: 'Next marker', keys: ['Alt+PageDown'], run: (bench) => bench.markers.go(1) },
+  { name: 'Marker before', keys: ['Alt+PageUp'], run: (bench) => bench.markers.go(-1) },
   { name: 'Span begins here', keys: ['I'], run: (bench) => bench.keying.setSpan('first') },
   { name: 'Span ends here', keys: ['O'], run: (bench) => bench.keying.setSpan('last') },
   { name: 'Add or remove the placement’s key', keys: ['Y'], run: (bench) => bench.keying.toggle('placement') },

@@ -11,6 +11,7 @@ import { Frames } from './frames';
 import { Holdouts } from './holdout/holdouts.svelte';
 import { Keying } from './keying.svelte';
 import { Looked } from './looked.svelte';
+import { Markers } from './markers.svelte';
 import { Notice } from './notice.svelte';
 import { Outlining } from './outline/outlining.svelte';
 import { Playhead } from './playhead.svelte';
@@ -46,6 +47,7 @@ export class Bench {
   checking: Checking;
   deliveries: Deliveries;
   things: Things;
+  markers: Markers;
 
   private stop: () => void = () => {};
   private idle: ReturnType<typeof setTimeout> | undefined;
@@ -72,6 +74,7 @@ export class Bench {
     const correctTrack = () => this.following.correctHere();
     this.checking = new Checking(shot, session, playhead, selection, steps, notice, correctTrack);
     this.deliveries = new Deliveries(shot, notice);
+    this.markers = new Markers(session, playhead);
     this.things = new Things(shot, session, playhead, selection);
     this.connect();
   }

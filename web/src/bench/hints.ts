@@ -146,6 +146,8 @@ const said: Record<string, string> = {
   // The timeline.
   Tracks: 'Tracks and labels of this shot, as things of their own.',
   'Tracks and labels': 'As things of their own: named, trimmed, removed.',
+  'Marker at*': 'Goes to the frame, and shows the note.',
+  'Note of the marker': 'Kept with the shot; in no picture.',
   'Step*': 'Shows this step’s card.',
   'Key at frame*': 'Drag to move it; Shift-click to pick several.',
   'Frame*': 'Goes to this frame.',

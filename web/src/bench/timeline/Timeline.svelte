@@ -8,6 +8,7 @@
   import HoldoutRow from './HoldoutRow.svelte';
   import ItemHead from './ItemHead.svelte';
   import AddItem from './AddItem.svelte';
+  import Markers from './Markers.svelte';
   import Master from './Master.svelte';
   import Row from './Row.svelte';
   import ThingHead from './ThingHead.svelte';
@@ -85,6 +86,7 @@
   <div class="min-w-0">
     <Master shot={bench.shot} />
     <Ruler {scale} rate={bench.shot.rate} />
+    <Markers {bench} {scale} />
   </div>
   <div></div>
 
