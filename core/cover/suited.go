@@ -32,12 +32,15 @@ type Under struct {
 // How strong a treatment must be for strokes of a width, so that the check reads nothing.
 // Of the demo's things a riding mosaic was read with cells of 1.4 strokes and not from 2.2
 // on; a blur was read with a sigma of 1.3 and, where the strokes are of 5 px, of 2 strokes,
-// and not with 1.7 where they are of 17 nor with 3.2. strokesOfSide is how many strokes a
-// line of letters is high, with its margins.
+// and not with 1.7 where they are of 17 nor with 3.2. What is
+// measured is one frame: on others the thing may be larger, by a quarter within a shot,
+// and sigma stays in px. strokesOfSide is how many strokes an outline counts as where
+// nobody measured: of a plate the board's own edge can be made out longest, and a tracked
+// plate of 35 px was read with a sigma of 16 and not of 20.
 const (
 	cellOfStroke  = 4
-	sigmaOfStroke = 2.2
-	strokesOfSide = 10
+	sigmaOfStroke = 2.8
+	strokesOfSide = 5
 	widestGuessed = 18 // px: a larger outline holds several lines, or a picture
 )
 
