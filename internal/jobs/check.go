@@ -122,25 +122,8 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 		styles[st.ID] = st.Style.V
 	}
 	d := head.Document
-	cuts := []int{}
-	for _, b := range src.Boundaries.V {
-		if b.Frame > sh.First && b.Frame <= sh.Last() && !b.Dissolve { // a dissolve is for people to judge
-			cuts = append(cuts, b.Frame-sh.First)
-		}
-	}
-	res := store.Result{
-		Shot: sh.ID, Revision: head.Number, Covers: map[string]string{}, Items: map[string]string{},
-		ItemOf: map[string]string{}, Checked: map[string]bool{},
-	}
-	for i := range d.Covers {
-		c := &d.Covers[i]
-		res.ItemOf[c.ID] = c.Item
-		res.Covers[c.ID] = checkVersion + d.Fingerprint(c.ID)
-		res.Checked[c.ID] = was.Covers.V[c.ID] != res.Covers[c.ID]
-		if c.Item != "" {
-			res.Items[c.Item] = d.ItemFingerprint(c.Item)
-		}
-	}
+	cuts := cutsIn(src, sh)
+	res := toCheck(sh, head, was)
 	if was.State == "stopped" {
 		return nil
 	}
@@ -195,6 +178,36 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 	}
 	r.log.Info("checked", "shot", sh.Name, "findings", len(res.Found), "seconds", time.Since(begun).Seconds())
 	return r.store.Found(ctx, res)
+}
+
+// cutsIn are the first frames of a shot after cuts; a dissolve is for people to judge.
+func cutsIn(src store.Source, sh store.Shot) []int {
+	cuts := []int{}
+	for _, b := range src.Boundaries.V {
+		if b.Frame > sh.First && b.Frame <= sh.Last() && !b.Dissolve {
+			cuts = append(cuts, b.Frame-sh.First)
+		}
+	}
+	return cuts
+}
+
+// toCheck says which covers of a revision changed since a check.
+func toCheck(sh store.Shot, head store.Revision, was store.CheckRun) store.Result {
+	d := head.Document
+	res := store.Result{
+		Shot: sh.ID, Revision: head.Number, Covers: map[string]string{}, Items: map[string]string{},
+		ItemOf: map[string]string{}, Checked: map[string]bool{},
+	}
+	for i := range d.Covers {
+		c := &d.Covers[i]
+		res.ItemOf[c.ID] = c.Item
+		res.Covers[c.ID] = checkVersion + d.Fingerprint(c.ID)
+		res.Checked[c.ID] = was.Covers.V[c.ID] != res.Covers[c.ID]
+		if c.Item != "" {
+			res.Items[c.Item] = d.ItemFingerprint(c.Item)
+		}
+	}
+	return res
 }
 
 // findingRow makes a row of a finding, with what a machine reads in what was made out.

@@ -232,7 +232,8 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 		t.Fatalf("frames 450 to 599: %+v", got)
 	}
 	d = deliverSome(rev, cover.Span{First: 5, Last: 24}, true)
-	if got := wait(t, "a matte", get, ended); got.State != store.Done || got.Proof.V.Compared != 20 || got.Proof.V.Touched != 6 {
+	got := wait(t, "a matte", get, ended)
+	if got.State != store.Done || got.Proof.V.Compared != 20 || got.Proof.V.Touched != 6 {
 		t.Fatalf("the matte of frames 5 to 24: %+v, %+v", got, got.Proof.V)
 	}
 

@@ -110,7 +110,8 @@ type (
 
 func (s *server) register(api huma.API) {
 	for _, subject := range []func(huma.API){
-		s.registerProgrammes, s.registerSources, s.registerShots, s.registerEdits, s.registerHistory, s.registerDeliveries, s.registerWork,
+		s.registerProgrammes, s.registerSources, s.registerShots, s.registerEdits, s.registerHistory, s.registerDeliveries,
+		s.registerWork,
 		s.registerList, s.registerBoundaries, s.registerChecking, s.registerFollowing, s.registerStyling,
 	} {
 		subject(api)

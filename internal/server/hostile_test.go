@@ -42,7 +42,8 @@ func routes(t *testing.T) (out [][2]string) {
 	for _, p := range []string{
 		"/api/sources/{id}/views/1.jpg", "/api/sources/{id}/frames/1", "/api/deliveries/{id}/file",
 		"/api/attempts/{id}/strip/0", "/api/shots/{id}/foreground/1/{item}/1",
-		"/api/shots/{id}/mattes/{item}", "/api/shots/{id}/stills/1", "/api/shots/{id}/sheets/1/0", "/api/findings/{id}/recovered",
+		"/api/shots/{id}/mattes/{item}", "/api/shots/{id}/stills/1", "/api/shots/{id}/sheets/1/0",
+		"/api/findings/{id}/recovered",
 		"/api/programmes/{id}/list.csv", "/api/programmes/{id}/report.html",
 		"/api/programmes/{id}/report.csv", "/api/uploads/{id}", "/programmes/{id}", "/{id}",
 	} {

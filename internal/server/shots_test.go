@@ -299,7 +299,8 @@ func TestFollowingOverHTTP(t *testing.T) {
 		len(body) < 2000 {
 		t.Errorf("a strip of %d bytes", len(body))
 	}
-	after, before := s.ask("GET", shot+"/sheets/2/20", nil, 200, nil), s.ask("GET", shot+"/sheets/2/20?before=1", nil, 200, nil)
+	after := s.ask("GET", shot+"/sheets/2/20", nil, 200, nil)
+	before := s.ask("GET", shot+"/sheets/2/20?before=1", nil, 200, nil)
 	if !strings.HasPrefix(after, "\xff\xd8") || after == before {
 		t.Errorf("contact sheets of %d and %d bytes", len(after), len(before))
 	}

@@ -303,7 +303,7 @@ func (s *Store) LatestDelivery(ctx context.Context, shot string) (revision int, 
 		Revision int    `db:"revision"`
 		Name     string `db:"name"`
 	}
-	err = none(s.db.GetContext(ctx, &d, `SELECT revision, name FROM delivery WHERE shot = $1 AND state = 'done' AND NOT matte
-		ORDER BY created DESC LIMIT 1`, shot))
+	err = none(s.db.GetContext(ctx, &d, `SELECT revision, name FROM delivery WHERE shot = $1 AND state = 'done'
+		AND NOT matte ORDER BY created DESC LIMIT 1`, shot))
 	return d.Revision, d.Name, err
 }

@@ -407,7 +407,8 @@ func TestWorkAndSummaries(t *testing.T) {
 	if err != nil || len(all) != 1 {
 		t.Fatal(all, err)
 	}
-	if p := all[0]; p.ID != item.Programme || p.Shots != 1 || p.Counts()["todo"] != 1 || p.Source != src.ID || p.Frame > 19 {
+	if p := all[0]; p.ID != item.Programme || p.Shots != 1 || p.Counts()["todo"] != 1 || p.Source != src.ID ||
+		p.Frame > 19 {
 		t.Errorf("%+v", p)
 	}
 }

@@ -8,6 +8,8 @@
   const today = new Date().toISOString().slice(0, 10);
   const soon = new Date(Date.now() + 2 * 86_400_000).toISOString().slice(0, 10);
   const most = 5;
+  const grave = 40; // of an urgency
+  const card = 'flex h-full flex-col gap-0.5 border border-l-4 border-base-300 px-2 py-1.5 hover:bg-base-200';
 
   /** Why a row needs eyes, the more urgent the higher; 0 where it does not. */
   function urgency(r: Row): [number, string] {
@@ -51,17 +53,14 @@
         {@const s = states[row.appearance!.state]}
         <li>
           <a
-            class="flex h-full flex-col gap-0.5 border border-l-4 border-base-300 px-2 py-1.5 hover:bg-base-200 {why[0] >=
-            40
-              ? 'border-l-error'
-              : 'border-l-primary'}"
+            class="{card} {why[0] >= grave ? 'border-l-error' : 'border-l-primary'}"
             href={to(row)}
             onclick={route.follow}
           >
             <span class="truncate font-medium"
               ><span class={s.colour} aria-hidden="true">{s.mark}</span> {row.item.name}</span
             >
-            <span class="line-clamp-2 text-[12px] {why[0] >= 40 ? 'text-error' : ''}">{why[1]}</span>
+            <span class="line-clamp-2 text-[12px] {why[0] >= grave ? 'text-error' : ''}">{why[1]}</span>
             <span class="quiet mt-auto truncate text-[12px]">{row.shot?.name}</span>
           </a>
         </li>

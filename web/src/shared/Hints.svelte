@@ -10,6 +10,9 @@
   const rests = 500; // ms, before what the pointer passes over says something
 
   let shown = $state<{ says: string; name: string; key: string; x: number; y: number; above: boolean }>();
+  const bubble =
+    'pointer-events-none fixed inset-auto m-0 flex w-max max-w-[260px] -translate-x-1/2 items-start gap-2 ' +
+    'border border-base-300 bg-base-200 px-2 py-1 text-[12px] text-base-content shadow-lg';
   let of: Element | undefined;
   let timer: ReturnType<typeof setTimeout> | undefined;
 
@@ -79,9 +82,7 @@
   <div
     {@attach (el) => el.showPopover()}
     popover="manual"
-    class="pointer-events-none fixed inset-auto m-0 flex w-max max-w-[260px] -translate-x-1/2 items-start gap-2 border border-base-300 bg-base-200 px-2 py-1 text-[12px] text-base-content shadow-lg {shown.above
-      ? '-translate-y-full'
-      : ''}"
+    class="{bubble} {shown.above ? '-translate-y-full' : ''}"
     style="left:{shown.x}px;top:{shown.y}px"
     role="tooltip"
     data-testid="hint"

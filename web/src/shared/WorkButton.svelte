@@ -40,6 +40,9 @@
     const of = known.reduce((n, w) => n + w.frames, 0);
     return of ? Math.round((100 * known.reduce((n, w) => n + w.done, 0)) / of) : undefined;
   });
+  const panel =
+    'absolute top-8 right-0 z-40 flex max-h-[70vh] w-96 flex-col gap-1 overflow-auto ' +
+    'border border-base-300 bg-base-100 p-2 shadow-lg';
   let box = $state<HTMLDivElement>();
 </script>
 
@@ -62,11 +65,7 @@
       >{/if}
   </button>
   {#if open}
-    <div
-      class="absolute top-8 right-0 z-40 flex max-h-[70vh] w-96 flex-col gap-1 overflow-auto border border-base-300 bg-base-100 p-2 shadow-lg"
-      role="region"
-      aria-label="Everything that takes long"
-    >
+    <div class={panel} role="region" aria-label="Everything that takes long">
       {#if work.error}<p class="text-error" role="alert">{work.error}</p>{/if}
       <ul class="divide-y divide-base-300">
         {#each work.all as w (w.kind + w.id)}

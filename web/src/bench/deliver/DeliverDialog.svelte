@@ -51,6 +51,12 @@
   }
 </script>
 
+{#snippet choice(name: string, says: string, chosen: () => boolean, choose: () => void)}
+  <label class="flex gap-2"
+    ><input type="radio" class="radio radio-sm" {name} checked={chosen()} onchange={choose} /> {says}</label
+  >
+{/snippet}
+
 <dialog bind:this={dialog} class="modal" aria-label="Deliver" {onclose}>
   <div class="modal-box flex max-w-xl flex-col gap-3 p-4">
     <h2 class="text-[15px] font-semibold">Deliver {view.name}</h2>
@@ -76,21 +82,33 @@
           </div>
           <span class="quiet">Shows</span>
           <div class="flex gap-4">
-            <label class="flex gap-2"
-              ><input type="radio" class="radio radio-sm" name="shows" value={false} bind:group={matte} /> The pictures</label
-            >
-            <label class="flex gap-2"
-              ><input type="radio" class="radio radio-sm" name="shows" value={true} bind:group={matte} /> The matte, as grey</label
-            >
+            {@render choice(
+              'shows',
+              'The pictures',
+              () => !matte,
+              () => (matte = false),
+            )}
+            {@render choice(
+              'shows',
+              'The matte, as grey',
+              () => matte,
+              () => (matte = true),
+            )}
           </div>
           <span class="quiet">Frames</span>
           <div class="flex flex-wrap items-center gap-x-4 gap-y-1">
-            <label class="flex gap-2"
-              ><input type="radio" class="radio radio-sm" name="range" value="all" bind:group={range} /> All</label
-            >
-            {#if span}<label class="flex gap-2"
-                ><input type="radio" class="radio radio-sm" name="range" value="span" bind:group={range} /> The cover’s span</label
-              >{/if}
+            {@render choice(
+              'range',
+              'All',
+              () => range === 'all',
+              () => (range = 'all'),
+            )}
+            {#if span}{@render choice(
+                'range',
+                'The cover’s span',
+                () => range === 'span',
+                () => (range = 'span'),
+              )}{/if}
             <label class="flex items-center gap-2"
               ><input type="radio" class="radio radio-sm" name="range" value="typed" bind:group={range} /> From
               <input

@@ -26,7 +26,7 @@ export type Channel = 'luma' | 'red' | 'green' | 'blue' | 'best';
 
 type Quad = [Point, Point, Point, Point];
 
-/** The four corners that a surface is put right by: its own, or those of the box around it. */
+/** What a surface is put right by: its own four corners, or those of the box around it. */
 const quad = (s: SurfaceOnFrame): Quad => (s.outline.length === 4 ? s.outline : s.corners) as Quad;
 
 export class Following {
@@ -68,12 +68,7 @@ export class Following {
 
   private heard(a: Attempt, before: Attempt | undefined): void {
     if (a.poses && !ended(a) && !a.compare)
-      this.live = {
-        track: a.track.id,
-        first: a.poses.first,
-        states: a.poses.states,
-        sure: a.poses.confidence,
-      };
+      this.live = { track: a.track.id, first: a.poses.first, states: a.poses.states, sure: a.poses.confidence };
     else if (ended(a) && !a.compare && this.live?.track === a.track.id) this.live = undefined;
     const mine = a.id === this.awaited || (this.track && a.track.id === this.track.id);
     if (before && !ended(before) && ended(a) && mine && a.note) this.notice.say(a.note);

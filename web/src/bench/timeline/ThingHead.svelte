@@ -11,12 +11,13 @@
     onclick: () => void;
   }
   let { label = false, name, more, picked, onclick }: Props = $props();
+  const head =
+    'flex h-[22px] w-full items-center gap-1.5 border-b border-l-4 border-b-base-300 pr-2 pl-1.5 text-left text-[12px]';
   const Icon = $derived(label ? Tag : Waypoints);
 </script>
 
 <button
-  class="flex h-[22px] w-full items-center gap-1.5 border-b border-l-4 border-b-base-300 pr-2 pl-1.5 text-left text-[12px]
-    {picked ? 'border-l-primary bg-base-200 text-primary' : 'border-l-transparent hover:bg-base-200'}"
+  class="{head} {picked ? 'border-l-primary bg-base-200 text-primary' : 'border-l-transparent hover:bg-base-200'}"
   aria-pressed={picked}
   {onclick}
 >
