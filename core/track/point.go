@@ -87,7 +87,7 @@ func (t *Points) Step(f Frame) []Pose {
 		return out
 	}
 	// Those that are lost are looked for where the others have gone.
-	m := Fit(from, to, Perspective)
+	m := Fit(from, to, spared(len(from)))
 	for i, p := range t.each {
 		if out[i].State == Lost || out[i].State == Outside {
 			p.now, p.sure = m, m
@@ -95,6 +95,18 @@ func (t *Points) Step(f Frame) []Pose {
 		}
 	}
 	return out
+}
+
+// spared is the model that so many points tell with one to spare: what they just suffice
+// for may lead far astray beside them.
+func spared(points int) Model {
+	switch {
+	case points > 4:
+		return Perspective
+	case points > 3:
+		return Affine
+	}
+	return Similarity
 }
 
 // Fit returns the map of a model that takes points to where they were found, with
