@@ -26,7 +26,7 @@ func TestStronger(t *testing.T) {
 		over  bool
 		says  string
 	}{
-		{kind(cover.Blur), false, "sigma of 44 px"}, // 2.2 strokes
+		{kind(cover.Blur), false, "sigma of 56 px"}, // 2.8 strokes
 		{kind(cover.Mosaic), false, "cells 80 px"},
 		{kind(cover.Mosaic), true, "Track the surface"},
 		{standing, true, "ride with the surface"},

@@ -1,6 +1,6 @@
 // Ways to look at a shot, and to go about in it.
 import { expect, test } from '@playwright/test';
-import { frame, goTo, onScreen, openFootage, selected, size } from '../help';
+import { frame, goTo, onScreen, openFootage, runsEnded, selected, size } from '../help';
 
 test('the steady view holds the cover still; wipe and side by side show both pictures', async ({ page }) => {
   await openFootage(page, 'quay-trike', 'Trike plate');
@@ -82,4 +82,32 @@ test('what may be typed to go somewhere, and ways to play', async ({ page }) => 
   await page.keyboard.press('Space');
   await expect(page.getByTestId('transport')).toHaveAttribute('data-speed', '0');
   expect(await frame(page)).toBe(199);
+});
+
+test('the steady strip is enlarged, shown as a difference, and scrubbed', async ({ page }) => {
+  test.setTimeout(180_000);
+  await openFootage(page, 'quay-trike', 'Trike plate');
+  await page.keyboard.press('v');
+  await runsEnded(page, 1);
+  const strip = page.getByTestId('strip');
+  const cell = strip.getByRole('button', { name: /^Frame 5:/ });
+  const before = (await cell.boundingBox())!;
+  await page.getByRole('button', { name: 'Larger', exact: true }).click();
+  const after = (await cell.boundingBox())!;
+  expect(after.width).toBeGreaterThan(1.9 * before.width);
+  const pictures = strip.locator('img');
+  await expect.poll(() => pictures.first().evaluate((i: HTMLImageElement) => i.naturalWidth)).toBe(3520);
+  const plain = await pictures.first().getAttribute('src');
+  await page.getByRole('button', { name: 'Difference' }).click();
+  await expect(pictures.first()).not.toHaveAttribute('src', plain!);
+  // A drag to the left goes on by as many frames as cells went by; a click goes to one.
+  await goTo(page, '40');
+  const box = (await strip.boundingBox())!;
+  await page.mouse.move(box.x + box.width - 100, box.y + 60);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width - 100 - 3 * 176, box.y + 60, { steps: 6 });
+  await page.mouse.up();
+  await expect(page.getByTestId('frame')).toHaveText('f 43');
+  await strip.getByRole('button', { name: /^Frame 44:/ }).click();
+  await expect(page.getByTestId('frame')).toHaveText('f 44');
 });

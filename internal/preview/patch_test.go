@@ -169,14 +169,15 @@ func BenchmarkPatchThirty(b *testing.B) {
 	}
 }
 
-// The strip shows the surface where it lies on its reference, however it has moved and
-// grown; frames that were not followed, and those without a view frame, are black.
-func TestStrip(t *testing.T) {
-	dir := t.TempDir()
+// carried makes view frames of a red and blue surface that a track carries, with one frame
+// that was not followed and one whose view frame is not made yet.
+func carried(t *testing.T) (dir string, tr cover.Track) {
+	t.Helper()
+	dir = t.TempDir()
 	if err := os.MkdirAll(filepath.Dir(media.ViewPath(dir, 0)), 0o755); err != nil {
 		t.Fatal(err)
 	}
-	tr := cover.Track{
+	tr = cover.Track{
 		ID: "t", Kind: cover.Surface, Frame: 0,
 		Surface: []geom.Point{{X: 100, Y: 60}, {X: 188, Y: 60}, {X: 188, Y: 116}, {X: 100, Y: 116}},
 		Poses:   &cover.Poses{States: "ag-gg", Confidence: make([]float64, 5)},
@@ -216,7 +217,15 @@ func TestStrip(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	b, err := Strip(context.Background(), dir, 0, 640, 360, &tr, 0, 4)
+	return dir, tr
+}
+
+// The strip shows the surface where it lies on its reference, however it has moved and
+// grown; frames that were not followed, and those without a view frame, are black.
+func TestStrip(t *testing.T) {
+	dir, tr := carried(t)
+	steady := Steady{Dir: dir, Width: 640, Height: 360, Track: &tr, Last: 4, Scale: 1}
+	b, err := Strip(context.Background(), steady)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -247,7 +256,90 @@ func TestStrip(t *testing.T) {
 			t.Errorf("frame %d: %v, not %v", f, got, want)
 		}
 	}
-	if _, err := Strip(context.Background(), dir, 0, 640, 360, &tr, 3, 2); err == nil {
-		t.Error("a strip of nothing is made")
+	// Enlarged; and as a difference from the reference it is grey where it is the same.
+	steady.Scale, steady.Difference = 2, true
+	if b, err = Strip(context.Background(), steady); err != nil {
+		t.Fatal(err)
+	}
+	if img, err = jpeg.Decode(bytes.NewReader(b)); err != nil || img.Bounds().Dx() != 2*CellW*StripFrames {
+		t.Fatalf("%v, %v", img.Bounds(), err)
+	}
+	for _, f := range []int{0, 1, 3} {
+		if r, g, b, _ := img.At(2*(f*CellW+25), 2*28).RGBA(); max(off(r), off(g), off(b)) > 40 {
+			t.Errorf("frame %d differs by %d, %d, %d", f, r>>8, g>>8, b>>8)
+		}
+	}
+	for _, wrong := range []func(*Steady){func(s *Steady) { s.First = 5 }, func(s *Steady) { s.Scale = 0 }} {
+		s := steady
+		wrong(&s)
+		if _, err := Strip(context.Background(), s); err == nil {
+			t.Errorf("%+v is made", s)
+		}
+	}
+}
+
+// off is how far a colour of 16 bit is from grey, in codes of 256.
+func off(v uint32) int { return max(int(v>>8)-128, 128-int(v>>8)) }
+
+// The contact sheet shows what is under a cover before, and the cover after; frames that
+// are not there are black.
+func TestContact(t *testing.T) {
+	dir := t.TempDir()
+	if err := os.MkdirAll(filepath.Dir(media.ViewPath(dir, 0)), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	for f := range 3 {
+		img := image.NewRGBA(image.Rect(0, 0, 320, 180))
+		draw.Draw(img, img.Rect, image.NewUniform(color.RGBA{200, 30, 30, 255}), image.Point{}, draw.Src)
+		var b bytes.Buffer
+		if err := jpeg.Encode(&b, img, nil); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(media.ViewPath(dir, f), b.Bytes(), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	d := cover.New(640, 360, 20)
+	fill := cover.NewTreatment("t", cover.Fill)
+	fill.Around, fill.Colour = false, "#2020c8"
+	d, _, err := d.Apply(cover.AddCover{New: cover.Cover{
+		ID: "c", Name: "c", Span: cover.Span{First: 0, Last: 19}, Treatments: []cover.Treatment{fill},
+		Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{
+			{Knots: geom.Box(geom.Rect{Min: geom.Pt(200, 100), Max: geom.Pt(440, 260)})},
+		}}},
+	}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	ask := Sheet{
+		Dir: dir, Width: 640, Height: 360, Document: d, Last: 3,
+		Place: func(int) image.Rectangle { return image.Rect(160, 80, 480, 280) },
+	}
+	at := func(clean bool, f int) (r, b uint32) {
+		t.Helper()
+		ask.Clean = clean
+		pic, err := Contact(context.Background(), ask)
+		if err != nil {
+			t.Fatal(err)
+		}
+		img, err := jpeg.Decode(bytes.NewReader(pic))
+		if err != nil || img.Bounds().Dx() != SheetW*SheetFrames {
+			t.Fatal(img, err)
+		}
+		r, _, b, _ = img.At(f*SheetW+SheetW/2, SheetH/2).RGBA()
+		return r >> 8, b >> 8
+	}
+	if r, b := at(true, 1); r < 150 || b > 80 {
+		t.Errorf("before: %d, %d", r, b)
+	}
+	if r, b := at(false, 1); r > 80 || b < 150 {
+		t.Errorf("after: %d, %d", r, b)
+	}
+	if r, b := at(false, 3); r+b > 20 {
+		t.Errorf("a frame that is not there: %d, %d", r, b)
+	}
+	ask.Last = SheetFrames
+	if _, err := Contact(context.Background(), ask); err == nil {
+		t.Error("a sheet of more than it holds is made")
 	}
 }

@@ -26,14 +26,23 @@ const (
 // strips limits how many are made at once, so that following is not slowed much.
 var strips = make(chan struct{}, 2)
 
-// Strip returns the frames first to last of a followed surface, rectified, side by
-// side in one JPEG. They are taken from the view frames in dir, which no seek and no
-// video decoder is needed for. Frames that were not followed, or whose view frame is
-// not made yet, are black. from is the source's frame that is the shot's frame 0; width
-// and height are the source's.
-func Strip(ctx context.Context, dir string, from, width, height int, t *cover.Track, first, last int) ([]byte, error) {
-	if first > last {
-		return nil, fmt.Errorf("there are no frames %d to %d", first, last)
+// Steady asks for frames First to Last of a followed surface.
+type Steady struct {
+	Dir           string // with the source's view frames
+	From          int    // the source's frame that is the shot's frame 0
+	Width, Height int    // of the source
+	Track         *cover.Track
+	First, Last   int
+	Scale         int  // cells are so many times CellW by CellH; 1 to 3
+	Difference    bool // from the track's first anchor, instead of the picture
+}
+
+// Strip returns the frames, rectified, side by side in one JPEG. They are taken from the
+// view frames, which no seek and no video decoder is needed for. Frames that were not
+// followed, or whose view frame is not made yet, are black.
+func Strip(ctx context.Context, s Steady) ([]byte, error) {
+	if s.First > s.Last || s.Scale < 1 || s.Scale > 3 {
+		return nil, fmt.Errorf("there is no strip of frames %d to %d, %d times as large", s.First, s.Last, s.Scale)
 	}
 	select {
 	case strips <- struct{}{}:
@@ -41,25 +50,29 @@ func Strip(ctx context.Context, dir string, from, width, height int, t *cover.Tr
 	case <-ctx.Done():
 		return nil, ctx.Err()
 	}
-	out := image.NewRGBA(image.Rect(0, 0, CellW*StripFrames, CellH))
+	w, h := CellW*s.Scale, CellH*s.Scale
+	out := image.NewRGBA(image.Rect(0, 0, w*StripFrames, h))
 	for i := 3; i < len(out.Pix); i += 4 {
 		out.Pix[i] = 255
 	}
+	var reference *image.RGBA
+	if s.Difference {
+		reference = image.NewRGBA(image.Rect(0, 0, w, h))
+		s.draw(reference, 0, s.Track.Frame)
+	}
 	var wg sync.WaitGroup
 	slots := make(chan struct{}, 2)
-	for f := first; f <= last && ctx.Err() == nil; f++ {
-		if t.Poses.State(f) == '-' {
+	for f := s.First; f <= s.Last && ctx.Err() == nil; f++ {
+		if s.Track.Poses.State(f) == '-' {
 			continue
 		}
 		slots <- struct{}{}
 		wg.Go(func() {
 			defer func() { <-slots }()
-			pic, err := view(media.ViewPath(dir, from+f))
-			if err != nil {
-				return
+			x0 := (f - s.First) * w
+			if s.draw(out, x0, f) && reference != nil {
+				differ(out, x0, reference)
 			}
-			small := geom.Map{float64(pic.Width) / float64(width), 0, 0, 0, float64(pic.Height) / float64(height), 0, 0, 0, 1}
-			cell(out, (f-first)*CellW, pic, t, small.Mul(t.Map(f)))
 		})
 	}
 	wg.Wait()
@@ -68,17 +81,47 @@ func Strip(ctx context.Context, dir string, from, width, height int, t *cover.Tr
 	return b.Bytes(), err
 }
 
+// draw draws a frame's cell, unless its view frame is not there.
+func (s *Steady) draw(out *image.RGBA, x0, f int) bool {
+	pic, err := view(media.ViewPath(s.Dir, s.From+f))
+	if err != nil {
+		return false
+	}
+	small := geom.Map{
+		float64(pic.Width) / float64(s.Width), 0, 0, 0, float64(pic.Height) / float64(s.Height), 0, 0, 0,
+		1,
+	}
+	cell(out, x0, CellW*s.Scale, CellH*s.Scale, pic, s.Track, small.Mul(s.Track.Map(f)))
+	return true
+}
+
+// amplified is how many times a difference is drawn: what can just be told apart, some
+// four codes, is then seen.
+const amplified = 4
+
+// differ leaves of a cell how far it is from the reference: grey where it is the same.
+func differ(out *image.RGBA, x0 int, reference *image.RGBA) {
+	for y := range reference.Rect.Dy() {
+		for x := range reference.Rect.Dx() {
+			a, b := out.Pix[out.PixOffset(x0+x, y):], reference.Pix[reference.PixOffset(x, y):]
+			for i := range 3 {
+				a[i] = byte(min(max(128+amplified*(int(a[i])-int(b[i])), 0), 255))
+			}
+		}
+	}
+}
+
 // cell draws what lies under the surface and a little around it.
-func cell(out *image.RGBA, x0 int, pic *frame.Picture, t *cover.Track, m geom.Map) {
+func cell(out *image.RGBA, x0, cw, ch int, pic *frame.Picture, t *cover.Track, m geom.Map) {
 	box := t.Box()
 	b := geom.Rect{Min: box[0], Max: box[2]}
 	b = b.Grow(around*(b.Max.X-b.Min.X), around*(b.Max.Y-b.Min.Y))
 	w, h := b.Max.X-b.Min.X, b.Max.Y-b.Min.Y
-	scale := max(w/(CellW-2), h/CellH) // surface pixels for one of the cell
+	scale := max(w/float64(cw-2), h/float64(ch)) // surface pixels for one of the cell
 	c := b.Centre()
-	to := m.Mul(geom.Map{scale, 0, c.X - scale*CellW/2, 0, scale, c.Y - scale*CellH/2, 0, 0, 1})
+	to := m.Mul(geom.Map{scale, 0, c.X - scale*float64(cw)/2, 0, scale, c.Y - scale*float64(ch)/2, 0, 0, 1})
 	var reach geom.Rect
-	for i, q := range [4]geom.Point{{}, {X: CellW}, {X: CellW, Y: CellH}, {Y: CellH}} {
+	for i, q := range [4]geom.Point{{}, {X: float64(cw)}, {X: float64(cw), Y: float64(ch)}, {Y: float64(ch)}} {
 		p := to.Apply(q)
 		if !p.Finite() {
 			return
@@ -96,9 +139,9 @@ func cell(out *image.RGBA, x0 int, pic *frame.Picture, t *cover.Track, m geom.Ma
 		return
 	}
 	// As many samples for a pixel of the cell as it takes of the picture's.
-	n := min(max(int(math.Ceil(math.Sqrt(math.Abs(geom.Area(ring(to))/(CellW*CellH))))), 1), 5)
-	for y := range CellH {
-		for x := range CellW - 2 {
+	n := min(max(int(math.Ceil(math.Sqrt(math.Abs(geom.Area(ring(to, cw, ch))/float64(cw*ch))))), 1), 5)
+	for y := range ch {
+		for x := range cw - 2 {
 			var sum [3]int
 			for k := range n * n {
 				p := to.Apply(geom.Pt(float64(x)+(float64(k%n)+.5)/float64(n), float64(y)+(float64(k/n)+.5)/float64(n)))
@@ -119,9 +162,7 @@ func cell(out *image.RGBA, x0 int, pic *frame.Picture, t *cover.Track, m geom.Ma
 	}
 }
 
-func ring(m geom.Map) []geom.Point {
-	return []geom.Point{
-		m.Apply(geom.Point{}), m.Apply(geom.Pt(CellW, 0)), m.Apply(geom.Pt(CellW, CellH)),
-		m.Apply(geom.Pt(0, CellH)),
-	}
+func ring(m geom.Map, cw, ch int) []geom.Point {
+	w, h := float64(cw), float64(ch)
+	return []geom.Point{m.Apply(geom.Point{}), m.Apply(geom.Pt(w, 0)), m.Apply(geom.Pt(w, h)), m.Apply(geom.Pt(0, h))}
 }

@@ -2,6 +2,7 @@ package server
 
 import (
 	"archive/zip"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -412,8 +413,16 @@ func (s *server) strip(w http.ResponseWriter, req *http.Request) {
 	}
 	t := a.Spec.V.Track
 	t.Poses = a.Poses.V
-	img, err := preview.Strip(ctx, s.Library.Dir(r.src.ID), r.shot.First, r.clip.Info.Width, r.clip.Info.Height, &t,
-		first, min(first+preview.StripFrames, r.shot.Frames)-1)
+	scale, err := strconv.Atoi(cmp.Or(req.URL.Query().Get("scale"), "1"))
+	if err != nil {
+		refuse(w, http.StatusUnprocessableEntity, "The scale is 1 to 3.")
+		return
+	}
+	img, err := preview.Strip(ctx, preview.Steady{
+		Dir: s.Library.Dir(r.src.ID), From: r.shot.First, Width: r.clip.Info.Width, Height: r.clip.Info.Height,
+		Track: &t, First: first, Last: min(first+preview.StripFrames, r.shot.Frames) - 1,
+		Scale: scale, Difference: req.URL.Query().Get("difference") != "",
+	})
 	if err != nil {
 		failed(w, err)
 		return

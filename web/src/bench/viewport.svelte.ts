@@ -10,6 +10,8 @@ export class Viewport {
   mode = $state<ViewMode>('concealed');
   overlays = $state(true);
   strip = $state(true); // the steady strip
+  stripLarge = $state(false);
+  stripDiffers = $state(false); // from the reference, instead of the picture
   sheet = $state(false); // the contact sheet, over the picture
   course = $state(false); // the path of the cover's centre is shown
   room = $state.raw({ w: 1, h: 1 }); // of the picture on the screen, px

@@ -4,7 +4,10 @@
   import type { Bench } from '../bench.svelte';
 
   let { bench }: { bench: Bench } = $props();
-  const [cellW, cellH, per] = [88, 56, 20];
+  const per = 20; // frames in one picture of the server
+  const times = $derived(bench.viewport.stripLarge ? 2 : 1);
+  const [cellW, cellH] = $derived([88 * times, 56 * times]);
+  const as = $derived(`&scale=${times}${bench.viewport.stripDiffers ? '&difference=1' : ''}`);
   let room = $state<HTMLDivElement>();
   let width = $state(800);
   const s = $derived(bench.following.striped);
@@ -28,7 +31,7 @@
   let pictures = $state.raw<Record<string, { of: string; url: string }>>({});
   let asking = $state(false);
   const gone = new AbortController();
-  const of = (at: number) => `${s!.attempt}/strip/${at}?known=${version(at)}${bench.following.running ? 'r' : ''}`;
+  const of = (at: number) => `${s!.attempt}/strip/${at}?known=${version(at)}${bench.following.running ? 'r' : ''}${as}`;
   $effect(() => {
     if (asking || !s) return;
     const distance = (at: number) => Math.abs(at + per / 2 - bench.playhead.frame);
@@ -66,6 +69,18 @@
     o.observe(room!);
     return () => o.disconnect();
   });
+  // Dragged along, it scrubs: the frame under the pointer stays under it.
+  let grip: { x: number; frame: number; moved: boolean } | undefined;
+  function scrub(e: PointerEvent) {
+    if (!grip || !(e.buttons & 1)) return;
+    const by = Math.round((grip.x - e.clientX) / cellW);
+    if (by) grip.moved = true;
+    bench.playhead.seek(Math.min(Math.max(grip.frame + by, first), span.last));
+  }
+  function choose(f: number) {
+    if (!grip?.moved) bench.playhead.seek(f);
+    grip = undefined;
+  }
   const anchors = $derived(new Set(bench.following.states(bench.selection.cover!)?.anchors));
 </script>
 
@@ -73,8 +88,35 @@
   class="grid border-t border-base-300"
   style="grid-template-columns: 200px minmax(0,1fr) 12px;height:{cellH + 18}px"
 >
-  <span class="quiet px-2 pt-1">Steady strip</span>
-  <div bind:this={room} class="relative overflow-hidden" role="group" aria-label="Steady strip" data-testid="strip">
+  <div class="flex flex-col items-start gap-1 px-2 pt-1">
+    <span class="quiet">Steady strip</span>
+    <div class="flex gap-1">
+      <button
+        class="btn btn-xs {bench.viewport.stripLarge ? 'bg-base-300' : ''}"
+        aria-pressed={bench.viewport.stripLarge}
+        onclick={() => (bench.viewport.stripLarge = !bench.viewport.stripLarge)}>Larger</button
+      >
+      <button
+        class="btn btn-xs {bench.viewport.stripDiffers ? 'bg-base-300' : ''}"
+        aria-pressed={bench.viewport.stripDiffers}
+        onclick={() => (bench.viewport.stripDiffers = !bench.viewport.stripDiffers)}>Difference</button
+      >
+    </div>
+  </div>
+  <div
+    bind:this={room}
+    class="relative touch-none overflow-hidden"
+    role="group"
+    aria-label="Steady strip"
+    data-testid="strip"
+    onpointerdown={(e) => {
+      if (e.button !== 0) return;
+      bench.playhead.pause();
+      grip = { x: e.clientX, frame: bench.playhead.frame, moved: false };
+    }}
+    onpointermove={scrub}
+    onpointerleave={() => (grip = undefined)}
+  >
     <div class="absolute top-0 left-0 h-full" style="width:{frames * cellW}px;transform:translateX({-left}px)">
       {#each blocks as at (at)}
         {#if pictures[at]?.url && pictures[at].of.startsWith(s!.attempt)}
@@ -98,7 +140,7 @@
             aria-label="Frame {f}: {anchors.has(f) ? 'anchor' : marks[c] || 'good'}{bad
               .map((x) => `, ${x.title}`)
               .join('')}"
-            onclick={() => (bench.playhead.pause(), bench.playhead.seek(f))}
+            onclick={() => choose(f)}
           >
             {#if c === 'w'}<span
                 class="absolute inset-x-0 top-0 h-[5px]"
@@ -114,7 +156,7 @@
           </button>
           {@const severe = bad.some((x) => x.severity === 'severe')}
           {#if bad.length}<span
-              class="pointer-events-none absolute top-0 z-10 max-w-[86px] truncate bg-[#161616]/85 px-1 text-[11px]"
+              class="pointer-events-none absolute top-0 z-10 max-w-full truncate bg-[#161616]/85 px-1 text-[11px]"
               class:text-[#f0765a]={severe}
               class:text-[#e0bd6b]={!severe}
               style="left:{(f - first) * cellW}px"
