@@ -1,8 +1,8 @@
 // Waits until the demo sources are brought in, so that no test competes with that.
-import { port } from './server';
+import type { FullConfig } from '@playwright/test';
 
-export default async function ready(): Promise<void> {
-  const base = `http://127.0.0.1:${port}/api/programmes`;
+export default async function ready(config: FullConfig): Promise<void> {
+  const base = `${config.projects[0]!.use.baseURL}/api/programmes`;
   const [demo] = await (await fetch(base)).json();
   for (let i = 0; i < 600; i++) {
     const p = await (await fetch(`${base}/${demo.id}`)).json();

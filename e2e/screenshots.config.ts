@@ -1,5 +1,8 @@
 import base from './playwright.config';
-import { server } from './server';
+import { server, use } from './server';
+
+// Beside the tests, which may run meanwhile.
+const port = 8437;
 
 // The main views, of the demo programme.
 export default {
@@ -9,5 +12,6 @@ export default {
   fullyParallel: false,
   workers: 1,
   timeout: 300_000,
-  webServer: server('../.run/e2e', 8431, true),
+  use: { ...use, baseURL: `http://127.0.0.1:${port}` },
+  webServer: server('../.run/pictures', port, true),
 };

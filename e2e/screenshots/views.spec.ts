@@ -15,6 +15,9 @@ test.describe.configure({ mode: 'serial' });
 test('the programme', async ({ page }) => {
   test.setTimeout(360_000);
   await page.goto('/');
+  await expect(page.locator('main img').first()).toBeVisible();
+  await page.waitForTimeout(800);
+  await shot(page, 'programmes');
   await page.getByRole('link', { name: /Tidewrack/ }).click();
   await expect(page.getByTestId('shot').locator('img')).toHaveCount(5);
   await page.waitForLoadState('networkidle').catch(() => {});
@@ -27,6 +30,10 @@ test('keys and the tracker', async ({ page }) => {
   await openDemo(page, 'Cargo trike on the quay');
   await at(page, 150);
   await shot(page, 'bench');
+  await page.keyboard.press('0');
+  await expect(page.locator('[data-testid=sheet-cell][data-ready=false]')).toHaveCount(0, { timeout: 60_000 });
+  await shot(page, 'sheet');
+  await page.keyboard.press('0');
   await page.getByRole('tab', { name: 'Follow' }).click();
   await page.keyboard.press('Shift+P');
   for (let i = 0; i < 9; i++) {
@@ -122,13 +129,8 @@ test('treatments and holdouts', async ({ page }) => {
   await shot(page, 'hold');
 });
 
-test('a portrait shot, delivering, all actions', async ({ page }) => {
+test('delivering, all actions', async ({ page }) => {
   test.setTimeout(360_000);
-  await openDemo(page, 'Rower, portrait');
-  await at(page, 40);
-  await page.getByRole('button', { name: 'Box' }).click();
-  await shot(page, 'portrait');
-
   await openDemo(page, 'Departures screen by hand');
   await at(page, 60);
   await page.getByRole('button', { name: 'Deliver' }).click();

@@ -1,7 +1,7 @@
 // What takes long is in one place on every page; the contact sheet; the first steps of a
 // programme that is new.
 import { expect, test } from '@playwright/test';
-import { accessible, clip, newProgramme, openFootage } from '../help';
+import { accessible, clip, corners, dragOn, goTo, newProgramme, openFootage, runsEnded, saved } from '../help';
 
 test('a new programme leads to its first cover, and what takes long is listed on every page', async ({ page }) => {
   test.setTimeout(240_000);
@@ -71,4 +71,37 @@ test('the contact sheet shows every frame of the span, and leads to one', async 
   await page.keyboard.press('Enter');
   await expect(page.getByTestId('sheet')).toHaveCount(0);
   await expect(page.getByTestId('frame')).toHaveText('f 124');
+});
+
+test('the guide leads from an empty shot to a delivery', async ({ page }) => {
+  test.setTimeout(300_000);
+  await openFootage(page, 'quay-trike', 'Trike plate', false);
+  await page.keyboard.press('Alt+g');
+  const guide = page.getByTestId('guide');
+  const step = guide.locator('[aria-current=step]');
+  await expect(step).toContainText('press B');
+  await accessible(page);
+  await goTo(page, '20');
+  const c = corners('quay-trike')[20]!;
+  const [xs, ys] = [c.map((p) => p.x), c.map((p) => p.y)];
+  await page.keyboard.press('b');
+  await dragOn(page, Math.min(...xs) - 5, Math.min(...ys) - 5, Math.max(...xs) + 5, Math.max(...ys) + 5);
+  await saved(page);
+  await expect(step).toContainText('Press V');
+  await page.keyboard.press('v');
+  await runsEnded(page, 1);
+  await page.keyboard.press('0');
+  await expect(page.getByTestId('sheet')).toBeVisible();
+  await page.keyboard.press('0');
+  await expect(step).toContainText('Alt+4');
+  await page.keyboard.press('Alt+4');
+  await expect(step).toContainText('Ctrl+Enter');
+  await page.keyboard.press('Control+Enter');
+  await expect(step).toContainText('Shift+D', { timeout: 150_000 });
+  await page.keyboard.press('Shift+D');
+  const dialog = page.getByRole('dialog', { name: 'Deliver' });
+  await dialog.getByRole('button', { name: 'Deliver' }).click();
+  await expect(dialog.locator('[data-state=done]')).toHaveCount(1, { timeout: 150_000 });
+  await dialog.getByRole('button', { name: 'Close' }).click();
+  await expect(guide.getByRole('heading')).toHaveText(/^Done/);
 });

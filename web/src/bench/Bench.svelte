@@ -15,6 +15,7 @@
   import { route } from '../shared/route.svelte';
   import Actions from './Actions.svelte';
   import Changes from './Changes.svelte';
+  import Guide from './Guide.svelte';
   import DeliverDialog from './deliver/DeliverDialog.svelte';
   import Rail from './Rail.svelte';
   import Timeline from './timeline/Timeline.svelte';
@@ -140,6 +141,7 @@
     </header>
     <div class="relative col-start-1 row-start-2 grid min-h-0 min-w-0">
       <Picture {bench} />
+      {#if bench.viewport.guide}<Guide {bench} />{/if}
       {#if bench.session.conflict}
         {@const head = bench.session.conflict.head}
         <div

@@ -234,10 +234,11 @@ export const actions: Action[] = [
     run: (bench) => bench.checking.move('ready'),
   },
   { name: 'Deliver', keys: ['Shift+D'], run: () => document.dispatchEvent(new CustomEvent('deliver')) },
+  { name: 'Guide: a first job', keys: ['Alt+G'], run: (bench) => (bench.viewport.guide = !bench.viewport.guide) },
   {
     name: 'Contact sheet of the span',
     keys: ['0'],
-    run: (bench) => (bench.viewport.sheet = !bench.viewport.sheet),
+    run: (bench) => ((bench.viewport.sheet = !bench.viewport.sheet), (bench.viewport.sheeted = true)),
   },
   { name: 'Fit the picture', keys: ['F'], run: (bench) => bench.viewport.fit() },
   { name: 'The whole shot on the timeline', keys: ['Shift+Z'], run: (bench) => bench.scale.fit() },

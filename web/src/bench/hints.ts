@@ -146,6 +146,7 @@ const said: Record<string, string> = {
   // The timeline.
   Tracks: 'Tracks and labels of this shot, as things of their own.',
   'Tracks and labels': 'As things of their own: named, trimmed, removed.',
+  'Close the guide': 'It comes again with its key.',
   Larger: 'The strip twice as large.',
   Difference: 'Grey where the surface looks as on its reference: what slips or changes stands out.',
   'Marker at*': 'Goes to the frame, and shows the note.',

@@ -13,6 +13,8 @@ export class Viewport {
   stripLarge = $state(false);
   stripDiffers = $state(false); // from the reference, instead of the picture
   sheet = $state(false); // the contact sheet, over the picture
+  sheeted = $state(false); // it was looked at
+  guide = $state(new URLSearchParams(location.search).has('guide'));
   course = $state(false); // the path of the cover's centre is shown
   room = $state.raw({ w: 1, h: 1 }); // of the picture on the screen, px
   full = false; // the picture is shown at the source's size

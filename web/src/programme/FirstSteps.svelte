@@ -23,7 +23,7 @@
     {
       done: covered,
       says: 'Open the first shot and draw the first cover over what must be hidden.',
-      run: () => first && route.go(`/shots/${first.id}`),
+      run: () => first && route.go(`/shots/${first.id}?guide=1`),
       can: !!first,
     },
   ]);

@@ -56,6 +56,12 @@
     return () => (stop(), clearTimeout(later));
   });
   const readyShots = $derived(new Set(p?.shots.filter((s) => sourceOf(s)?.state === 'ready').map((s) => s.id)));
+  /** While nothing is done: what to begin with, something flat that is not covered. */
+  const guided = $derived(
+    c.counts.approved + c.counts.waived + c.counts.ready
+      ? undefined
+      : c.rows.find((r) => r.shot && !r.appearance!.covered && readyShots.has(r.shot.id)),
+  );
   const done = $derived(c.rows.length ? Math.round((100 * (c.counts.approved + c.counts.waived)) / c.rows.length) : 0);
 
   /** Keys of the list, while nothing is typed. */
@@ -181,6 +187,15 @@
         onlist={() => document.getElementById('import')?.click()}
       />
       {#if p.shots.length}<MasterBand programme={p} list={c.list} />{/if}
+      {#if guided}<a
+          class="flex items-baseline gap-2 self-start border border-base-300 px-3 py-1.5 hover:bg-base-200"
+          href="/shots/{guided.shot!.id}?item={guided.item.id}&guide=1"
+          onclick={route.follow}
+          data-testid="guided"
+          ><span class="font-semibold">A first job, in five minutes</span><span class="quiet"
+            >{guided.item.name} in {guided.shot!.name}</span
+          ></a
+        >{/if}
       <Eyes {c} />
     {/if}
 
