@@ -8,7 +8,7 @@ export default defineConfig({
   // Each test has a programme of its own; what the server does for it takes most of two cores.
   fullyParallel: true,
   workers: Math.max(Math.floor(availableParallelism() / 2), Number(process.env.WORKERS ?? 1)),
-  timeout: 120_000,
+  timeout: 300_000, // a busy machine is slow; what hangs is ended all the same
   expect: { timeout: 15_000 },
   reporter: [['list']],
   use,

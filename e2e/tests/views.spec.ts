@@ -50,3 +50,39 @@ test('the bench plays, and every action is in the list', async ({ page }) => {
   const box = (await page.locator('canvas[data-main]').boundingBox())!;
   expect(box.width).toBe(2560);
 });
+
+test('review is held in the hand: what is touched is large enough, lying and upright', async ({ page, browser }) => {
+  await openFootage(page, 'chandlers-sign', 'Sign');
+  const shot = page.url().split('/').pop()!.split('?')[0]!;
+  const { programme, items } = await (await page.request.get(`/api/shots/${shot}`)).json();
+  const ready = { state: 'ready', by: 'Editor' };
+  const r = await page.request.post(`/api/shots/${shot}/items/${items[0].id}/decisions`, { data: ready });
+  expect(r.ok()).toBe(true);
+  for (const viewport of [
+    { width: 1180, height: 820 },
+    { width: 820, height: 1180 },
+  ]) {
+    const tablet = await browser.newContext({ viewport, hasTouch: true, isMobile: true });
+    const held = await tablet.newPage();
+    await held.goto(`/review/${programme}`);
+    await held.getByTestId('to-review').tap();
+    await expect(held.getByTestId('review-picture')).toHaveAttribute('data-shown', /concealed$/, { timeout: 60_000 });
+    const small = await held.evaluate(() =>
+      [...document.querySelectorAll<HTMLElement>('.review button:not(.absolute), .review .input')]
+        .filter((e) => e.getClientRects().length > 0 && !e.classList.contains('underline'))
+        .map((e) => [e.textContent.trim() || e.getAttribute('aria-label'), e.getBoundingClientRect().height] as const)
+        .filter(([, h]) => h < 44),
+    );
+    expect(small).toEqual([]);
+    // All of it is in the window, and most of it is the picture.
+    const picture = (await held.getByTestId('review-picture').boundingBox())!;
+    expect(picture.width).toBeGreaterThan(0.55 * viewport.width);
+    // It plays by itself; a tap stops it.
+    const pause = held.getByRole('button', { name: 'Pause', exact: true });
+    expect((await pause.boundingBox())!.y + 44).toBeLessThanOrEqual(viewport.height);
+    await pause.tap();
+    await expect(held.getByRole('button', { name: 'Play', exact: true })).toBeVisible();
+    await accessible(held);
+    await tablet.close();
+  }
+});

@@ -221,8 +221,8 @@
 
 <svelte:window onkeydown={(e) => press(e, true)} onkeyup={(e) => press(e, false)} onblur={() => (clean = false)} />
 
-<main class="grid h-full overflow-hidden" style="grid-template: 38px minmax(0,1fr) / 190px minmax(0,1fr) 300px">
-  <header class="col-span-3 flex items-center gap-3 border-b border-base-300 px-3">
+<main class="review h-full overflow-hidden">
+  <header class="flex items-center gap-3 border-b border-base-300 px-3">
     <a class="quiet hover:underline" href="/programmes/{id}" onclick={route.follow}>Clearance list</a>
     <h1 class="font-semibold">Review</h1>
     {#if error}<span class="ml-3 text-error" role="alert">{error}</span>{/if}
@@ -269,7 +269,7 @@
     {/each}
   </nav>
 
-  <div class="flex min-h-0 min-w-0 flex-col">
+  <div class="reel flex min-h-0 min-w-0 flex-col">
     <div class="relative flex min-h-0 flex-1 items-center justify-center bg-[#1c1c1c]">
       {#if r && here}
         <div
