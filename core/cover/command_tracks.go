@@ -97,6 +97,12 @@ func (e TrimTrack) apply(d *draft) (string, error) {
 		s := *e.Trim
 		t.Trim, label = &s, fmt.Sprintf("trimmed %s to f %d to %d", t.Name, s.First, s.Last)
 	}
+	// At once: what is decided by the poses, such as whether an approval still stands, is
+	// asked of this document.
+	if t.whole != nil {
+		t.Poses = t.whole.within(t.Trim)
+	}
+	d.link()
 	return label, nil
 }
 

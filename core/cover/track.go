@@ -25,6 +25,8 @@ type Track struct {
 	// Poses are kept apart from the document, under the attempt; a document that goes
 	// out of the program carries them.
 	Poses *Poses `json:"poses,omitempty"`
+
+	whole *Poses // as attached, before trimming
 }
 
 // TrackKind is what is followed.
@@ -193,7 +195,8 @@ func (d *Document) Attach(of func(attempt string) *Poses) {
 	d.Tracks = slices.Clone(d.Tracks)
 	for i := range d.Tracks {
 		t := &d.Tracks[i]
-		t.Poses = of(t.Attempt).within(t.Trim)
+		t.whole = of(t.Attempt)
+		t.Poses = t.whole.within(t.Trim)
 	}
 	d.link()
 }

@@ -113,6 +113,9 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 	if err != nil {
 		return err
 	}
+	if was.State == "stopped" {
+		return nil
+	}
 	all, err := r.store.Styles(ctx, sh.Programme)
 	if err != nil {
 		return err
@@ -124,9 +127,6 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 	d := head.Document
 	cuts := cutsIn(src, sh)
 	res := toCheck(sh, head, was)
-	if was.State == "stopped" {
-		return nil
-	}
 	begun := time.Now()
 	if err := r.store.BeginCheckRun(ctx, sh.ID); err != nil {
 		return err

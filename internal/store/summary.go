@@ -12,7 +12,7 @@ type Summary struct {
 	States json.RawMessage `db:"states" json:"-"`
 	Severe int             `db:"severe" json:"severe" doc:"open severe findings"`
 	Due    string          `db:"due" json:"due" doc:"the earliest day of what is not done; empty where there is none"`
-	Source string          `db:"source" json:"source" doc:"of the first shot whose frames are there; empty where there is none"`
+	Source string          `db:"source" json:"source" doc:"of the first shot that can be shown, or empty"`
 	Frame  int             `db:"frame" json:"frame" doc:"of that source, to be shown"`
 }
 

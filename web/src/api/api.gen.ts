@@ -2424,7 +2424,7 @@ export interface components {
             severe: number;
             /** Format: int64 */
             shots: number;
-            /** @description of the first shot whose frames are there; empty where there is none */
+            /** @description of the first shot that can be shown, or empty */
             source: string;
             /** @description how many appearances of items are in each state */
             states: {
