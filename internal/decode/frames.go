@@ -26,7 +26,7 @@ type Frames struct {
 
 	mu      sync.Mutex
 	streams map[string]*stream
-	asked   time.Time // when somebody asked for a frame, or worked on the bench, last
+	asked   time.Time // until when somebody asked for frames, or worked on the bench
 }
 
 type frameKey struct {
@@ -113,14 +113,23 @@ func (c *Frames) Kept(id string, clip media.Clip, f int) *frame.Picture {
 	return p
 }
 
-// Touch says that somebody works on the bench: what nobody waits for gives way.
-func (c *Frames) Touch() {
+// Touch says that somebody works on the bench, now and for so long: what nobody waits for
+// gives way.
+func (c *Frames) Touch(lasting time.Duration) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.asked = time.Now()
+	c.touch(lasting)
 }
 
-// Quiet is how long nobody has asked for a frame, or worked on the bench otherwise.
+// touch is Touch; c.mu is held.
+func (c *Frames) touch(lasting time.Duration) {
+	if until := time.Now().Add(lasting); until.After(c.asked) {
+		c.asked = until
+	}
+}
+
+// Quiet is how long nobody has asked for a frame, or worked on the bench otherwise; less
+// than nothing while somebody is known to go on.
 func (c *Frames) Quiet() time.Duration {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -144,7 +153,7 @@ func (c *Frames) Get(ctx context.Context, class budget.Class, id string, clip me
 ) {
 	c.mu.Lock()
 	if class != budget.Later {
-		c.asked = time.Now()
+		c.touch(0)
 	}
 	c.mu.Unlock()
 	if p := c.Kept(id, clip, f); p != nil {

@@ -65,11 +65,13 @@ func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) err
 }
 
 // share of the time that background work takes while somebody works on the bench all the
-// time: it goes slower then, but goes on. mostRest bounds one rest.
+// time: it goes slower then, but goes on. A rest lasts mostRest at most, and leastRest at
+// least, for a decoder works ahead while its reader rests, and is not seen to take time.
 const (
-	share    = 10
-	mostRest = 600 * time.Millisecond
-	quiet    = 200 * time.Millisecond // without work on the bench
+	share     = 10
+	leastRest = 100 * time.Millisecond
+	mostRest  = 600 * time.Millisecond
+	quiet     = 200 * time.Millisecond // without work on the bench
 )
 
 // giveWay returns what a job calls between pieces of its work, by several at once: it
@@ -85,7 +87,7 @@ func (r *Runner) giveWay(ctx context.Context, awaited func() bool) func() {
 		}
 		took := time.Duration(time.Now().UnixNano() - last.Load())
 		defer func() { last.Store(time.Now().UnixNano()) }()
-		until := time.Now().Add(min((share-1)*took, mostRest))
+		until := time.Now().Add(min(max((share-1)*took, leastRest), mostRest))
 		for ctx.Err() == nil && time.Now().Before(until) {
 			if r.awaited.Load() == 0 && (r.Bench == nil || r.Bench.Quiet() > quiet) {
 				return
@@ -291,8 +293,8 @@ func (r *Runner) search(ctx context.Context, job *river.Job[store.SearchArgs]) e
 }
 
 // searchPiece is how many frames are looked at before those who work on the bench go
-// first: a tenth of a second's work, or less.
-const searchPiece = 16
+// first: a few hundredths of a second's work.
+const searchPiece = 4
 
 func (r *Runner) boundaries(ctx context.Context, src store.Source, beat func(int)) error {
 	clip, err := r.lib.Clip(src)

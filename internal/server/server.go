@@ -131,7 +131,7 @@ var work = regexp.MustCompile(
 func (s *server) working(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if s.Patches != nil && work.MatchString(r.URL.Path) && r.URL.Query().Get("prepare") == "" {
-			s.Patches.Frames.Touch()
+			s.Patches.Frames.Touch(0)
 		}
 		next.ServeHTTP(w, r)
 	})

@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"net/http"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -54,7 +55,19 @@ func (s *server) registerShots(api huma.API) {
 		"What the covers of a revision change of a view frame", 200), s.patch)
 	huma.Register(api, op("previewPatch", http.MethodPost, "/api/shots/{id}/preview",
 		"The same after commands that are not saved", 200), s.previewPatch)
+	huma.Register(api, op("playing", http.MethodPost, "/api/shots/{id}/playing",
+		"Say, about once a second, that a shot is being played: what nobody waits for gives way", 204),
+		func(context.Context, *ByID) (*struct{}, error) {
+			if s.Patches != nil {
+				s.Patches.Frames.Touch(playingFor)
+			}
+			return nil, nil
+		})
 }
+
+// playingFor is how long a shot is taken to be played after its page said so: a browser
+// that has all pictures at hand asks for nothing.
+const playingFor = 1500 * time.Millisecond
 
 func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
 	sh, src, err := s.Store.Reel(ctx, in.ID)

@@ -1,6 +1,6 @@
 // The bench: its parts, put together. What a part needs it is given here; no part knows
 // the bench. Each step of the work has its state and its card in a folder of its own.
-import { listen, type Item } from '../api/api';
+import { api, listen, type Item } from '../api/api';
 import { core, loadCore } from '../core/core';
 import { Attempts } from './attempts.svelte';
 import { Checking } from './check/checking.svelte';
@@ -119,6 +119,7 @@ export class Bench {
       },
       leave: () => this.toolbox.leave(),
       busy: () => this.busy(),
+      playing: () => void api.POST('/api/shots/{id}/playing', { params: { path: { id: this.id } } }).catch(() => {}),
     };
   }
 

@@ -17,6 +17,7 @@ export class Frames {
   private patches = new Map<string, Held<Patch>>();
   private queue: (() => Promise<unknown>)[] = [];
   private running = 0;
+  private sharpening: { url: string; stop: AbortController } | undefined; // the exact patch that is waited for
   private atOnce = 1;
 
   constructor(
@@ -70,19 +71,22 @@ export class Frames {
 
   /**
    * The patch of a frame. Where it is waited for, it may first be a quick one; the
-   * exact one takes its place when it is here.
+   * exact one takes its place when it is here, unless another frame is waited for by then.
    */
   patch(revision: number, f: number, as: { full?: boolean; matte?: boolean; quick?: boolean } = {}): Held<Patch> {
     const { full = false, matte = false, quick = false } = as;
     const url =
       `/api/shots/${this.shot}/patches/${revision}/${f}?` + (full ? 'full=true&' : '') + (matte ? 'matte=true&' : '');
+    if (quick && this.sharpening && this.sharpening.url !== url) this.sharpening.stop.abort();
     const h: Held<Patch> = this.fetch(
       this.patches,
       url,
       async () => {
         const first = await patch(steady(quick && !full ? url + 'quick=true' : url));
         if (first.quick) {
-          void patch(steady(url)).then(
+          const stop = new AbortController();
+          this.sharpening = { url, stop };
+          void patch(steady(url, { signal: stop.signal })).then(
             (exact) => {
               if (this.patches.get(url) !== h) return exact.picture?.close();
               h.value = exact;
@@ -90,7 +94,7 @@ export class Frames {
               first.picture?.close();
               this.sharper();
             },
-            () => {},
+            () => (h.failed = true), // asked for again when it is looked at
           );
         }
         return first;

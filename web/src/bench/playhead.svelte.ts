@@ -12,7 +12,11 @@ export interface Clip {
   leave(): void;
   /** Called at everything the editor does. */
   busy(): void;
+  /** Called about once a second while it plays. */
+  playing(): void;
 }
+
+const beat = 1000; // ms
 
 export class Playhead {
   frame = $state(0);
@@ -79,11 +83,16 @@ export class Playhead {
     let from = performance.now();
     let at = this.frame;
     let rolling = false;
+    let told = -Infinity;
     const len = range[1] - range[0] + 1;
     const next = (f: number, n: number) => range[0] + ((((f - range[0] + n) % len) + len) % len);
     this.frames.ahead(this.clip.shown, at, Math.sign(speed), range, true);
     const tick = (now: number) => {
       if (this.speed === 0) return;
+      if (now - told > beat) {
+        told = now;
+        this.clip.playing();
+      }
       const step = Math.sign(this.speed);
       if (!rolling) {
         // A few frames are there before the clock starts.
