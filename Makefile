@@ -31,13 +31,13 @@ web/node_modules/.stamp: web/package-lock.json
 e2e/node_modules/.stamp: e2e/package-lock.json
 	cd e2e && npm install --no-audit --no-fund --loglevel=error && touch node_modules/.stamp
 
-web/public/core.wasm: $(CORE_SOURCES)
+web/src/core/core.wasm: $(CORE_SOURCES)
 	GOOS=js GOARCH=wasm go build -ldflags='-s -w' -o $@ ./cmd/core-wasm
 
 web/public/wasm_exec.js: $(shell go env GOROOT)/lib/wasm/wasm_exec.js
 	cp $< $@ && touch $@
 
-web/dist/app/index.html: web/node_modules/.stamp web/public/core.wasm web/public/wasm_exec.js $(WEB_SOURCES)
+web/dist/app/index.html: web/node_modules/.stamp web/src/core/core.wasm web/public/wasm_exec.js $(WEB_SOURCES)
 	cd web && npx --no-install vite build --logLevel warn && touch dist/app/index.html
 
 contract: web/node_modules/.stamp ## make docs/openapi.json and the client's types from the Go types
@@ -77,7 +77,7 @@ test-race: setup-test
 	go test -race ./internal/budget ./internal/decode ./internal/preview ./internal/reference
 
 # The core as the browser runs it. Node is given a small environment: its start refuses a large one.
-test-wasm: web/public/core.wasm
+test-wasm: web/src/core/core.wasm
 	env -i HOME="$$HOME" PATH="$$PATH" $$(go env | grep -E "^(GOPROXY|GOFLAGS|GONOSUMDB|GOSUMDB|GOMODCACHE|GOCACHE)=" | tr -d "'") \
 	  GOOS=js GOARCH=wasm go test -exec "$$(go env GOROOT)/lib/wasm/go_js_wasm_exec" ./core/session
 
@@ -122,4 +122,4 @@ screenshots: setup-test build demo e2e/node_modules/.stamp ## make docs/screensh
 	cd e2e && npx --no-install playwright test --config screenshots.config.ts
 
 clean: ## remove what was built; data stays
-	rm -rf bin web/dist/app web/public/core.wasm web/public/wasm_exec.js web/node_modules e2e/node_modules e2e/results
+	rm -rf bin web/dist/app web/src/core/core.wasm web/public/wasm_exec.js web/node_modules e2e/node_modules e2e/results

@@ -1,6 +1,6 @@
 // The bench: its parts, put together. What a part needs it is given here; no part knows
 // the bench. Each step of the work has its state and its card in a folder of its own.
-import { api, listen, type Item } from '../api/api';
+import { api, listen, type Item, type Shot } from '../api/api';
 import { core, loadCore } from '../core/core';
 import { Attempts } from './attempts.svelte';
 import { Checking } from './check/checking.svelte';
@@ -144,17 +144,22 @@ export class Bench {
   }
 
   async open(): Promise<void> {
-    const [shot] = await Promise.all([this.shot.read(this.id), loadCore()]);
+    const loaded = loadCore();
+    const shot = await this.shot.read(this.id);
     this.shot.view = shot;
-    const { rate, timecode: start } = shot.sourceInfo.info;
-    core.clock({ rate, start, first: shot.first });
     const sharper = () => this.session.drawn++;
     this.playhead.frames = new Frames(shot.source, shot.id, shot.first, this.shot.last, sharper);
+    this.playhead.frame = this.start(shot);
+    this.playhead.frames.view(this.playhead.frame); // the picture, before all else
+    this.playhead.frames.patch(shot.revision.number, this.playhead.frame, { quick: true });
     this.looked.begin(shot.looks);
-    await Promise.all([this.attempts.open(), this.concealing.open(), this.attempts.learn(shot.revision.document)]);
+    const known = Promise.all([this.attempts.open(), this.concealing.open()]);
+    await loaded;
+    const { rate, timecode } = shot.sourceInfo.info;
+    core.clock({ rate, start: timecode, first: shot.first });
+    await Promise.all([known, this.attempts.learn(shot.revision.document)]);
     this.session.begin(shot.revision);
     this.selection.itemId = this.shot.items[0]?.id ?? '';
-    if (this.selection.cover) this.playhead.frame = this.selection.cover.span.first;
     this.stop = listen((kind, what) => void this.heard(kind, what));
     void this.deliveries.load().catch((e) => this.notice.say(e));
     void this.checking.load().catch((e) => this.notice.say(e));
@@ -170,14 +175,21 @@ export class Bench {
     this.playhead.speed = 0;
   }
 
-  /** Goes where the address points: ?item=…&frame=…&step=check. */
+  /** The frame where a shot opens: the one that the address names, or the first covered one of the first item. */
+  private start(shot: Shot): number {
+    const q = new URLSearchParams(location.search);
+    const asked = Number(q.get('frame'));
+    if (q.has('frame') && Number.isInteger(asked)) return Math.min(Math.max(asked, 0), this.shot.last);
+    const first = shot.revision.document.covers?.find((c) => c.item === shot.items[0]?.id);
+    return first?.span.first ?? 0;
+  }
+
+  /** Selects what the address points at: ?item=…&frame=…&step=check. */
   private arrive(): void {
     const q = new URLSearchParams(location.search);
     const item = q.get('item');
     if (item && this.shot.items.some((i) => i.id === item)) this.selection.select(item);
     if (q.get('step') === 'check') this.steps.current = 'check';
-    const f = Number(q.get('frame'));
-    if (q.has('frame') && Number.isInteger(f)) this.playhead.seek(f);
   }
 
   /** Something changed on the server: what it is about is read again. */
