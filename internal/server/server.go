@@ -126,11 +126,19 @@ func loopbackOnly(next http.Handler) http.Handler {
 var work = regexp.MustCompile(
 	`^/api/(sources/[^/]+/(views|frames)|shots/[^/]+/(patches|preview|through|edits|undo|redo))(/|$)`)
 
+// goesOn is how long somebody is taken to be at work after a page was opened, or said that
+// it plays: a browser that has all pictures at hand asks for nothing.
+const goesOn = 1500 * time.Millisecond
+
 // working tells the bench's frames that somebody works there: what they ask for comes
 // before what is made ahead, and before checks.
 func (s *server) working(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if s.Patches != nil && work.MatchString(r.URL.Path) && r.URL.Query().Get("prepare") == "" {
+		switch {
+		case s.Patches == nil:
+		case views.MatchString(r.URL.Path): // a page opens
+			s.Patches.Frames.Touch(goesOn)
+		case work.MatchString(r.URL.Path) && r.URL.Query().Get("prepare") == "":
 			s.Patches.Frames.Touch(0)
 		}
 		next.ServeHTTP(w, r)

@@ -3,7 +3,6 @@ package server
 import (
 	"context"
 	"net/http"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -59,15 +58,11 @@ func (s *server) registerShots(api huma.API) {
 		"Say, about once a second, that a shot is being played: what nobody waits for gives way", 204),
 		func(context.Context, *ByID) (*struct{}, error) {
 			if s.Patches != nil {
-				s.Patches.Frames.Touch(playingFor)
+				s.Patches.Frames.Touch(goesOn)
 			}
 			return nil, nil
 		})
 }
-
-// playingFor is how long a shot is taken to be played after its page said so: a browser
-// that has all pictures at hand asks for nothing.
-const playingFor = 1500 * time.Millisecond
 
 func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
 	sh, src, err := s.Store.Reel(ctx, in.ID)

@@ -1,7 +1,8 @@
 <script lang="ts">
   // A cover's keys on its row: a ring for the place, a diamond for the shape, a bar for
   // numbers. Dragged, they go to other frames; where many lie on one another they are drawn
-  // as one, and a click draws them larger.
+  // as one, and a click draws them larger. Those of rows that are not in hand are one drawing:
+  // a shot may have thousands.
   import type { Bench } from '../bench.svelte';
   import type { Cover, TimelineRow } from '../../api/api';
   import type { Scale } from './scale.svelte';
@@ -67,9 +68,44 @@
   function pinUp() {
     const p = pin;
     pin = undefined;
+    onDrawing = false;
     if (!p || p.by === 0) return;
     keying.move(keying.picked.length ? keying.picked : [p.from], p.by);
     bench.playhead.seek(p.from + p.by);
+  }
+  /** The drawing, and what is pressed in it. It stays until the key is let go. */
+  let onDrawing = $state(false);
+  const box = (x: number, y: number, w: number, h: number) => `M${x} ${y}h${w}v${h}h${-w}z`;
+  const drawing = $derived.by(() => {
+    if (isSelected && !onDrawing) return '';
+    let d = '';
+    for (const g of groups) {
+      const f = g[0]!;
+      if (g.length > 1) {
+        d += box(scale.left(f), 2.5, Math.max((g.at(-1)! - f + 1) * scale.step, 7), 4);
+        continue;
+      }
+      const k = kinds(f);
+      const x = scale.x(moving(f));
+      let y = 0;
+      if (k.place) d += `M${x - 3} 3.5a3 3 0 1 1 6 0a3 3 0 1 1 -6 0z`;
+      if (k.place) y += 7;
+      if (k.shape) d += `M${x} ${y}l3.5 3.5l-3.5 3.5l-3.5 -3.5z`;
+      if (k.shape) y += 7;
+      d += box(x - 0.5, y, 1, (k.number ? 23.5 : 28) - y);
+      if (k.number) d += box(x - 3, 23.5, 6, 4);
+    }
+    return d;
+  });
+  /** Presses the key that is nearest. */
+  function drawingDown(e: PointerEvent) {
+    const at = frameAt(e);
+    const far = (g: number[]) => Math.max(g[0]! - at, at - g.at(-1)!, 0);
+    const g = groups.reduce((a, b) => (far(b) < far(a) ? b : a));
+    if (g.length > 1) return closer(e, g);
+    onDrawing = true;
+    pinDown(e, g[0]!);
+    onDrawing = !!pin;
   }
   const moving = (f: number) => (isSelected && pin && (f === pin.from || keying.picked.includes(f)) ? f + pin.by : f);
 
@@ -81,7 +117,22 @@
   }
 </script>
 
-{#each groups as g (g[0])}
+{#if drawing}
+  <svg class="pointer-events-none absolute inset-0 h-full w-full overflow-visible" data-testid="keys-drawn">
+    <path
+      class="pointer-events-auto cursor-pointer"
+      d={drawing}
+      fill={isSelected ? '#f7dc9a' : '#c9c9c9'}
+      stroke="#161616"
+      paint-order="stroke"
+      role="presentation"
+      onpointerdown={drawingDown}
+      onpointermove={pinMove}
+      onpointerup={pinUp}
+    />
+  </svg>
+{/if}
+{#each drawing ? [] : groups as g (g[0])}
   {@const f = g[0]!}
   {#if g.length > 1}
     <button
