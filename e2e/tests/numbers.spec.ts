@@ -187,8 +187,8 @@ test('a surface is tracked anew from any frame, and corrections reach as far as 
   // Around here: nothing changes beyond its reach, which the row shows.
   const before = await lies();
   await page.keyboard.press('Alt+1');
-  await field(page, 'Fades over, frames').fill('8');
-  await field(page, 'Fades over, frames').press('Enter');
+  await field(page, 'Fades over').fill('8');
+  await field(page, 'Fades over').press('Enter');
   await page.keyboard.press('Alt+Shift+ArrowRight');
   await saved(page);
   const away = async () => (await lies()).map((c, f) => c.x - before[f]!.x);

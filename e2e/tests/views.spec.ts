@@ -2,24 +2,59 @@
 import { expect, test } from '@playwright/test';
 import { accessible, frame as frameOf, newProgramme, openFootage } from '../help';
 
-test('views pass the accessibility check', async ({ page }) => {
+test('views pass the accessibility check at both sizes, dark and light', async ({ page }) => {
+  test.setTimeout(400_000);
   await newProgramme(page, 'Seen by all');
   await page.getByRole('button', { name: 'From the media folder' }).click();
   await expect(page.getByTestId('media')).toBeVisible();
-  await accessible(page);
+  await accessible(page, 'media folder');
   await openFootage(page, 'quay-trike', 'Trike plate');
   const shot = page.url();
-  await page.goto('/');
-  await expect(page.getByRole('link', { name: 'Seen by all' })).toBeVisible();
-  await accessible(page);
-  await page.goto(shot);
-  await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
-  for (const step of ['Outline', 'Follow', 'Conceal']) {
-    await page.getByRole('tab', { name: step }).click();
-    await accessible(page);
+  const { programme, source } = await (await page.request.get(`/api${new URL(shot).pathname}`)).json();
+  const theme = () => page.evaluate(() => document.documentElement.dataset.theme);
+  for (const [width, height] of [
+    [1280, 800],
+    [1920, 1080],
+  ] as const) {
+    await page.setViewportSize({ width, height });
+    const views = {
+      '/': page.getByRole('link', { name: 'Seen by all' }).first(),
+      [`/programmes/${programme}`]: page.getByText('Trike plate').first(),
+      [`/sources/${source}`]: page.getByText('H.264').or(page.getByText('h264')).first(),
+      [`/review/${programme}`]: page.getByText('Nothing is ready for review'),
+      [shot]: page.locator('[data-testid=picture][data-shown*=":"]'),
+    };
+    for (const [path, there] of Object.entries(views)) {
+      await page.goto(path);
+      await expect(there).toBeVisible();
+      await expect(page.getByRole('button', { name: /^(Dark|Light) look$/ })).toBeVisible();
+      for (const way of width === 1280 ? ['before', 'after'] : ['before']) {
+        // size changes no colour
+        const where = `${path} ${width} ${await theme()}`;
+        if (path !== shot) {
+          await accessible(page, where);
+        } else {
+          for (const step of width === 1280 ? ['Outline', 'Follow', 'Hold out', 'Conceal', 'Check'] : ['Outline']) {
+            await page.getByRole('tab', { name: step }).click();
+            await accessible(page, `${where} ${step}`);
+          }
+          await page.getByRole('button', { name: 'Deliver', exact: true }).click();
+          await accessible(page, `${where} Deliver`);
+          await page.keyboard.press('Escape');
+        }
+        if (way === 'before') {
+          const was = await theme();
+          await page.getByRole('button', { name: /^(Dark|Light) look$/ }).click();
+          expect(await theme()).not.toBe(was);
+        }
+      }
+      // It is remembered for pages of the kind, and only there.
+      const now = await theme();
+      await page.reload();
+      await expect.poll(theme).toBe(now);
+      await page.getByRole('button', { name: /^(Dark|Light) look$/ }).click();
+    }
   }
-  await page.getByRole('button', { name: 'Deliver' }).click();
-  await accessible(page);
 });
 
 test('the bench plays, and every action is in the list', async ({ page }) => {

@@ -1,10 +1,15 @@
 <script lang="ts">
+  import { look } from './shared/look.svelte';
   import { route } from './shared/route.svelte';
   import BenchView from './bench/Bench.svelte';
   import ReviewView from './review/Review.svelte';
   import ProgrammeView from './programme/Programme.svelte';
   import Programmes from './programme/Programmes.svelte';
   import SourceView from './source/Source.svelte';
+
+  $effect(() => {
+    document.documentElement.dataset.theme = look.theme;
+  });
 </script>
 
 {#key route.path}

@@ -11,6 +11,7 @@
   import { core } from '../core/core';
   import Hints from '../shared/Hints.svelte';
   import { hint, parted } from './hints';
+  import LookButton from '../shared/LookButton.svelte';
   import WorkButton from '../shared/WorkButton.svelte';
   import { route } from '../shared/route.svelte';
   import Actions from './Actions.svelte';
@@ -104,6 +105,7 @@
           </button>
         {/if}
         <WorkButton />
+        <LookButton />
         <button
           class="btn btn-square btn-ghost btn-xs"
           aria-label="Undo (Ctrl+Z)"

@@ -14,6 +14,7 @@
   import FirstSteps from './FirstSteps.svelte';
   import MasterBand from './MasterBand.svelte';
   import StateBar from './StateBar.svelte';
+  import LookButton from '../shared/LookButton.svelte';
   import WorkButton from '../shared/WorkButton.svelte';
   import EditItem from './EditItem.svelte';
   import ImportList from './ImportList.svelte';
@@ -146,13 +147,13 @@
   const pct = (a: number, b: number) => Math.round((100 * a) / Math.max(b, 1));
 </script>
 
-<div data-theme="celator-paper" style="min-height:100%">
+<div class="min-h-full">
   <main class="mx-auto flex max-w-6xl flex-col gap-5 px-6 py-5">
     <header class="flex items-baseline gap-3">
       <a class="quiet hover:underline" href="/" onclick={route.follow}>Programmes</a>
       <h1 class="text-[28px] font-semibold">{p?.name ?? ''}</h1>
       <span class="quiet">{p && c.list ? `${p.shots.length} shots, ${c.list.items.length} items` : ''}</span>
-      <span class="ml-auto"><WorkButton /></span>
+      <span class="ml-auto flex items-center"><WorkButton /><LookButton /></span>
       <label class="quiet flex items-center gap-1"
         >You are <input
           class="input w-32 input-xs"

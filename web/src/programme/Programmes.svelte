@@ -5,6 +5,7 @@
   import { counted } from '../shared/format';
   import { route } from '../shared/route.svelte';
   import { ended, order, states } from '../shared/states';
+  import LookButton from '../shared/LookButton.svelte';
   import WorkButton from '../shared/WorkButton.svelte';
   import StateBar from './StateBar.svelte';
 
@@ -50,11 +51,11 @@
     ].filter(Boolean);
 </script>
 
-<div data-theme="celator-paper" style="min-height:100%">
+<div class="min-h-full">
   <main class="mx-auto flex max-w-5xl flex-col gap-6 px-6 py-5">
     <header class="flex items-center gap-3">
       <h1 class="text-[28px] font-semibold">Programmes</h1>
-      <span class="ml-auto"><WorkButton /></span>
+      <span class="ml-auto flex items-center"><WorkButton /><LookButton /></span>
     </header>
     {#if error}<p class="text-error" role="alert">{error}</p>{/if}
     <ul class="grid grid-cols-[repeat(auto-fill,minmax(280px,1fr))] gap-4">

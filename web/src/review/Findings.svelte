@@ -35,10 +35,10 @@
   {#each item.findings as f (f.id)}
     <div
       class="border-l-4 bg-base-200 p-1.5 text-[12px] {f.state === 'waived'
-        ? 'border-l-[#6b6b6b]'
+        ? 'border-l-(--slat-off)'
         : f.severity === 'severe'
-          ? 'border-l-[#d9573a]'
-          : 'border-l-[#8d7a45]'}"
+          ? 'border-l-(--lost)'
+          : 'border-l-(--minor)'}"
     >
       <button class="text-left" onclick={() => seek(f.frame)}
         ><b>{f.title}</b> <span class="quiet">{f.state === 'waived' ? 'waived' : f.severity}</span><br

@@ -6,6 +6,7 @@
   import { Frames } from '../bench/frames';
   import { kinds } from '../shared/format';
   import { me } from '../shared/me';
+  import LookButton from '../shared/LookButton.svelte';
   import WorkButton from '../shared/WorkButton.svelte';
   import { route } from '../shared/route.svelte';
   import { states } from '../shared/states';
@@ -226,7 +227,7 @@
     <a class="quiet hover:underline" href="/programmes/{id}" onclick={route.follow}>Clearance list</a>
     <h1 class="font-semibold">Review</h1>
     {#if error}<span class="ml-3 text-error" role="alert">{error}</span>{/if}
-    <span class="ml-auto"><WorkButton /></span>
+    <span class="ml-auto flex items-center"><WorkButton /><LookButton /></span>
     <label class=" flex items-center gap-1"
       ><span class="quiet">Reviewer</span>
       <input
@@ -270,7 +271,7 @@
   </nav>
 
   <div class="reel flex min-h-0 min-w-0 flex-col">
-    <div class="relative flex min-h-0 flex-1 items-center justify-center bg-[#1c1c1c]">
+    <div class="relative flex min-h-0 flex-1 items-center justify-center bg-[#1c1c1c]" data-theme="celator">
       {#if r && here}
         <div
           class="relative max-h-full max-w-full"
@@ -327,8 +328,8 @@
           {#each open as f (f.id)}{#each f.frames as s (s.first)}
               <button
                 class="absolute top-0 h-[7px] {f.severity === 'severe'
-                  ? 'bg-[#e8684a]'
-                  : 'border-t-2 border-dashed border-[#e0bd6b]'}"
+                  ? 'bg-(--severe)'
+                  : 'border-t-2 border-dashed border-(--minor)'}"
                 style="left:{(100 * (s.first - stretch[0])) / Math.max(stretch[1] - stretch[0], 1)}%;width:{Math.max(
                   (100 * (s.last - s.first + 1)) / Math.max(stretch[1] - stretch[0], 1),
                   0.8,

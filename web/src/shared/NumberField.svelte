@@ -135,7 +135,7 @@
     >
       <Diamond
         size={11}
-        class={keyed === 'none' ? 'text-[#8a8a8a]' : 'text-primary'}
+        class={keyed === 'none' ? 'quiet' : 'text-primary'}
         strokeWidth={keyed === 'none' ? 1.5 : 2.5}
         fill={keyed === 'here' ? 'currentColor' : 'none'}
       />

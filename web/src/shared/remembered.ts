@@ -1,11 +1,14 @@
 /** What this browser remembers of how its editor works. */
 const key = 'celator-remembered';
 
+export type Shade = 'dark' | 'light';
 interface Remembered {
   preset: 'review' | 'archive';
   matte: boolean;
+  pictures: Shade; // of the bench and review
+  lists: Shade; // of all other pages
 }
-const first: Remembered = { preset: 'review', matte: false };
+const first: Remembered = { preset: 'review', matte: false, pictures: 'dark', lists: 'light' };
 
 function read(): Remembered {
   try {

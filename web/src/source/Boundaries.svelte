@@ -86,7 +86,7 @@
   <div class="relative flex h-6 border border-base-300" aria-hidden="true">
     {#each [0, ...list.map((b) => b.frame)] as first, i (first)}
       <div
-        class="h-full {i % 2 ? 'bg-[#b9b5a9]' : 'bg-[#8f8b80]'}"
+        class="h-full {i % 2 ? 'bg-base-300' : 'bg-(--slat)'}"
         style="width:{(100 * ((list[i]?.frame ?? s.frames) - first)) / s.frames}%"
       ></div>
     {/each}

@@ -2,6 +2,7 @@
   import { onMount } from 'svelte';
   import { api, ask, listen, type Source } from '../api/api';
   import { bytes } from '../shared/format';
+  import LookButton from '../shared/LookButton.svelte';
   import WorkButton from '../shared/WorkButton.svelte';
   import { route } from '../shared/route.svelte';
   import Boundaries from './Boundaries.svelte';
@@ -47,12 +48,12 @@
   });
 </script>
 
-<div data-theme="celator-paper" style="min-height:100%">
+<div class="min-h-full">
   <main class="mx-auto flex max-w-3xl flex-col gap-4 px-6 py-5">
     <header class="flex items-baseline gap-3">
       <button class="quiet hover:underline" onclick={() => history.back()}>Back</button>
       <h1 class="text-[28px] font-semibold">{s?.name ?? 'Source'}</h1>
-      <span class="ml-auto"><WorkButton /></span>
+      <span class="ml-auto flex items-center"><WorkButton /><LookButton /></span>
     </header>
     {#if error}<p class="text-error" role="alert">
         {error} <a class="underline" href="/" onclick={route.follow}>Go to the programmes</a>

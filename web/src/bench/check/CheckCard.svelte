@@ -66,8 +66,8 @@
       class="border-l-4 border-base-300 {f.state === 'waived'
         ? 'opacity-80'
         : f.severity === 'severe'
-          ? 'border-l-[#d9573a]'
-          : 'border-l-[#8d7a45]'} flex flex-col gap-1 bg-base-200 p-1.5"
+          ? 'border-l-(--lost)'
+          : 'border-l-(--minor)'} flex flex-col gap-1 bg-base-200 p-1.5"
       data-testid="finding"
       data-kind={f.kind}
       data-state={f.state}

@@ -392,6 +392,7 @@
 <div
   bind:this={pane}
   class="relative flex min-h-0 min-w-0 gap-px overflow-hidden bg-[#161616] {below ? 'flex-col' : ''}"
+  data-theme="celator"
   role="application"
   aria-label="Picture"
   data-testid="picture"

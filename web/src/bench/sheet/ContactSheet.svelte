@@ -91,6 +91,7 @@
 
 <section
   class="z-20 col-start-1 col-end-3 row-start-2 flex min-h-0 min-w-0 flex-col bg-[#141414]"
+  data-theme="celator"
   aria-label="Contact sheet"
   data-testid="sheet"
 >

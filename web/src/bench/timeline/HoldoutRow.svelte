@@ -17,7 +17,7 @@
 
 <div class="relative h-[22px] overflow-hidden border-b border-base-300" data-testid="holdout-row">
   <div
-    class="absolute top-[5px] h-[11px] border border-dashed border-[#6b6b6b]"
+    class="absolute top-[5px] h-[11px] border border-dashed border-(--slat-off)"
     style={place(holdout.span.first, holdout.span.last)}
   ></div>
   {#if !holdout.off}
@@ -25,7 +25,10 @@
       {@const [from, to] = [Math.max(s.first, holdout.span.first), Math.min(s.last, holdout.span.last)]}
       {#if to >= from}<div
           class="absolute top-[5px] h-[11px]"
-          style="{place(from, to)};background:repeating-linear-gradient(135deg,#a8a8a8 0 3px,#3a3a3a 3px 6px)"
+          style="{place(
+            from,
+            to,
+          )};background:repeating-linear-gradient(135deg,var(--held-out) 0 3px,var(--rule) 3px 6px)"
           data-testid="held-out"
         ></div>{/if}
     {/each}
@@ -40,18 +43,19 @@
     >
       <path
         d={'M0 1' + row.shares.map((s) => `V${(1 - Math.min(Math.sqrt(s), 1)).toFixed(2)}h1`).join('') + 'V1Z'}
-        fill="#f2f2f2"
+        fill="var(--pin-picked)"
         fill-opacity=".75"
       />
     </svg>
   {/if}
   {#each holdout.crossing ?? [] as f, i (i)}
     {#if f >= 0}<button
-        class="absolute top-0 h-[22px] w-[11px] -translate-x-1/2 text-[10px] leading-none text-white"
+        class="absolute top-0 h-[22px] w-[11px] -translate-x-1/2 text-[10px] leading-none"
         style="left:{scale.x(f)}px"
         aria-label="{crossing[i]![0]}: frame {f}"
         onpointerdown={(e) => (e.stopPropagation(), bench.holdouts.select(holdout.id), bench.playhead.seek(f))}
-        ><span class="mx-auto block h-full w-px bg-white"></span><span class="absolute top-0 left-[7px]">{i + 1}</span
+        ><span class="mx-auto block h-full w-px bg-(--playhead)"></span><span class="absolute top-0 left-[7px]"
+          >{i + 1}</span
         ></button
       >{/if}
   {/each}

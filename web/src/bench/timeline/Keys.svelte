@@ -122,8 +122,8 @@
     <path
       class="pointer-events-auto cursor-pointer"
       d={drawing}
-      fill={isSelected ? '#f7dc9a' : '#c9c9c9'}
-      stroke="#161616"
+      fill={isSelected ? 'var(--pin-in-hand)' : 'var(--pin)'}
+      stroke="var(--edge)"
       paint-order="stroke"
       role="presentation"
       onpointerdown={drawingDown}
@@ -136,10 +136,10 @@
   {@const f = g[0]!}
   {#if g.length > 1}
     <button
-      class="absolute top-[2px] h-[5px] cursor-zoom-in border-y border-[#161616]"
+      class="absolute top-[2px] h-[5px] cursor-zoom-in border-y border-(--edge)"
       style="left:{scale.left(f)}px;width:{Math.max((g.at(-1)! - f + 1) * scale.step, 7)}px;background:{isSelected
-        ? '#f7dc9a'
-        : '#c9c9c9'}"
+        ? 'var(--pin-in-hand)'
+        : 'var(--pin)'}"
       aria-label="{g.length} keys, frames {f} to {g.at(-1)}"
       title="{g.length} keys, f {f}–{g.at(-1)}"
       data-testid="keys"
@@ -149,7 +149,7 @@
     {@const k = kinds(f)}
     {@const inside = f >= cover.span.first && f <= cover.span.last}
     {@const picked = isSelected && keying.picked.includes(f)}
-    {@const colour = picked ? '#ffffff' : isSelected ? '#f7dc9a' : '#c9c9c9'}
+    {@const colour = picked ? 'var(--pin-picked)' : isSelected ? 'var(--pin-in-hand)' : 'var(--pin)'}
     <button
       class="absolute top-0 flex h-[28px] w-[11px] -translate-x-1/2 cursor-pointer flex-col items-center"
       style="left:{scale.x(moving(f))}px;opacity:{inside ? 1 : 0.45}"
@@ -161,13 +161,13 @@
       onpointerup={pinUp}
     >
       {#if k.place}<span
-          class="h-[7px] w-[7px] shrink-0 rounded-full border border-[#161616]"
+          class="h-[7px] w-[7px] shrink-0 rounded-full border border-(--edge)"
           style="background:{colour}"
         ></span>{/if}
-      {#if k.shape}<span class="h-[6px] w-[6px] shrink-0 rotate-45 border border-[#161616]" style="background:{colour}"
+      {#if k.shape}<span class="h-[6px] w-[6px] shrink-0 rotate-45 border border-(--edge)" style="background:{colour}"
         ></span>{/if}
       <span class="w-px flex-1" style="background:{colour}"></span>
-      {#if k.number}<span class="h-[4px] w-[7px] shrink-0 border border-[#161616]" style="background:{colour}"
+      {#if k.number}<span class="h-[4px] w-[7px] shrink-0 border border-(--edge)" style="background:{colour}"
         ></span>{/if}
     </button>
   {/if}

@@ -22,14 +22,14 @@
   {#each all as m (m.id)}
     {#if scale.shows(m.frame)}
       <button
-        class="absolute bottom-0 h-[16px] w-[9px] -translate-x-px border-l border-[#9fc0d8] text-left"
+        class="absolute bottom-0 h-[16px] w-[9px] -translate-x-px border-l border-(--marker) text-left"
         style="left:{scale.x(m.frame)}px"
         title={m.note || `Marker at f ${m.frame}`}
         aria-label="Marker at frame {m.frame}{m.note ? `: ${m.note}` : ''}"
         data-testid="marker"
         onclick={() => (bench.playhead.pause(), bench.playhead.seek(m.frame), (bench.markers.open = m.id))}
         ><span
-          class="absolute top-0 left-0 h-0 w-0 border-y-[4px] border-l-[8px] border-y-transparent border-l-[#9fc0d8]"
+          class="absolute top-0 left-0 h-0 w-0 border-y-[4px] border-l-[8px] border-y-transparent border-l-(--marker)"
         ></span></button
       >
     {/if}

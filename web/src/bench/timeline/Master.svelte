@@ -22,8 +22,8 @@
     <a
       href="/shots/{s.id}"
       class="absolute border-r border-base-100 {s.id === shot.id
-        ? 'top-[4px] h-[6px] bg-[#8d8d8d]'
-        : 'top-[1px] h-[12px] bg-base-300 hover:bg-[#5a5a5a]'}"
+        ? 'top-[4px] h-[6px] bg-(--slat)'
+        : 'top-[1px] h-[12px] bg-base-300 hover:bg-(--slat-off)'}"
       style="left:{(100 * s.first) / frames}%;width:max(3px,{(100 * s.frames) / frames}%)"
       aria-label={s.id === shot.id ? `${s.name}, this shot` : `Go to ${s.name}`}
       aria-current={s.id === shot.id}

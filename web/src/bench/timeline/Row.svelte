@@ -20,7 +20,7 @@
   let end = $state<{ side: 'first' | 'last'; frame: number }>();
   const first = $derived(end?.side === 'first' ? end.frame : (cover?.span.first ?? 0));
   const last = $derived(end?.side === 'last' ? end.frame : (cover?.span.last ?? -1));
-  const lit = $derived(cover?.off ? '#6b6b6b' : isSelected ? '#b8964c' : '#8d8d8d');
+  const lit = $derived(cover?.off ? 'var(--slat-off)' : isSelected ? 'var(--slat-in-hand)' : 'var(--slat)');
   const known = $derived(cover && bench.following.states(cover));
 
   const place = (from: number, to: number, least = 0) => {
@@ -52,14 +52,17 @@
 </script>
 
 <div class="relative h-[28px] overflow-hidden border-b border-base-300 {isSelected ? 'bg-base-200' : ''}">
-  <div class="absolute inset-x-0 top-[13px] h-px bg-[#3a3a3a]"></div>
+  <div class="absolute inset-x-0 top-[13px] h-px bg-(--rule)"></div>
   {#if cover && row && last >= first}
     {@const held = cover.track ? first : Math.min(Math.max(row.keys[0] ?? first, first), last + 1)}
     <!-- Before the first key, which holds backward, only an edge. -->
     {#if cover.off}
       <div
         class="absolute top-[7px] h-[13px]"
-        style="{place(first, last)};background:repeating-linear-gradient(135deg,#4a4a4a 0 3px,transparent 3px 7px)"
+        style="{place(
+          first,
+          last,
+        )};background:repeating-linear-gradient(135deg,var(--slat-off) 0 3px,transparent 3px 7px)"
       ></div>
     {:else}
       <div class="absolute top-[7px] h-[13px]" style={slatted(held, last)}></div>
@@ -90,11 +93,11 @@
         preserveAspectRatio="none"
         data-testid="sure"
       >
-        <path d={doubt(known, first, last)} fill="#1c1c1c" fill-opacity=".8" />
+        <path d={doubt(known, first, last)} fill="var(--color-base-100)" fill-opacity=".8" />
       </svg>
       {#each known.anchors as f (f)}
         {#if scale.shows(f)}<button
-            class="absolute top-[2px] h-[10px] w-[10px] -translate-x-1/2 rotate-45 border border-[#161616] bg-white"
+            class="absolute top-[2px] h-[10px] w-[10px] -translate-x-1/2 rotate-45 border border-(--edge) bg-(--pin-picked)"
             style="left:{scale.x(f)}px"
             aria-label="Anchor at frame {f}"
             data-testid="anchor"
@@ -105,7 +108,7 @@
     <!-- How far corrections reach: a line that bows down where the cover was moved on its track. -->
     {#each row.corrected as s (s.first)}
       <div
-        class="pointer-events-none absolute top-[19px] h-[4px] rounded-b border-x border-b-2 border-[#f7dc9a]"
+        class="pointer-events-none absolute top-[19px] h-[4px] rounded-b border-x border-b-2 border-(--pin-in-hand)"
         style={place(s.first, s.last, 4)}
         data-testid="correction"
         title="Corrected, f {s.first}–{s.last}"
@@ -114,7 +117,7 @@
     <!-- A line under what was looked at since the last change. -->
     {#each runs(bench.looked.frames[cover.id] ?? []) as [from, to] (from)}
       {#if scale.shows(from, to)}<div
-          class="absolute top-[24px] h-[3px] bg-[#6fb39d]"
+          class="absolute top-[24px] h-[3px] bg-(--looked)"
           style={place(from, to, 3)}
           data-testid="looked-at"
         ></div>{/if}
@@ -123,7 +126,7 @@
     {#each findings as { f, s } (f.id + s.first)}
       <button
         class="absolute top-0 h-[8px] cursor-pointer"
-        style="{place(s.first, s.last, 5)};{f.severity === 'severe' ? notched : 'border-top:2px dashed #e0bd6b'}"
+        style="{place(s.first, s.last, 5)};{f.severity === 'severe' ? notched : 'border-top:2px dashed var(--minor)'}"
         aria-label="{f.title}, f {s.first}–{s.last}"
         title={f.title}
         data-testid="row-finding"
@@ -133,7 +136,7 @@
     {#if isSelected && !cover.locked}
       {#each ['first', 'last'] as const as side (side)}
         <div
-          class="absolute top-[2px] h-[23px] w-2 cursor-ew-resize border-y-2 border-[#f0cd7c] {side === 'first'
+          class="absolute top-[2px] h-[23px] w-2 cursor-ew-resize border-y-2 border-(--in-hand) {side === 'first'
             ? 'border-l-2'
             : 'border-r-2'}"
           style="left:{side === 'first' ? scale.left(first) - 3 : scale.left(last + 1) - 5}px"

@@ -157,7 +157,7 @@
         {#each things.tracks as t (t.track.id)}<TrackRow row={t} {scale} />{/each}
       {/if}
       <div
-        class="pointer-events-none absolute inset-y-0 left-0 w-px bg-white will-change-transform"
+        class="pointer-events-none absolute inset-y-0 left-0 w-px bg-(--playhead) will-change-transform"
         style="transform:translateX({scale.x(bench.playhead.frame)}px)"
         role="slider"
         tabindex="0"
@@ -167,14 +167,14 @@
         aria-valuenow={bench.playhead.frame}
         aria-valuetext={core.timecode({ frame: bench.playhead.frame })}
       >
-        <span class="absolute -top-0 -left-[4px] h-[5px] w-[9px] bg-white"></span>
+        <span class="absolute -top-0 -left-[4px] h-[5px] w-[9px] bg-(--playhead)"></span>
       </div>
     </div>
   </div>
   {#if !scale.fits}
     <div class="col-start-2 mt-px h-[9px] bg-base-200" data-testid="shown-part">
       <div
-        class="h-full cursor-grab rounded-sm bg-[#6b6b6b] hover:bg-[#8d8d8d]"
+        class="h-full cursor-grab rounded-sm bg-(--slat-off) hover:bg-(--slat)"
         style="margin-left:{(100 * scale.first) / scale.frames}%;width:max(12px,{(100 * scale.shown) / scale.frames}%)"
         role="presentation"
         onpointerdown={(e) => {

@@ -14,7 +14,7 @@
 
 <div class="relative h-[22px] overflow-hidden border-b border-base-300" data-testid="track-row">
   {#if row.states}
-    <div class="absolute top-[8px] h-[6px] bg-[#8d8d8d]" style={place(row.first, last)}></div>
+    <div class="absolute top-[8px] h-[6px] bg-(--slat)" style={place(row.first, last)}></div>
     {#each stretches(row.states, row.first, row.first, last) as [c, from, to] (from)}
       {#if scale.shows(from, to)}<div
           class="absolute top-[8px] h-[6px]"

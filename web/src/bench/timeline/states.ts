@@ -2,22 +2,22 @@
 
 /** A bar with a notch below: a severe finding. */
 const notch = '45%,calc(50% + 5px) 45%,50% 100%,calc(50% - 5px) 45%,0 45%';
-export const notched = `background:#e8684a;clip-path:polygon(0 0,100% 0,100% ${notch})`;
+export const notched = `background:var(--severe);clip-path:polygon(0 0,100% 0,100% ${notch})`;
 
 /** States of a followed frame as they lie on the row; a good one is the row itself. */
 export const states: Record<string, { name: string; fill: string; more: string }> = {
-  w: { name: 'Weak', fill: 'repeating-linear-gradient(135deg,#262626 0 3px,#c9a24f 3px 6px)', more: '' },
+  w: { name: 'Weak', fill: 'repeating-linear-gradient(135deg,var(--ground) 0 3px,var(--weak) 3px 6px)', more: '' },
   l: {
     name: 'Lost',
-    fill: '#d9573a',
+    fill: 'var(--lost)',
     more: 'clip-path:polygon(0 0,100% 0,100% 100%,calc(50% + 4px) 100%,50% 45%,calc(50% - 4px) 100%,0 100%)',
   },
   o: {
     name: 'Outside the picture',
-    fill: '#262626',
-    more: 'border-top:1px dashed #8d8d8d;border-bottom:1px dashed #8d8d8d',
+    fill: 'var(--ground)',
+    more: 'border-top:1px dashed var(--slat);border-bottom:1px dashed var(--slat)',
   },
-  '-': { name: 'Not followed', fill: '#262626', more: 'border-bottom:1px solid #6b6b6b' },
+  '-': { name: 'Not followed', fill: 'var(--ground)', more: 'border-bottom:1px solid var(--slat-off)' },
 };
 
 /** The stretches of a track that are not good: state, first and last frame. */

@@ -1,0 +1,4 @@
+declare module '*.wasm?url' {
+  const at: string;
+  export default at;
+}
