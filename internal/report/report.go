@@ -16,6 +16,8 @@ import (
 	"path/filepath"
 	"strings"
 	"time"
+
+	"celator/core/clearance"
 )
 
 // Report is what a report says.
@@ -67,14 +69,71 @@ type Decision struct {
 	At                             time.Time
 }
 
-// Count returns how many rows are in a state, by its title.
-func (r *Report) Count(state string) (n int) {
+// Share is how many rows are in a state, by its title.
+type Share struct {
+	State string
+	Rows  int
+}
+
+// Shares counts the rows by their states, those that are over first; states of no row are
+// left out.
+func (r *Report) Shares() (all []Share) {
+	for _, s := range []clearance.State{
+		clearance.Approved, clearance.Waived, clearance.Ready, clearance.InWork, clearance.SentBack, clearance.ToDo,
+	} {
+		n := 0
+		for _, x := range r.Rows {
+			if x.State == s.Title() {
+				n++
+			}
+		}
+		if n > 0 {
+			all = append(all, Share{s.Title(), n})
+		}
+	}
+	return all
+}
+
+// Findings counts what is open.
+type Findings struct{ Severe, Minor int }
+
+// Open counts the findings of all rows that are neither mended nor waived.
+func (r *Report) Open() (n Findings) {
 	for _, x := range r.Rows {
-		if x.State == state {
+		for _, f := range x.Findings {
+			switch {
+			case f.State != "open":
+			case f.Severe:
+				n.Severe++
+			default:
+				n.Minor++
+			}
+		}
+	}
+	return n
+}
+
+// Unchecked counts the rows whose covers were changed since they were checked.
+func (r *Report) Unchecked() (n int) {
+	for _, x := range r.Rows {
+		if x.In != "" && !x.Checked {
 			n++
 		}
 	}
 	return n
+}
+
+// Approval is the decision by which a row is approved now, or nil.
+func (r Row) Approval() *Decision {
+	if r.State != clearance.Approved.Title() {
+		return nil
+	}
+	for i := len(r.Decisions) - 1; i >= 0; i-- {
+		if r.Decisions[i].State == clearance.Approved.Title() {
+			return &r.Decisions[i]
+		}
+	}
+	return nil
 }
 
 // Open counts a row's findings that are neither mended nor waived.
@@ -91,7 +150,9 @@ func (r Row) Open() (n int) {
 var page string
 
 var tmpl = template.Must(template.New("report").Funcs(template.FuncMap{
-	"when": func(t time.Time) string { return t.Format("2 Jan 2006, 15:04") },
+	"when":   func(t time.Time) string { return t.Format("2 Jan 2006, 15:04") },
+	"lower":  strings.ToLower,
+	"number": func(i int) int { return i + 1 },
 }).Parse(page))
 
 // HTML writes the report as one page.
@@ -130,14 +191,8 @@ func (r *Report) CSV(w io.Writer) error {
 		if x.In != "" {
 			checked = map[bool]string{true: "yes", false: "no"}[x.Checked]
 		}
-		if x.State == "Approved" && len(x.Decisions) > 0 {
-			last := x.Decisions[len(x.Decisions)-1]
-			for _, d := range x.Decisions {
-				if d.State == "Approved" {
-					last = d
-				}
-			}
-			by, at = last.By, last.At.UTC().Format(time.RFC3339)
+		if d := x.Approval(); d != nil {
+			by, at = d.By, d.At.UTC().Format(time.RFC3339)
 		}
 		name, sha := "", ""
 		for _, d := range r.Deliveries { // the newest comes first

@@ -5,6 +5,7 @@ import (
 	"encoding/csv"
 	"html"
 	"math/rand"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -104,5 +105,34 @@ func TestSaysWhatPeopleWrote(t *testing.T) {
 		if n := strings.Count(page.String(), "Not checked since the last change"); n != unchecked {
 			t.Fatalf("%d entries are called unchecked, %d are", n, unchecked)
 		}
+	}
+}
+
+// The cover page counts every row and every open finding once, and an approval that was
+// taken back counts no more.
+func TestCountsOfTheCover(t *testing.T) {
+	open := func(severe bool) Finding { return Finding{State: "open", Severe: severe} }
+	approved := Decision{By: "Ada", State: "Approved"}
+	r := Report{Rows: []Row{
+		{State: "Approved", In: "x", Checked: true, Decisions: []Decision{{By: "Bo", State: "Ready"}, approved}},
+		{State: "In work", In: "x", Decisions: []Decision{approved}, Findings: []Finding{open(true), open(false)}},
+		{State: "In work", In: "x", Findings: []Finding{open(false), {State: "waived", Severe: true}}},
+		{State: "Sent back"}, {State: "To do"},
+	}}
+	want := []Share{{"Approved", 1}, {"In work", 2}, {"Sent back", 1}, {"To do", 1}}
+	if got := r.Shares(); !slices.Equal(got, want) {
+		t.Errorf("shares are %v, not %v", got, want)
+	}
+	if got := r.Open(); got != (Findings{Severe: 1, Minor: 2}) {
+		t.Errorf("open are %+v", got)
+	}
+	if n := r.Unchecked(); n != 2 {
+		t.Errorf("%d are not checked, not 2", n)
+	}
+	if d := r.Rows[0].Approval(); d == nil || d.By != "Ada" {
+		t.Errorf("approved by %v", d)
+	}
+	if d := r.Rows[1].Approval(); d != nil {
+		t.Errorf("what was changed since is approved by %v", d)
 	}
 }

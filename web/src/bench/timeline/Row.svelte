@@ -97,7 +97,7 @@
       </svg>
       {#each known.anchors as f (f)}
         {#if scale.shows(f)}<button
-            class="absolute top-[2px] h-[10px] w-[10px] -translate-x-1/2 rotate-45 border border-(--edge) bg-(--pin-picked)"
+            class="absolute top-[2px] size-[10px] -translate-x-1/2 rotate-45 border border-(--edge) bg-(--pin-picked)"
             style="left:{scale.x(f)}px"
             aria-label="Anchor at frame {f}"
             data-testid="anchor"
