@@ -111,3 +111,25 @@ test('the steady strip is enlarged, shown as a difference, and scrubbed', async 
   await strip.getByRole('button', { name: /^Frame 44:/ }).click();
   await expect(page.getByTestId('frame')).toHaveText('f 44');
 });
+
+test('stills along the timeline show what the shot shows, and go there', async ({ page }) => {
+  await openFootage(page, 'quay-trike', 'Trike plate');
+  await page.keyboard.press('Alt+s');
+  const stills = page.getByTestId('stills').getByRole('button');
+  await expect.poll(() => stills.count()).toBeGreaterThan(8);
+  const seen = () =>
+    stills.evaluateAll((all) => all.map((b) => b.querySelector('img')!).every((i) => i.complete && i.naturalWidth > 0));
+  await expect.poll(seen).toBe(true);
+  const last = (await stills.last().getAttribute('aria-label'))!;
+  await stills.last().click();
+  expect(`Go to frame ${await frame(page)}`).toBe(last);
+  // They are those of the part that is shown.
+  const fewer = await stills.count();
+  await page.getByRole('button', { name: 'Timeline larger' }).click();
+  await page.getByRole('button', { name: 'Timeline larger' }).click();
+  await expect(page.getByTestId('shown-part')).toBeVisible();
+  expect(await stills.first().getAttribute('aria-label')).not.toBe('Go to frame 0');
+  expect(await stills.count()).toBeLessThanOrEqual(fewer + 2);
+  await page.keyboard.press('Alt+s');
+  await expect(page.getByTestId('stills')).toHaveCount(0);
+});

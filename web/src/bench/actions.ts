@@ -236,6 +236,11 @@ export const actions: Action[] = [
   { name: 'Deliver', keys: ['Shift+D'], run: () => document.dispatchEvent(new CustomEvent('deliver')) },
   { name: 'Guide: a first job', keys: ['Alt+G'], run: (bench) => (bench.viewport.guide = !bench.viewport.guide) },
   {
+    name: 'Stills along the timeline',
+    keys: ['Alt+S'],
+    run: (bench) => (bench.viewport.stills = !bench.viewport.stills),
+  },
+  {
     name: 'Contact sheet of the span',
     keys: ['0'],
     run: (bench) => ((bench.viewport.sheet = !bench.viewport.sheet), (bench.viewport.sheeted = true)),

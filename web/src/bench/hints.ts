@@ -8,6 +8,11 @@ const said: Record<string, string> = {
   Redo: 'Makes again what was taken back.',
   'All actions and keys': 'Every action with its key, to be searched.',
   Deliver: 'Writes the shot, or a part of it, with its covers, and proves what was written.',
+  'Light look': 'A light look for the bench and review; lists have their own.',
+  'Dark look': 'A dark look for the bench and review; lists have their own.',
+
+  // The timeline.
+  'Stills along the timeline': 'What the shot shows, above the rows; a click goes there.',
 
   // Outline.
   Box: 'Drag from corner to corner over what must be hidden.',

@@ -9,6 +9,7 @@ export class Viewport {
   steady = $state(false); // the view stays on the selected cover
   mode = $state<ViewMode>('concealed');
   overlays = $state(true);
+  stills = $state(false); // along the timeline
   strip = $state(true); // the steady strip
   stripLarge = $state(false);
   stripDiffers = $state(false); // from the reference, instead of the picture

@@ -1,5 +1,6 @@
 <script lang="ts">
   // The louvre: the list of the shot's items at the left, and a row of frames for each.
+  import Images from '@lucide/svelte/icons/images';
   import Maximize2 from '@lucide/svelte/icons/maximize-2';
   import ZoomIn from '@lucide/svelte/icons/zoom-in';
   import ZoomOut from '@lucide/svelte/icons/zoom-out';
@@ -14,6 +15,7 @@
   import ThingHead from './ThingHead.svelte';
   import TrackRow from './TrackRow.svelte';
   import Ruler from './Ruler.svelte';
+  import Stills from './Stills.svelte';
 
   let { bench }: { bench: Bench } = $props();
   const scale = $derived(bench.scale);
@@ -62,6 +64,13 @@
     <AddItem {bench} />
     <span class="ml-auto flex">
       <button
+        class="btn btn-square btn-ghost btn-xs {bench.viewport.stills ? 'text-primary' : ''}"
+        aria-label="Stills along the timeline (Alt+S)"
+        title="Stills along the timeline (Alt+S)"
+        aria-pressed={bench.viewport.stills}
+        onclick={() => (bench.viewport.stills = !bench.viewport.stills)}><Images size={13} /></button
+      >
+      <button
         class="btn btn-square btn-ghost btn-xs"
         aria-label="Timeline smaller (Ctrl+wheel)"
         title="Timeline smaller (Ctrl+wheel)"
@@ -86,6 +95,7 @@
   <div class="min-w-0">
     <Master shot={bench.shot} />
     <Ruler {scale} rate={bench.shot.rate} />
+    {#if bench.viewport.stills}<Stills {bench} {scale} />{/if}
     <Markers {bench} {scale} />
   </div>
   <div></div>
