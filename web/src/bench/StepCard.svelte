@@ -62,6 +62,7 @@
           toolbox={bench.toolbox}
           onduplicate={() => void bench.duplicate()}
           {item}
+          still={bench.shot.last === 0}
         />
       {:else if bench.steps.current === 'follow'}
         <FollowCard

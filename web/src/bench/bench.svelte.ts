@@ -82,6 +82,7 @@ export class Bench {
   /** What one part's change means for others. */
   private connect(): void {
     this.attempts.refresh = () => this.refresh();
+    this.outlining.placed = () => this.goOn();
     this.selection.leaving = () => {
       this.toolbox.leave();
       this.things.picked = '';
@@ -96,6 +97,15 @@ export class Bench {
       if (tool === 'surface' || tool === 'points') this.steps.current = 'follow';
       else if (tool === 'pick') this.steps.go('conceal');
     };
+  }
+
+  /** After a cover was placed by hand here: on to where it is to be placed next, as the editor chose. */
+  private goOn(): void {
+    const { onward } = this.keying;
+    const cover = this.selection.cover;
+    if (!onward || !cover || cover.track || this.keying.shapeScope !== 'frame') return;
+    if (onward === 'halves') this.looked.confirm();
+    else this.playhead.seek(Math.min(this.playhead.frame + onward, cover.span.last));
   }
 
   private clip() {

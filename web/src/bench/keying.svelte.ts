@@ -1,6 +1,7 @@
 // Keys, span and keyed numbers of the selected cover.
 import type { Copied, Ease, Placement } from '../api/api';
 import { core } from '../core/core';
+import { remembered, type Onward } from '../shared/remembered';
 import type { Notice } from './notice.svelte';
 import type { Playhead } from './playhead.svelte';
 import type { Selection } from './selection.svelte';
@@ -22,6 +23,7 @@ export class Keying {
   reach = $state(12);
   /** Of place, turn and size only what was changed is keyed. */
   apart = $state(false);
+  private onwards = $state(remembered.onward);
   valueScope = $state<'frame' | 'span'>('span');
   /** Frames of the keys that are selected. */
   picked = $state.raw<number[]>([]);
@@ -33,6 +35,14 @@ export class Keying {
     private selection: Selection,
     private notice: Notice,
   ) {}
+
+  /** Where the playhead goes after a cover was placed by hand. */
+  get onward(): Onward {
+    return this.onwards;
+  }
+  set onward(to: Onward) {
+    remembered.onward = this.onwards = to;
+  }
 
   get shapeScope(): Scope {
     return this.selection.cover?.track ? this.onTrack : this.byHand;

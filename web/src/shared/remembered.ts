@@ -1,14 +1,17 @@
 /** What this browser remembers of how its editor works. */
 const key = 'celator-remembered';
 
+/** Where placing a cover by hand goes on: nowhere, by halves, or by so many frames. */
+export type Onward = 0 | 'halves' | 5 | 10 | 25;
 export type Shade = 'dark' | 'light';
 interface Remembered {
   preset: 'review' | 'archive';
   matte: boolean;
+  onward: Onward; // after a cover was placed by hand
   pictures: Shade; // of the bench and review
   lists: Shade; // of all other pages
 }
-const first: Remembered = { preset: 'review', matte: false, pictures: 'dark', lists: 'light' };
+const first: Remembered = { preset: 'review', matte: false, onward: 0, pictures: 'dark', lists: 'light' };
 
 function read(): Remembered {
   try {

@@ -1,6 +1,7 @@
 // What the check found in the shot: read when it changes, led to, waived, mended by
 // editing. The check itself runs in the queue after every pause.
-import { api, ask, type CheckResult, type Finding, type Appearance, type Span, type State } from '../../api/api';
+import { api, ask } from '../../api/api';
+import type { Appearance, CheckResult, Command, Finding, Span, State } from '../../api/api';
 import { me } from '../../shared/me';
 import type { Notice } from '../notice.svelte';
 import type { Playhead } from '../playhead.svelte';
@@ -115,7 +116,12 @@ export class Checking {
         return c.track
           ? lead('follow', 'Put the track right', () => this.correctTrack())
           : lead('outline', 'Put the outline right');
-      case 'holdout-leak':
+      case 'holdout-leak': {
+        const off = this.paintOff(f);
+        return off
+          ? { says: 'Paint it off', run: () => (this.go(f), void this.session.save([off])) }
+          : lead('hold', 'Go to Hold out');
+      }
       case 'cover-on-foreground':
         return lead('hold', 'Go to Hold out');
       case 'readable':
@@ -129,6 +135,18 @@ export class Checking {
         return undefined;
     }
   }
+  /** Takes the place of a leak away from what was found in the picture, on the stretch of the finding. */
+  private paintOff(f: Finding): Command | undefined {
+    const found = this.session.document?.covers.find((h) => h.proposed && h.holdsOut?.includes(f.cover ?? ''));
+    if (!found || !f.place) return undefined;
+    const [x, y, w, h] = f.place as [number, number, number, number];
+    const span = f.frames.find((s) => s.first <= f.frame && f.frame <= s.last) ?? { first: f.frame, last: f.frame };
+    const reach = Math.min(w, h) / 2;
+    const along = w > h ? { x: w / 2 - reach, y: 0 } : { x: 0, y: h / 2 - reach };
+    const points = [-1, 1].map((way) => ({ x: x + w / 2 + way * along.x, y: y + h / 2 + way * along.y }));
+    return { do: 'paint', cover: found.id, stroke: { frame: f.frame, span, add: false, radius: reach + 3, points } };
+  }
+
   /** Mends the finding that was led to. */
   mendPicked(): void {
     const f = this.open.find((x) => x.id === this.picked);

@@ -12,6 +12,7 @@
   import type { OpenShot } from '../shot.svelte';
   import type { Viewport } from '../viewport.svelte';
   import { core } from '../../core/core';
+  import Onward from '../Onward.svelte';
   import TrackCard from './TrackCard.svelte';
 
   import type { Following } from './following.svelte';
@@ -81,11 +82,8 @@
   <TrackCard {following} {keying} {notice} {outlining} {playhead} {selection} {session} {toolbox} />
   <hr class="border-base-300" />
   {#if !cover.track}<h2 class="font-medium">By hand</h2>
-    <p class="quiet text-[12px]">Fit the cover where it slips: the ends of the span, then by halves.</p>{:else}<h2
-      class="font-medium"
-    >
-      Looking, and corrections
-    </h2>{/if}
+    <p class="quiet text-[12px]">Fit the cover where it slips: the ends of the span, then by halves.</p>
+    <Onward {keying} />{:else}<h2 class="font-medium">Looking, and corrections</h2>{/if}
   <button class="btn btn-xs" disabled={!looked.unseen} onclick={() => looked.confirm()}>
     {looked.next === undefined
       ? looked.unseen

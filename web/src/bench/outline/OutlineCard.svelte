@@ -13,6 +13,7 @@
   import type { Shape } from '../drawing.svelte';
   import NumberField from '../../shared/NumberField.svelte';
   import ScopeSwitch from '../../shared/ScopeSwitch.svelte';
+  import Onward from '../Onward.svelte';
   import Scope from '../Scope.svelte';
   import SoftEdge from '../SoftEdge.svelte';
   import { valueScopes } from '../keying.svelte';
@@ -24,9 +25,10 @@
     selection: Selection;
     toolbox: Toolbox;
     item: Item;
+    still: boolean; // the shot has one frame only
     onduplicate: () => void;
   }
-  let { keying, outlining, selection, toolbox, item, onduplicate }: Props = $props();
+  let { keying, outlining, selection, toolbox, item, still, onduplicate }: Props = $props();
   const h = $derived(selection.state);
   const cover = $derived(selection.cover);
   const tools: [Shape, string, typeof Square][] = [
@@ -53,6 +55,7 @@
     >
   {/each}
 </div>
+{#if !cover?.track && !still}<Onward {keying} />{/if}
 {#if cover && h}
   <div class="join grid grid-cols-2" role="group" aria-label="What drawing does">
     <button

@@ -20,6 +20,8 @@ export interface Numbers {
 }
 
 export class Outlining {
+  /** Called when the selected cover was placed by hand on the frame shown. */
+  placed: () => void = () => {};
   /** A drawn outline is added; otherwise the cover is fitted to it. */
   adding = $state(false);
 
@@ -46,8 +48,9 @@ export class Outlining {
     const cover = this.selection.cover;
     const { apart, ...scope } = this.keying.how;
     if (!cover) {
-      this.toolbox.tool = 'move';
+      if (!this.keying.onward) this.toolbox.tool = 'move'; // else the next drawing fits it elsewhere
       this.addCover(item, outline, box);
+      this.placed();
       return;
     }
     if (this.adding || shape === 'path') {
@@ -60,9 +63,11 @@ export class Outlining {
     if (shape === 'corners' && was.length === 1 && was[0]!.knots.length === 4 && was[0]!.shape === 'corners') {
       const aligned = core.aligned({ knots, was: was[0]!.knots });
       void this.session.save([{ do: 'reshape', cover: cover.id, id: was[0]!.id, frame, ...scope, knots: aligned }]);
+      this.placed();
       return;
     }
     void this.session.save([{ do: 'fit', cover: cover.id, frame, ...scope, apart, rect: box }]);
+    this.placed();
   }
 
   private addCover(item: Item, outline: Cover['outlines'][number], box: { min: Point; max: Point }): void {

@@ -26,7 +26,7 @@ export class Drags {
     return this.bench.selection.state!;
   }
 
-  private drag(e: PointerEvent, to: (q: Point, m: PointerEvent) => Command): void {
+  private drag(e: PointerEvent, to: (q: Point, m: PointerEvent) => Command, then: () => void = () => {}): void {
     if (e.button !== 0 || this.pointer.pans(e) || !this.free()) return;
     const { playhead, session } = this.bench;
     playhead.pause();
@@ -34,27 +34,35 @@ export class Drags {
     this.pointer.follow(
       e,
       (q, m) => session.show([(last = to(q, m))]),
-      (moved) => void (moved && last && session.save([last])),
+      (moved) => {
+        if (!moved || !last) return;
+        void session.save([last]);
+        then();
+      },
     );
   }
 
-  private dragPlacement(e: PointerEvent, to: (q: Point, m: PointerEvent) => Placement): void {
-    this.drag(e, (q, m) => this.bench.outlining.place(to(q, m)));
+  private dragPlacement(e: PointerEvent, to: (q: Point, m: PointerEvent) => Placement, then?: () => void): void {
+    this.drag(e, (q, m) => this.bench.outlining.place(to(q, m)), then);
   }
 
   /** Moves the cover; with Ctrl along one axis. */
   move(e: PointerEvent): void {
     const from = this.pointer.place(e);
     const p = this.state.placement;
-    this.dragPlacement(e, (q, m) => {
-      const to = { ...q };
-      if (m.ctrlKey) {
-        const axis = Math.abs(q.x - from.x) > Math.abs(q.y - from.y) ? 'y' : 'x';
-        to[axis] = from[axis];
-      }
-      const d = this.bench.outlining.wayBack(from, to);
-      return { ...p, move: { x: p.move.x + d.x, y: p.move.y + d.y } };
-    });
+    this.dragPlacement(
+      e,
+      (q, m) => {
+        const to = { ...q };
+        if (m.ctrlKey) {
+          const axis = Math.abs(q.x - from.x) > Math.abs(q.y - from.y) ? 'y' : 'x';
+          to[axis] = from[axis];
+        }
+        const d = this.bench.outlining.wayBack(from, to);
+        return { ...p, move: { x: p.move.x + d.x, y: p.move.y + d.y } };
+      },
+      this.bench.outlining.placed,
+    );
   }
 
   /**
