@@ -1,6 +1,6 @@
 // Every view: no accessibility faults, and the bench plays and answers its keys.
 import { expect, test } from '@playwright/test';
-import { accessible, frame as frameOf, newProgramme, openFootage } from '../help';
+import { accessible, dragOn, frame as frameOf, newProgramme, openFootage, saved, selectedThroughout } from '../help';
 
 test('views pass the accessibility check at both sizes, dark and light', async ({ page }) => {
   test.setTimeout(400_000);
@@ -120,4 +120,27 @@ test('review is held in the hand: what is touched is large enough, lying and upr
     await accessible(held);
     await tablet.close();
   }
+});
+
+test('on a screen of 3840 px text grows, the picture does not, and pointers meet what they point at', async ({
+  page,
+}) => {
+  await page.setViewportSize({ width: 3840, height: 2160 });
+  await openFootage(page, 'quay-trike', 'Trike plate');
+  const track = await page.getByTestId('timeline').evaluate((e) => {
+    const { left, bottom, width } = e.getBoundingClientRect();
+    return { left, bottom, width };
+  });
+  await page.mouse.click(track.left + track.width * 0.62, track.bottom - 4);
+  expect(await frameOf(page)).toBe(124);
+  const tall = (e: Element) => e.getBoundingClientRect().height;
+  expect(await page.getByRole('button', { name: 'Deliver', exact: true }).evaluate(tall)).toBeGreaterThan(32);
+  // One pixel of the picture for each of the screen, and a cover drawn where the pointer draws.
+  await page.keyboard.press('1');
+  expect((await page.locator('canvas[data-main]').boundingBox())!.width).toBe(1280);
+  await page.keyboard.press('b');
+  await dragOn(page, 300, 200, 500, 300);
+  await saved(page);
+  const now = (await selectedThroughout(page, 125))[124];
+  expect([now.centre.x, now.centre.y, now.size.x, now.size.y].map(Math.round)).toEqual([400, 250, 200, 100]);
 });

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { zoomOf } from './zoom';
   // What a control does and its key, beside it, when the pointer rests on it or the focus
   // comes to it by the keyboard.
   interface Props {
@@ -36,8 +37,9 @@
     if (!says && !k) return;
     const r = e.getBoundingClientRect();
     const above = r.bottom + 70 > innerHeight;
-    const x = Math.min(Math.max(r.left + r.width / 2, 130), innerWidth - 130);
-    shown = { says, name, key: k, x, y: above ? r.top - 6 : r.bottom + 6, above };
+    const zoom = zoomOf(e);
+    const x = Math.min(Math.max((r.left + r.width / 2) / zoom, 130), innerWidth / zoom - 130);
+    shown = { says, name, key: k, x, y: above ? r.top / zoom - 6 : r.bottom / zoom + 6, above };
   }
   const control = (t: EventTarget | null) =>
     (t as Element | null)?.closest?.<HTMLElement>(

@@ -41,7 +41,7 @@
     return of ? Math.round((100 * known.reduce((n, w) => n + w.done, 0)) / of) : undefined;
   });
   const panel =
-    'absolute top-8 right-0 z-40 flex max-h-[70vh] w-96 flex-col gap-1 overflow-auto ' +
+    'absolute top-8 right-0 z-40 flex max-h-96 w-96 flex-col gap-1 overflow-auto ' +
     'border border-base-300 bg-base-100 p-2 shadow-lg';
   let box = $state<HTMLDivElement>();
 </script>

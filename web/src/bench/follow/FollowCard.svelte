@@ -83,7 +83,7 @@
   <hr class="border-base-300" />
   {#if !cover.track}<h2 class="font-medium">By hand</h2>
     <p class="quiet text-[12px]">Fit the cover where it slips: the ends of the span, then by halves.</p>
-    <Onward {keying} />{:else}<h2 class="font-medium">Looking, and corrections</h2>{/if}
+    <Onward {keying} />{/if}
   <button class="btn btn-xs" disabled={!looked.unseen} onclick={() => looked.confirm()}>
     {looked.next === undefined
       ? looked.unseen
@@ -127,9 +127,7 @@
     </div>
   {/if}
   {#if chosen.length}
-    <span class="quiet text-[12px]"
-      >{chosen.length === 1 ? `Key at f ${chosen[0]}` : `${chosen.length} keys picked`}, from there on</span
-    >
+    {#if chosen.length > 1}<span class="quiet text-[12px]">{chosen.length} keys picked, from there on</span>{/if}
     <div class="join grid grid-cols-3" role="group" aria-label="How the key goes on">
       {#each eases as [e, t] (e)}
         <button

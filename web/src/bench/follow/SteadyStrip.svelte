@@ -1,6 +1,7 @@
 <script lang="ts">
   // The selected surface as it lies on its reference, frame after frame: what slips
   // is seen at once. A click goes to the frame; the strip scrolls with the shot.
+  import { zoomOf } from '../../shared/zoom';
   import type { Bench } from '../bench.svelte';
 
   let { bench }: { bench: Bench } = $props();
@@ -73,7 +74,7 @@
   let grip: { x: number; frame: number; moved: boolean } | undefined;
   function scrub(e: PointerEvent) {
     if (!grip || !(e.buttons & 1)) return;
-    const by = Math.round((grip.x - e.clientX) / cellW);
+    const by = Math.round((grip.x - e.clientX) / zoomOf(room!) / cellW);
     if (by) grip.moved = true;
     bench.playhead.seek(Math.min(Math.max(grip.frame + by, first), span.last));
   }

@@ -236,13 +236,16 @@
     {@render go('to mark on', '', 'Track forward to mark', ArrowRightToLine)}
     {@render go('forward', '', 'Track forward (Shift+↓)', ChevronsRight)}
   </div>
-  {@render go('both', 'Track the span again', 'Track the span again', ArrowLeftRight)}
-  <button
-    class="btn btn-xs {following.apart ? 'btn-primary' : ''}"
-    disabled={cover.locked || (!following.apart && s?.state === '-')}
-    title="From this frame, with the surface as it lies here or as you draw it; what was followed stays as an attempt"
-    onclick={() => void following.anew()}>{anew} (Alt+V)</button
-  >
+  <div class="grid gap-1 {following.apart ? '' : 'grid-cols-2'}">
+    {@render go('both', 'Span again', 'Track the span again', ArrowLeftRight)}
+    <button
+      class="btn px-1 btn-xs {following.apart ? 'btn-primary' : ''}"
+      disabled={cover.locked || (!following.apart && s?.state === '-')}
+      aria-label="{anew} (Alt+V)"
+      title="From this frame, with the surface as it lies here or as you draw it; what was followed stays as an attempt"
+      onclick={() => void following.anew()}>{following.apart ? anew : `Anew from f ${playhead.frame}`}</button
+    >
+  </div>
   {@render how()}
   <button
     class="btn btn-primary btn-xs"

@@ -391,7 +391,7 @@
 
 <div
   bind:this={pane}
-  class="relative flex min-h-0 min-w-0 gap-px overflow-hidden bg-[#161616] {below ? 'flex-col' : ''}"
+  class="counted relative flex min-h-0 min-w-0 gap-px overflow-hidden bg-[#161616] {below ? 'flex-col' : ''}"
   data-theme="celator"
   role="application"
   aria-label="Picture"

@@ -6,6 +6,7 @@
   import ZoomOut from '@lucide/svelte/icons/zoom-out';
   import type { Bench } from '../bench.svelte';
   import { core } from '../../core/core';
+  import { zoomOf } from '../../shared/zoom';
   import HoldoutRow from './HoldoutRow.svelte';
   import ItemHead from './ItemHead.svelte';
   import AddItem from './AddItem.svelte';
@@ -32,7 +33,7 @@
   });
   $effect(() => scale.follow(bench.playhead.frame));
 
-  const xOf = (e: PointerEvent | WheelEvent) => e.clientX - track!.getBoundingClientRect().left;
+  const xOf = (e: PointerEvent | WheelEvent) => (e.clientX - track!.getBoundingClientRect().left) / zoomOf(track!);
   const frameAt = (e: PointerEvent) => scale.frameAt(xOf(e));
 
   let scrubbing = false;
@@ -189,10 +190,10 @@
         role="presentation"
         onpointerdown={(e) => {
           (e.currentTarget as Element).setPointerCapture(e.pointerId);
-          grip = { x: e.clientX, first: scale.first };
+          grip = { x: xOf(e), first: scale.first };
         }}
         onpointermove={(e) =>
-          grip && scale.scroll(grip.first + ((e.clientX - grip.x) * scale.frames) / scale.width - scale.first)}
+          grip && scale.scroll(grip.first + ((xOf(e) - grip.x) * scale.frames) / scale.width - scale.first)}
         onpointerup={() => (grip = undefined)}
       ></div>
     </div>
