@@ -7,7 +7,7 @@ CORE_SOURCES := $(shell find core cmd/core-wasm -name '*.go' -not -name '*_test.
 export CELATOR_DATA ?= .run
 export PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD = 1
 
-.PHONY: help start build test lint format test-go test-race test-wasm test-unit test-e2e footage notices bench bench-track bench-holdout bench-check bench-load bench-crash fuzz demo contract screenshots clean setup-run setup-test
+.PHONY: help start build test lint format test-go test-race test-wasm test-unit test-e2e footage notices bench bench-interface bench-track bench-holdout bench-check bench-load bench-crash fuzz demo contract screenshots clean setup-run setup-test
 
 help: ## what there is to make
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -98,6 +98,9 @@ notices: web/node_modules/.stamp ## gather the licences of what ships
 bench: setup-test build demo e2e/node_modules/.stamp ## measure speed, memory and accuracy (see docs/benchmarks.md)
 	go test ./core/... -run '^$$' -bench . -benchmem
 	go run ./dev/bench
+	$(MAKE) bench-interface
+
+bench-interface: setup-test build demo e2e/node_modules/.stamp ## measure the interface, into docs/benchmarks.md
 	cd e2e && npx --no-install playwright test --config bench.config.ts
 
 bench-track: setup-test build ## measure the tracker against ground truth (PEERS and AGAINST: see dev/benchtrack)

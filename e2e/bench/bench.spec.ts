@@ -1,14 +1,7 @@
-// The interface's figures, measured in the real browser. Prints, never judges.
+// The interface's figures, measured in the real browser. Enters them, never judges.
 import { expect, test, type Browser, type Page } from '@playwright/test';
 import { addItem, dragOn, onScreen, openDemo, saved, shotOf } from '../help';
-
-const p = (xs: number[], q: number) =>
-  [...xs].sort((a, b) => a - b)[Math.min(Math.floor(xs.length * q), xs.length - 1)]!;
-const say = (what: string, xs: number[]) =>
-  console.log(
-    `${what}: median ${p(xs, 0.5).toFixed(0)} ms, p95 ${p(xs, 0.95).toFixed(0)} ms,`,
-    `worst ${Math.max(...xs).toFixed(0)} ms (${xs.length} times)`,
-  );
+import { measured, ms, quantile } from './figures';
 
 /** Goes to a frame and resolves when its pictures are on the canvas and painted. */
 async function timeTo(page: Page, f: number): Promise<number> {
@@ -44,7 +37,7 @@ test('random frames, dragging, playing', async ({ page }) => {
     random.push(await timeTo(page, f));
     await page.waitForTimeout(60);
   }
-  say('random frame on screen, 720p, no cover', random);
+  measured('random frame on screen, 720p, no cover', 'p95 60 ms', ms(random));
 
   await openDemo(page, 'Cargo trike on the quay');
   const stepped: number[] = [];
@@ -54,14 +47,14 @@ test('random frames, dragging, playing', async ({ page }) => {
     stepped.push(await timeTo(page, i));
     await page.waitForTimeout(30);
   }
-  say('step by one frame to treated pixels, 720p, one cover', stepped);
+  measured('step by one frame to treated pixels, 720p, one cover', 'p95 40 ms', ms(stepped));
   const covered: number[] = [];
   for (let i = 0; i < 40; i++) {
     f = (f * 73 + 41) % 200;
     covered.push(await timeTo(page, f));
     await page.waitForTimeout(60);
   }
-  say('random frame to treated pixels, 720p, one cover', covered);
+  measured('random frame to treated pixels, 720p, one cover', 'p95 80 ms', ms(covered));
 
   // Dragging: from the pointer's move to the patch drawn for it.
   await timeTo(page, 150);
@@ -76,10 +69,10 @@ test('random frames, dragging, playing', async ({ page }) => {
   }
   await page.mouse.up();
   await saved(page);
-  say(
-    'drag to treated pixels, 720p, mosaic of about 170x70',
-    await page.evaluate(() => performance.getEntriesByName('celator drag to pixels').map((e) => e.duration)),
+  const drags = await page.evaluate(() =>
+    performance.getEntriesByName('celator drag to pixels').map((e) => e.duration),
   );
+  measured('drag to treated pixels, 720p, mosaic of about 170x70', 'p95 40 ms', ms(drags));
   await page.keyboard.press('Control+z');
   await saved(page);
 
@@ -107,8 +100,9 @@ test('random frames, dragging, playing', async ({ page }) => {
       const { played, dropped } = (performance.getEntriesByName('celator play').at(-1) as PerformanceMark).detail;
       return [played, dropped] as [number, number];
     });
-    console.log(
-      `playing at 25 frames a second, 720p, two covers, ${round}:`,
+    measured(
+      `playing at 25 frames a second, 720p, two covers, ${round}`,
+      '2 % dropped',
       `${r[1]} of ${r[0]} frames dropped (${((100 * r[1]) / r[0]).toFixed(1)} %)`,
     );
   }
@@ -162,7 +156,7 @@ async function scripting(
     const i = frames.findLastIndex((t) => t <= from);
     if (i >= 0) spent[i]! += (to - from) / 1000;
   }
-  return { worst: Math.max(...spent), p95: p(spent, 0.95), frames: frames.length };
+  return { worst: Math.max(...spent), p95: quantile(spent, 0.95), frames: frames.length };
 }
 
 test('a path of 40 knots is dragged', async ({ page, browser }) => {
@@ -218,9 +212,10 @@ test('a path of 40 knots is dragged', async ({ page, browser }) => {
     await saved(page);
     await page.keyboard.press('Control+z');
     await saved(page);
-    console.log(
-      `dragging a path of 40 knots, ${what}: scripting p95 ${r.p95.toFixed(1)} ms,`,
-      `worst ${r.worst.toFixed(1)} ms a frame (${r.frames} frames)`,
+    measured(
+      `dragging a path of 40 knots, ${what}: scripting a frame`,
+      'worst 33 ms',
+      `p95 ${r.p95.toFixed(1)} ms, worst ${r.worst.toFixed(1)} ms (${r.frames} frames)`,
     );
   }
   await page.keyboard.press('Control+z');
@@ -292,7 +287,7 @@ test('a shot with 30 covers of 50 keys', async ({ page, request }) => {
     await page.waitForSelector('[data-testid=picture][data-shown*=":"]');
     opened.push(Date.now() - from);
   }
-  say('a shot with 30 covers of 50 keys opens, to its treated first frame', opened);
+  measured('a shot with 30 covers of 50 keys opens, to its treated first frame', '0.8, worst 1.5 s', ms(opened));
   const stepped: number[] = [];
   await timeTo(page, 19); // from a frame that is looked at
   await page.waitForTimeout(1500);
@@ -300,5 +295,5 @@ test('a shot with 30 covers of 50 keys', async ({ page, request }) => {
     stepped.push(await timeTo(page, i));
     await page.waitForTimeout(100);
   }
-  say('and steps by one frame to treated pixels', stepped);
+  measured('and steps by one frame to treated pixels', 'p95 120 ms', ms(stepped));
 });
