@@ -118,7 +118,7 @@ test('stills along the timeline show what the shot shows, and go there', async (
   const stills = page.getByTestId('stills').getByRole('button');
   await expect.poll(() => stills.count()).toBeGreaterThan(8);
   const seen = () =>
-    stills.evaluateAll((all) => all.map((b) => b.querySelector('img')!).every((i) => i.complete && i.naturalWidth > 0));
+    stills.evaluateAll((all) => all.every((b) => b.querySelector<HTMLElement>('canvas')!.dataset.ready === 'true'));
   await expect.poll(seen).toBe(true);
   const last = (await stills.last().getAttribute('aria-label'))!;
   await stills.last().click();

@@ -39,6 +39,9 @@ export class Pictures {
       const r = await fetch(address, { signal: this.gone.signal });
       if (!r.ok) throw new Error(r.statusText);
       const url = URL.createObjectURL(await r.blob());
+      const picture = new Image(); // decoded before it is shown, or painting waits for it
+      picture.src = url;
+      await picture.decode();
       this.urls = { ...this.urls, [address]: url };
     } catch {
       this.asked.delete(address); // asked for again when it is wanted again

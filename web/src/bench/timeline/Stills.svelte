@@ -21,6 +21,39 @@
     return out;
   });
   const middle = (f: number) => Math.min(f + Math.floor(every / 2), bench.shot.last);
+
+  /** Small pictures, made beside the page's own work; few at once, so that the frame shown goes first. */
+  const made = new Map<number, Promise<ImageBitmap>>();
+  let turn: Promise<unknown> = Promise.resolve();
+  function small(f: number): Promise<ImageBitmap> {
+    const load = async () => {
+      const r = await fetch(`/api/sources/${view.source}/views/${view.first + f}.jpg`);
+      if (!r.ok) throw new Error(r.statusText);
+      const resizeHeight = Math.round(height * devicePixelRatio * 1.5);
+      return createImageBitmap(await r.blob(), { resizeHeight, resizeQuality: 'medium' });
+    };
+    let p = made.get(f);
+    if (!p) {
+      p = turn.then(load);
+      turn = p.catch(() => made.delete(f)); // asked for again when it is wanted again
+      made.set(f, p);
+    }
+    return p;
+  }
+  const draw = (f: number) => (c: HTMLCanvasElement) => {
+    let gone = false;
+    small(f).then(
+      (b) => {
+        if (gone) return;
+        c.width = b.width;
+        c.height = b.height;
+        c.getContext('2d')!.drawImage(b, 0, 0);
+        c.dataset.ready = 'true';
+      },
+      () => {}, // the next one may be there
+    );
+    return () => (gone = true);
+  };
 </script>
 
 <div class="relative overflow-hidden bg-[#161616]" style="height:{height}px" data-testid="stills">
@@ -32,14 +65,7 @@
       tabindex="-1"
       aria-label="Go to frame {m}"
       onclick={() => bench.playhead.seek(m)}
-      ><img
-        class="h-full w-full object-cover"
-        src="/api/sources/{view.source}/views/{view.first + m}.jpg"
-        alt=""
-        loading="lazy"
-        decoding="async"
-        draggable="false"
-      /></button
+      ><canvas class="h-full w-full object-cover" {@attach draw(m)}></canvas></button
     >
   {/each}
 </div>
