@@ -14,15 +14,30 @@
     for (const a of list.appearances) by.get(a.shot)?.push(a);
     return by;
   });
+  /** Where all shots are as narrow as can be, only those in sight are made: there may be hundreds. */
+  const narrow = 44; // px, and 1 between
+  let width = $state(1100); // until it is known
+  let scrolled = $state(0);
+  const all = $derived(programme.shots.length);
+  const many = $derived(all * (narrow + 1) > 2 * width);
+  const from = $derived(many ? Math.max(Math.floor(scrolled / (narrow + 1)) - 8, 0) : 0);
+  const to = $derived(many ? Math.min(Math.ceil((scrolled + width) / (narrow + 1)) + 8, all) : all);
+  const room = (shots: number) => `flex:none;width:${shots * (narrow + 1) - 1}px`;
   const most = $derived(Math.min(Math.max(...[...rows.values()].map((r) => r.length), 1), 6));
 </script>
 
-<div class="flex gap-px overflow-x-auto" data-testid="band">
-  {#each programme.shots as s (s.id)}
+<div
+  class="flex gap-px overflow-x-auto"
+  data-testid="band"
+  bind:clientWidth={width}
+  onscroll={(e) => (scrolled = e.currentTarget.scrollLeft)}
+>
+  {#if from}<span style={room(from)}></span>{/if}
+  {#each programme.shots.slice(from, to) as s (s.id)}
     {@const here = rows.get(s.id) ?? []}
     <a
       class="group flex min-w-[44px] flex-col gap-px overflow-hidden"
-      style="flex:{Math.max(s.frames / total, 0.01)} 1 0"
+      style={many ? room(1) : `flex:${Math.max(s.frames / total, 0.01)} 1 0`}
       href="/shots/{s.id}"
       title="{s.name}: {here.map((a) => `${names.get(a.item)}, ${states[a.state].name.toLowerCase()}`).join('; ') ||
         'nothing listed'}"
@@ -48,4 +63,5 @@
       {/each}
     </a>
   {/each}
+  {#if to < all}<span style={room(all - to)}></span>{/if}
 </div>

@@ -14,9 +14,10 @@
   onMount(() => void load());
 
   async function load() {
-    await loadCore();
     await attempt(async () => {
-      styles = await ask(api.GET('/api/programmes/{id}/styles', { params: { path: { id: programme } } }));
+      const all = await ask(api.GET('/api/programmes/{id}/styles', { params: { path: { id: programme } } }));
+      if (all.length) await loadCore(); // which knows what treatments are called
+      styles = all;
     });
   }
   async function attempt(f: () => Promise<void>) {
