@@ -292,10 +292,6 @@ func (r *Runner) search(ctx context.Context, job *river.Job[store.SearchArgs]) e
 	}) // people find them too
 }
 
-// searchPiece is how many frames are looked at before those who work on the bench go
-// first: a few hundredths of a second's work.
-const searchPiece = 4
-
 func (r *Runner) boundaries(ctx context.Context, src store.Source, beat func(int)) error {
 	clip, err := r.lib.Clip(src)
 	if err != nil {
@@ -313,10 +309,7 @@ func (r *Runner) boundaries(ctx context.Context, src store.Source, beat func(int
 			cancel()
 		}
 	})
-	err = clip.Thumbs(work, func(f int, p *frame.Picture) {
-		if f%searchPiece == 0 {
-			pace()
-		}
+	err = clip.Thumbs(work, pace, func(f int, p *frame.Picture) {
 		all.Add(f, cut.Of(p))
 		beat(f)
 		tell(f)

@@ -128,6 +128,10 @@ func (p *process) wait() error {
 	return err
 }
 
+// rest stops the process until goOn; it can be killed all the same.
+func (p *process) rest() { p.cmd.Process.Signal(syscall.SIGSTOP) }
+func (p *process) goOn() { p.cmd.Process.Signal(syscall.SIGCONT) }
+
 // kill ends the process without waiting for its work.
 func (p *process) kill() {
 	p.cancel()

@@ -151,9 +151,14 @@ func (c Clip) pick(ctx context.Context, frames []int, pic *frame.Picture,
 	return nil
 }
 
+// thumbsPiece is how many small frames are read before others may go first: a few
+// hundredths of a second's work.
+const thumbsPiece = 4
+
 // Thumbs gives every frame of the clip, made small, to do; the picture is its own only
-// until do returns. It decodes with what one core has, and reads no more than that.
-func (c Clip) Thumbs(ctx context.Context, do func(f int, p *frame.Picture)) error {
+// until do returns. It decodes with what one core has, and reads no more than that. Before
+// every few frames it calls pace, which may wait; the decoder rests for as long.
+func (c Clip) Thumbs(ctx context.Context, pace func(), do func(f int, p *frame.Picture)) error {
 	if c.Info.Still != "" {
 		return nil
 	}
@@ -186,6 +191,11 @@ func (c Clip) Thumbs(ctx context.Context, do func(f int, p *frame.Picture)) erro
 	defer r.Close()
 	pic := frame.New(small.Info.Format(), nil)
 	for {
+		if r.next%thumbsPiece == 0 {
+			p.rest()
+			pace()
+			p.goOn()
+		}
 		if err := r.Read(pic); errors.Is(err, io.EOF) {
 			return ctx.Err()
 		} else if err != nil {

@@ -117,7 +117,8 @@ func TestCountsOfTheCover(t *testing.T) {
 		{State: "Approved", In: "x", Checked: true, Decisions: []Decision{{By: "Bo", State: "Ready"}, approved}},
 		{State: "In work", In: "x", Decisions: []Decision{approved}, Findings: []Finding{open(true), open(false)}},
 		{State: "In work", In: "x", Findings: []Finding{open(false), {State: "waived", Severe: true}}},
-		{State: "Sent back"}, {State: "To do"},
+		{State: "Sent back"},
+		{State: "To do"},
 	}}
 	want := []Share{{"Approved", 1}, {"In work", 2}, {"Sent back", 1}, {"To do", 1}}
 	if got := r.Shares(); !slices.Equal(got, want) {
