@@ -66,12 +66,14 @@ func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) err
 
 // share of the time that background work takes while somebody works on the bench all the
 // time: it goes slower then, but goes on. A rest lasts mostRest at most, and leastRest at
-// least, for a decoder works ahead while its reader rests, and is not seen to take time.
+// least, for a decoder works ahead while its reader rests, and is not seen to take time;
+// while somebody plays, where each late picture is seen, it lasts playingRest.
 const (
-	share     = 10
-	leastRest = 100 * time.Millisecond
-	mostRest  = 600 * time.Millisecond
-	quiet     = 200 * time.Millisecond // without work on the bench
+	share       = 10
+	leastRest   = 300 * time.Millisecond
+	mostRest    = time.Second
+	playingRest = time.Second
+	quiet       = 200 * time.Millisecond // without work on the bench
 )
 
 // giveWay returns what a job calls between pieces of its work, by several at once: it
@@ -87,9 +89,12 @@ func (r *Runner) giveWay(ctx context.Context, awaited func() bool) func() {
 		}
 		took := time.Duration(time.Now().UnixNano() - last.Load())
 		defer func() { last.Store(time.Now().UnixNano()) }()
-		until := time.Now().Add(min(max((share-1)*took, leastRest), mostRest))
-		for ctx.Err() == nil && time.Now().Before(until) {
-			if r.awaited.Load() == 0 && (r.Bench == nil || r.Bench.Quiet() > quiet) {
+		begun := time.Now()
+		rest := min(max((share-1)*took, leastRest), mostRest)
+		for ctx.Err() == nil && time.Since(begun) < rest {
+			if r.Bench != nil && r.Bench.Quiet() < 0 {
+				rest = playingRest
+			} else if r.awaited.Load() == 0 && (r.Bench == nil || r.Bench.Quiet() > quiet) {
 				return
 			}
 			if now := time.Now().UnixNano(); now-asked.Load() > int64(tick) {
