@@ -22,7 +22,7 @@
 </script>
 
 <dialog bind:this={dialog} class="modal" aria-label="All actions and keys">
-  <div class="modal-box flex max-h-[80vh] max-w-md flex-col gap-2 p-4">
+  <div class="modal-box flex max-h-[80%] max-w-md flex-col gap-2 p-4">
     <input
       class="input w-full input-sm"
       aria-label="Search the actions"

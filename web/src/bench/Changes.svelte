@@ -24,7 +24,7 @@
 </script>
 
 <dialog bind:this={dialog} class="modal" aria-label="All changes">
-  <div class="modal-box flex max-h-[80vh] max-w-lg flex-col gap-2 p-4">
+  <div class="modal-box flex max-h-[80%] max-w-lg flex-col gap-2 p-4">
     <h2 class="font-semibold">All changes of this shot</h2>
     <p class="quiet">Going back keeps everything: it is a change itself and can be undone.</p>
     <ol class="overflow-auto border border-base-300" aria-label="Changes, the newest first">

@@ -65,7 +65,7 @@
 </script>
 
 <dialog bind:this={dialog} class="modal" {onclose} aria-labelledby="item-title">
-  <form class="modal-box flex max-w-xl flex-col gap-2" onsubmit={keep} data-testid="edit-item">
+  <form class="modal-box flex max-w-xl flex-col gap-2 p-4" onsubmit={keep} data-testid="edit-item">
     <h2 id="item-title" class="text-lg font-semibold">{row ? row.item.name : 'A new item'}</h2>
     {#if error}<p class="text-error" role="alert">{error}</p>{/if}
     <div class="grid grid-cols-[8rem_1fr] items-center gap-2">

@@ -41,7 +41,7 @@
 </script>
 
 <dialog bind:this={dialog} class="modal" {onclose} aria-labelledby="import-title">
-  <div class="modal-box flex max-h-[80vh] max-w-3xl flex-col gap-3" data-testid="import">
+  <div class="modal-box flex max-h-[80%] max-w-3xl flex-col gap-3 p-4" data-testid="import">
     <h2 id="import-title" class="text-lg font-semibold">Import {file.name}</h2>
     {#if error}<p class="text-error" role="alert">{error}</p>{/if}
     {#if r}
