@@ -36,11 +36,20 @@ func probeCommand() *cobra.Command {
 		fmt.Printf("  picture   %dx%d, %s, %d bit, %s range, %s\n", i.Width, i.Height, i.PixFmt, i.Depth,
 			map[bool]string{true: "full", false: "limited"}[i.Range == "pc"], i.Matrix)
 		fmt.Printf("  frames    %d at %s, %.3f s\n", i.Frames, rate, i.Duration)
+		if first := i.First(); first != "" {
+			fmt.Printf("  fields    interlaced, %s field first\n", first)
+		}
 		if i.Timecode != "" {
 			fmt.Printf("  timecode  %s\n", i.Timecode)
 		}
 		for _, s := range i.Sound {
-			fmt.Printf("  sound     %s, %d channels, %d Hz\n", s.Codec, s.Channels, s.Rate)
+			fmt.Printf("  sound     %s, %d channels, %d Hz", s.Codec, s.Channels, s.Rate)
+			for _, t := range []string{s.Language, s.Title} {
+				if t != "" {
+					fmt.Print(", ", t)
+				}
+			}
+			fmt.Println()
 		}
 		return nil
 	}

@@ -243,6 +243,14 @@ type Proof struct {
 	Off      *int    `json:"off,omitempty" doc:"of a still encoded with loss: the largest difference from the source outside the covers, in codes of 256"`
 }
 
+// scan is how pictures are made up, in words.
+func scan(i media.Info) string {
+	if first := i.First(); first != "" {
+		return "interlaced, " + first + " field first"
+	}
+	return "progressive"
+}
+
 // Verify reads the written file again. It must have the job's frames, duration
 // and sound; with a lossless preset also every sample outside the mattes must be
 // the source's. The first thing wrong is the error.
@@ -261,6 +269,8 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		return p, fmt.Errorf("the written file has %d frames, not %d", info.Frames, want)
 	case math.Abs(info.Duration-seconds) > .5/j.Clip.Info.Rate.Float():
 		return p, fmt.Errorf("the written file lasts %.3f s, not %.3f s", info.Duration, seconds)
+	case info.First() != j.Clip.Info.First():
+		return p, fmt.Errorf("the written file is %s, the source %s", scan(info), scan(j.Clip.Info))
 	case len(info.Sound) != len(j.Clip.Info.Sound):
 		return p, fmt.Errorf("the written file has %d sound streams, not %d", len(info.Sound), len(j.Clip.Info.Sound))
 	}

@@ -163,6 +163,61 @@ func decode(t *testing.T, path string, info media.Info) (all []byte) {
 
 // A review copy, whole, by segments and of a range, has its frames, length and
 // sound.
+// What a station sends is woven of fields: the order of the fields is kept by every preset,
+// whole or joined, and so are what the sound tracks are called; a file that lost either is
+// not called proved.
+func TestFieldsKeepTheirOrder(t *testing.T) {
+	ctx := context.Background()
+	for _, c := range []struct{ first, pix, ending string }{
+		{"tff", "yuv422p", ".mkv"}, {"bff", "yuv420p", ".mpg"},
+	} {
+		top := map[string]string{"tff": "top", "bff": "bottom"}[c.first]
+		clip := clip(t, "a"+c.ending, "-f", "lavfi", "-i", "testsrc2=size=192x128:rate=50:duration=1.2", "-f", "lavfi", "-i",
+			"sine=duration=1.2", "-vf", "tinterlace=interleave_"+map[string]string{"tff": "top", "bff": "bottom"}[c.first]+
+				",setfield="+c.first, "-r", "25", "-c:v", "mpeg2video", "-b:v", "4M", "-flags", "+ildct+ilme", "-pix_fmt", c.pix,
+			"-c:a", "mp2", "-metadata:s:a:0", "language=nor", "-metadata:s:a:0", "title=Clean")
+		if clip.Info.First() != top {
+			t.Fatalf("%s in %s is taken for %s", c.first, c.ending, scan(clip.Info))
+		}
+		for name, preset := range media.Presets {
+			j := Job{
+				Clip: clip, Sound: clip.Path, Document: document(clip.Info), Preset: preset, Last: clip.Info.Frames - 1,
+				Total: clip.Info.Frames, Out: filepath.Join(t.TempDir(), "out"+preset.Ending),
+			}
+			if err := Render(ctx, j); err != nil {
+				t.Fatal(err)
+			}
+			if _, err := Verify(ctx, j, nil); err != nil {
+				t.Errorf("%s %s: %v", c.first, name, err)
+			}
+			got, err := media.Probe(ctx, j.Out)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got.First() != top || got.Sound[0].Language != clip.Info.Sound[0].Language {
+				t.Errorf("%s %s: %s, sound %+v of %+v", c.first, name, scan(got), got.Sound, clip.Info.Sound)
+			}
+			s := j
+			s.Segment, s.Out = true, filepath.Join(t.TempDir(), "seg")
+			if err := Render(ctx, s); err != nil {
+				t.Fatal(err)
+			}
+			o := media.Output{Path: j.Out, Preset: preset, Source: clip, Sound: clip.Path, Frames: j.Total, Total: j.Total}
+			if err := media.Join(ctx, o, []string{s.Out}, []int{j.Total}, nil); err != nil {
+				t.Fatal(err)
+			}
+			if _, err := Verify(ctx, j, nil); err != nil {
+				t.Errorf("%s %s, joined: %v", c.first, name, err)
+			}
+			whole := j
+			whole.Clip.Info.Field = media.Progressive
+			if _, err := Verify(ctx, whole, nil); err == nil {
+				t.Errorf("%s %s: a file of fields is proved to be one of whole pictures", c.first, name)
+			}
+		}
+	}
+}
+
 func TestReviewCopies(t *testing.T) {
 	ctx := context.Background()
 	c := clip(t, "a.mp4", "-f", "lavfi", "-i", "testsrc2=size=201x121:rate=24000/1001:duration=2", "-f", "lavfi", "-i",

@@ -69,6 +69,25 @@ func TestProbeTellsWhatFilesAre(t *testing.T) {
 	}
 }
 
+// What a container cannot say exactly is taken for what is meant, and sound that begins
+// before the picture does not make a file a damaged one.
+func TestProbeTakesWhatIsMeant(t *testing.T) {
+	fast := probe(t, ffmpeg(t, "a.mkv", "-f", "lavfi", "-i", "testsrc2=size=96x64:rate=60000/1001:duration=1", "-c:v",
+		"ffv1"))
+	if fast.Rate.String() != "60000/1001" || fast.Variable {
+		t.Errorf("59.94 in Matroska is taken for %s", fast.Rate)
+	}
+	late := probe(t, ffmpeg(t, "b.mkv", "-f", "lavfi", "-itsoffset", "0.6", "-i", "testsrc2=size=96x64:rate=25:duration=1",
+		"-f", "lavfi", "-i", "sine=duration=1.6", "-c:v", "ffv1", "-c:a", "flac", "-metadata:s:a:0", "title=Clean effects",
+		"-metadata:s:a:0", "language=gsw"))
+	if late.Frames != 25 || late.Lead < .55 || late.Lead > .65 {
+		t.Errorf("a picture 0.6 s after the sound: %d frames, %.3f s later", late.Frames, late.Lead)
+	}
+	if s := late.Sound[0]; s.Title != "Clean effects" || s.Language != "gsw" {
+		t.Errorf("the sound is called %+v", s)
+	}
+}
+
 func TestUnusableFilesAreNamedSo(t *testing.T) {
 	dir := t.TempDir()
 	write := func(name, text string) string {

@@ -40,7 +40,7 @@ type Info struct {
 	Frames    int           `json:"frames"`   // by the packets; exact for constant rate
 	Rotation  int           `json:"rotation"` // degrees clockwise that the file asks for: 0, 90, 180, 270
 	Pixel     Ratio         `json:"pixel"`    // pixel aspect, width:height, upright
-	Field     string        `json:"field"`    // "progressive", or the field that is first: "tt", "bb", …
+	Field     string        `json:"field"`    // Progressive, or the field that is shown first: TopFirst, BottomFirst
 	Timecode  string        `json:"timecode"` // of the first frame, "" where there is none
 	Lead      float64       `json:"lead"`     // seconds from the file's start to the first picture
 	Duration  float64       `json:"duration"` // seconds of picture
@@ -69,7 +69,9 @@ type Ratio struct {
 type Sound struct {
 	Codec    string `json:"codec"`
 	Channels int    `json:"channels"`
-	Rate     int    `json:"rate"` // Hz
+	Rate     int    `json:"rate"`               // Hz
+	Language string `json:"language,omitempty"` // ISO 639, as the file has it
+	Title    string `json:"title,omitempty"`
 }
 
 // Format is the shape of the decoded pictures.
@@ -174,6 +176,7 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	if err != nil {
 		return info, err
 	}
+	info.scan(ctx, path, v.FieldOrder)
 	if out, err = run(ctx, "ffprobe", append([]string{
 		"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags",
 	}, input(path)...)); err != nil {
@@ -217,7 +220,11 @@ func (info *Info) describe(out []byte) (p probed, video probedStream, err error)
 			at = i
 		case s.CodecType == "audio":
 			hz, _ := strconv.Atoi(s.SampleRate)
-			info.Sound = append(info.Sound, Sound{s.CodecName, s.Channels, hz})
+			lang := known(tag(s.Tags, "language"))
+			if lang == "und" {
+				lang = ""
+			}
+			info.Sound = append(info.Sound, Sound{s.CodecName, s.Channels, hz, lang, tag(s.Tags, "title")})
 		}
 		if tc := tag(s.Tags, "timecode"); tc != "" && info.Timecode == "" {
 			info.Timecode = tc
@@ -258,9 +265,6 @@ func (info *Info) describe(out []byte) (p probed, video probedStream, err error)
 	if info.Tags.Range == "pc" || strings.HasPrefix(v.PixFmt, "yuvj") {
 		info.Range = frame.Full
 	}
-	if info.Field = v.FieldOrder; info.Field == "" || info.Field == "unknown" {
-		info.Field = "progressive"
-	}
 	if err := info.Format().Validate(); err != nil {
 		return p, v, unusable("%v", err)
 	}
@@ -271,7 +275,8 @@ func (info *Info) describe(out []byte) (p probed, video probedStream, err error)
 func (info *Info) whole(p probed, v probedStream) error {
 	promised, _ := strconv.Atoi(v.Frames)
 	if d := clockSeconds(tag(v.Tags, "duration")); promised == 0 && d > 0 {
-		promised = int(d * info.Rate.Float())
+		start, _ := strconv.ParseFloat(p.Format.Start, 64)
+		promised = int((d - start - info.Lead) * info.Rate.Float()) // the tag is the time of the end
 	} else if d, _ := strconv.ParseFloat(p.Format.Duration, 64); promised == 0 && len(p.Streams) == 1 {
 		promised = int(d * info.Rate.Float())
 	}
@@ -383,6 +388,7 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 			rate = timecode.Rate{Num: 25, Den: 1}
 		}
 	}
+	rate = plain(rate)
 	info.Rate = rate
 	if len(pts) == 0 {
 		return false, nil
@@ -421,6 +427,17 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 	}
 	info.Frames = max(int(math.Round(n)), 1)
 	return true, nil
+}
+
+// plain returns the common rate that is meant by one which a container could not say
+// exactly, such as 19001/317 for 59.94.
+func plain(r timecode.Rate) timecode.Rate {
+	for _, c := range common {
+		if math.Abs(r.Float()/c.Float()-1) < 1e-5 { // 29.97 and 30 are 1e-3 apart
+			return c
+		}
+	}
+	return r
 }
 
 // commonRate returns the common rate nearest to r where one is within 2 %, else

@@ -128,6 +128,12 @@ func (p Preset) EncoderArgs(info Info) []string {
 		}
 	}
 	var filters []string
+	if first := info.First(); first != "" {
+		filters = append(filters, "setfield="+map[string]string{"top": "tff", "bottom": "bff"}[first])
+		if p.pixFmt == "yuv420p" && info.SubY == 0 { // the chroma of each field for itself
+			filters = append(filters, "scale=interl=1,format=yuv420p")
+		}
+	}
 	if p.pixFmt == "yuv420p" && (info.Width|info.Height)&1 == 1 {
 		filters = append(filters, "pad=ceil(iw/2)*2:ceil(ih/2)*2")
 	}
@@ -140,11 +146,8 @@ func (p Preset) EncoderArgs(info Info) []string {
 	if p.Name == "review" {
 		args = append(args, "-g", fmt.Sprint(2*info.Rate.Nominal()))
 	}
-	if info.Field != "progressive" {
-		args = append(args, "-field_order", info.Field)
-		if p.Name == "review" {
-			args = append(args, "-flags", "+ildct+ilme")
-		}
+	if info.First() != "" && p.Name == "review" {
+		args = append(args, "-flags", "+ildct+ilme")
 	}
 	return args
 }
@@ -172,6 +175,11 @@ func (p Preset) soundArgs(info Info, whole bool) []string {
 		}
 		for j := 0; j < len(codec); j += 2 {
 			args = append(args, fmt.Sprintf("%s:%d", codec[j], i), codec[j+1])
+		}
+		for _, t := range [][2]string{{"language", s.Language}, {"title", s.Title}} {
+			if t[1] != "" {
+				args = append(args, fmt.Sprintf("-metadata:s:a:%d", i), t[0]+"="+t[1])
+			}
 		}
 	}
 	return args

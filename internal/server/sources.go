@@ -48,8 +48,8 @@ func viewSource(src store.Source) sourceView {
 		note("It carries no colour matrix tag; %s is assumed for display.",
 			map[string]string{"bt601": "BT.601", "bt709": "BT.709"}[string(i.Matrix)])
 	}
-	if i.Field != "progressive" {
-		note("It is interlaced (%s). Covers work on whole frames for now.", i.Field)
+	if first := i.First(); first != "" {
+		note("It is interlaced, %s field first, and is delivered so. Covers work on whole frames for now.", first)
 	}
 	return v
 }

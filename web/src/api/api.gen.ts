@@ -2347,8 +2347,10 @@ export interface components {
             /** Format: int64 */
             channels: number;
             codec: string;
+            language?: string;
             /** Format: int64 */
             rate: number;
+            title?: string;
         };
         SourceView: {
             /** Format: date-time */

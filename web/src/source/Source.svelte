@@ -24,6 +24,15 @@
       if (kind === 'all' || what === id) void load();
     });
   });
+  type Sound = Source['info']['sound'][number];
+  const sound = (a: Sound) =>
+    [a.title, a.language, a.codec, `${a.channels} channels`, `${a.rate} Hz`].filter(Boolean).join(', ');
+  const fields: Record<string, string> = {
+    tt: 'interlaced, top field first',
+    tb: 'interlaced, top field first',
+    bb: 'interlaced, bottom field first',
+    bt: 'interlaced, bottom field first',
+  };
   const facts = $derived.by<[string, string][]>(() => {
     if (!s) return [];
     const i = s.info;
@@ -38,11 +47,8 @@
           `${i.range === 'pc' ? 'full' : 'limited'} range`,
       ],
       ['Pixel aspect', `${i.pixel.num}:${i.pixel.den}`],
-      ['Field order', i.field],
-      [
-        'Sound',
-        i.sound?.length ? i.sound.map((a) => `${a.codec}, ${a.channels} channels, ${a.rate} Hz`).join('; ') : 'none',
-      ],
+      ['Fields', fields[i.field] ?? 'none: progressive'],
+      ['Sound', i.sound?.length ? i.sound.map(sound).join('; ') : 'none'],
       ['File', `${i.container}, ${bytes(i.size)}`],
     ];
   });
