@@ -2,8 +2,6 @@
 // code that the server and a delivery run. Every call and its types are made from
 // core/session (make contract).
 import type { operations } from './calls.gen';
-// Under a name of its content, so that a browser keeps it, and what it compiled of it.
-import compiled from './core.wasm?url';
 
 type Calls = operations;
 type Request<N extends keyof Calls> = Calls[N]['requestBody']['content']['application/json'];
@@ -25,7 +23,9 @@ let ready: Promise<void> | undefined;
 export function loadCore(): Promise<void> {
   ready ??= (async () => {
     const go = new Go();
-    const { instance } = await WebAssembly.instantiateStreaming(fetch(compiled), go.importObject);
+    // Under a name of its content, so that a browser keeps it, and what it compiled of it.
+    const compiled = fetch(new URL('./core.wasm', import.meta.url));
+    const { instance } = await WebAssembly.instantiateStreaming(compiled, go.importObject);
     void go.run(instance);
   })();
   return ready;

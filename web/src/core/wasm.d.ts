@@ -1,4 +1,0 @@
-declare module '*.wasm?url' {
-  const at: string;
-  export default at;
-}
