@@ -88,6 +88,31 @@ func TestProbeTakesWhatIsMeant(t *testing.T) {
 	}
 }
 
+// The field that is first is the one that most woven pictures show first, whatever ffprobe
+// says beside; a track is not called what a writer put where nobody gave a name.
+func TestFieldsAndTitles(t *testing.T) {
+	for out, want := range map[string]string{
+		"": "", "0,0\n0,1\n": "", "1,1\n": TopFirst, "1,0\n1,0,side data\n": BottomFirst,
+		"0,0\n1,1\n0,0\n": TopFirst, "1,1\n1,0\n1,0\n": BottomFirst, "N/A,N/A\n\n,\n": "",
+	} {
+		if got := firstField([]byte(out)); got != want {
+			t.Errorf("%q: %q, not %q", out, got, want)
+		}
+	}
+	for name, want := range map[string]string{
+		"SoundHandler": "", "Core Media Audio": "", "Apple Sound Media Handler": "", "": "", "English mix": "English mix",
+	} {
+		if got := title(map[string]string{"handler_name": name}); got != want {
+			t.Errorf("%q is called %q", name, got)
+		}
+	}
+	mp4 := ffmpeg(t, "a.mp4", "-f", "lavfi", "-i", "sine=duration=0.2", "-f", "lavfi", "-i", pattern, "-shortest",
+		"-metadata:s:a:0", "handler_name=Commentary", "-c:v", "libx264", "-pix_fmt", "yuv420p")
+	if s := probe(t, mp4).Sound[0]; s.Title != "Commentary" {
+		t.Errorf("the sound is called %+v", s)
+	}
+}
+
 func TestUnusableFilesAreNamedSo(t *testing.T) {
 	dir := t.TempDir()
 	write := func(name, text string) string {

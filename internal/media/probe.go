@@ -177,8 +177,12 @@ func Probe(ctx context.Context, path string) (Info, error) {
 		return info, err
 	}
 	info.scan(ctx, path, v.FieldOrder)
+	each := "packet=pts,flags"
+	if info.fieldPackets() {
+		each = "frame=best_effort_timestamp"
+	}
 	if out, err = run(ctx, "ffprobe", append([]string{
-		"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags",
+		"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", each,
 	}, input(path)...)); err != nil {
 		return info, blame(ctx, err, "its packets cannot be read")
 	}
@@ -224,7 +228,7 @@ func (info *Info) describe(out []byte) (p probed, video probedStream, err error)
 			if lang == "und" {
 				lang = ""
 			}
-			info.Sound = append(info.Sound, Sound{s.CodecName, s.Channels, hz, lang, tag(s.Tags, "title")})
+			info.Sound = append(info.Sound, Sound{s.CodecName, s.Channels, hz, lang, title(s.Tags)})
 		}
 		if tc := tag(s.Tags, "timecode"); tc != "" && info.Timecode == "" {
 			info.Timecode = tc
@@ -299,6 +303,19 @@ func tag(tags map[string]string, name string) string {
 	return ""
 }
 
+// title is what a track is called. QuickTime has that in the name of its handler, which
+// writers fill with names of their own where nobody gave one.
+func title(tags map[string]string) string {
+	if t := tag(tags, "title"); t != "" {
+		return t
+	}
+	name := strings.TrimSpace(tag(tags, "handler_name"))
+	if strings.HasSuffix(name, "Handler") || strings.HasPrefix(name, "Core Media") || strings.Contains(name, "GPAC") {
+		return ""
+	}
+	return name
+}
+
 func known(tag string) string {
 	if tag == "unknown" || tag == "reserved" || tag == "unspecified" {
 		return ""
@@ -363,7 +380,7 @@ var common = []timecode.Rate{
 // picture lies within a fifth of a frame of its place, else variable, conformed
 // to the common rate nearest above what most of its pictures ask for.
 //
-// out is ffprobe's list of packets; timed is false where they have no times.
+// out is ffprobe's list of packets, or of pictures; timed is false where they have no times.
 func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err error) {
 	tb, err := timecode.ParseRate(v.TimeBase) // a time base is a ratio as well
 	if err != nil {

@@ -29,6 +29,12 @@ func (i Info) First() string {
 	return ""
 }
 
+// fieldPackets reports whether a packet may hold a single field, so that pictures have to be
+// counted as decoded. Containers with an index hold whole pictures.
+func (i Info) fieldPackets() bool {
+	return i.First() != "" && i.Codec == "h264" && !i.Indexed && i.Container != "mxf"
+}
+
 // scan finds out whether pictures are woven of fields, and which field is shown first: by
 // what the decoder says of them, which is what they were coded as, and else by what the
 // container says. (Containers differ in what they mean by the order in which fields are

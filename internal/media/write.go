@@ -176,7 +176,11 @@ func (p Preset) soundArgs(info Info, whole bool) []string {
 		for j := 0; j < len(codec); j += 2 {
 			args = append(args, fmt.Sprintf("%s:%d", codec[j], i), codec[j+1])
 		}
-		for _, t := range [][2]string{{"language", s.Language}, {"title", s.Title}} {
+		name := "title"
+		if strings.HasSuffix(p.Ending, "mp4") {
+			name = "handler_name" // where QuickTime's family has it
+		}
+		for _, t := range [][2]string{{"language", s.Language}, {name, s.Title}} {
 			if t[1] != "" {
 				args = append(args, fmt.Sprintf("-metadata:s:a:%d", i), t[0]+"="+t[1])
 			}
