@@ -98,6 +98,26 @@ test('several keys are dragged together and copied', async ({ page }) => {
   await saved(page);
 });
 
+test('a key of a row that is not in hand is drawn, and dragged in one press', async ({ page }) => {
+  await keyed(page, 'Drawn');
+  const before = (await keys(page)).map((k: number[]) => k[0]);
+  expect(before).toContain(20);
+  await addItem(page, 'Other');
+  await expect(page.getByTestId('key')).toHaveCount(0); // no buttons for what is not in hand
+  await expect(page.getByTestId('keys-drawn')).toBeVisible();
+  const track = (await page.getByTestId('timeline').boundingBox())!;
+  const at = (f: number) => track.x + ((f + 0.5) / 60) * track.width;
+  await page.keyboard.press('Escape');
+  await page.mouse.move(at(20), track.y + 4);
+  await page.mouse.down();
+  await page.mouse.move(at(27), track.y + 4, { steps: 4 });
+  await page.mouse.up();
+  await saved(page);
+  expect((await keys(page)).map((k: number[]) => k[0])).toEqual(before.map((f: number) => (f === 20 ? 27 : f)));
+  await expect(page.getByTestId('key')).toHaveCount(before.length); // it is in hand now
+  await expect(page.getByTestId('frame')).toHaveText('f 27');
+});
+
 test('a number holds for the whole span until a key is asked for', async ({ page }) => {
   await keyed(page, 'Numbers');
   await goTo(page, '10');

@@ -161,22 +161,18 @@ func decode(t *testing.T, path string, info media.Info) (all []byte) {
 	}
 }
 
-// A review copy, whole, by segments and of a range, has its frames, length and
-// sound.
-// What a station sends is woven of fields: the order of the fields is kept by every preset,
-// whole or joined, and so are what the sound tracks are called; a file that lost either is
-// not called proved.
+// What a station sends is woven of fields: their order is kept by every preset, whole or
+// joined, and a file that lost it is not called proved. Sound tracks keep what they are called.
 func TestFieldsKeepTheirOrder(t *testing.T) {
 	ctx := context.Background()
 	for _, c := range []struct{ first, pix, ending string }{
 		{"tff", "yuv422p", ".mkv"}, {"bff", "yuv420p", ".mpg"},
 	} {
-		top := map[string]string{"tff": "top", "bff": "bottom"}[c.first]
+		first := map[string]string{"tff": "top", "bff": "bottom"}[c.first]
 		clip := clip(t, "a"+c.ending, "-f", "lavfi", "-i", "testsrc2=size=192x128:rate=50:duration=1.2", "-f", "lavfi", "-i",
-			"sine=duration=1.2", "-vf", "tinterlace=interleave_"+map[string]string{"tff": "top", "bff": "bottom"}[c.first]+
-				",setfield="+c.first, "-r", "25", "-c:v", "mpeg2video", "-b:v", "4M", "-flags", "+ildct+ilme", "-pix_fmt", c.pix,
+			"sine=duration=1.2", "-vf", "tinterlace=interleave_"+first+",setfield="+c.first, "-r", "25", "-c:v", "mpeg2video", "-b:v", "4M", "-flags", "+ildct+ilme", "-pix_fmt", c.pix,
 			"-c:a", "mp2", "-metadata:s:a:0", "language=nor", "-metadata:s:a:0", "title=Clean")
-		if clip.Info.First() != top {
+		if clip.Info.First() != first {
 			t.Fatalf("%s in %s is taken for %s", c.first, c.ending, scan(clip.Info))
 		}
 		for name, preset := range media.Presets {
@@ -194,16 +190,22 @@ func TestFieldsKeepTheirOrder(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if got.First() != top || got.Sound[0].Language != clip.Info.Sound[0].Language {
+			a, b := got.Sound[0], clip.Info.Sound[0]
+			if got.First() != first || a.Language != b.Language || a.Title != b.Title {
 				t.Errorf("%s %s: %s, sound %+v of %+v", c.first, name, scan(got), got.Sound, clip.Info.Sound)
 			}
-			s := j
-			s.Segment, s.Out = true, filepath.Join(t.TempDir(), "seg")
-			if err := Render(ctx, s); err != nil {
-				t.Fatal(err)
+			var parts []string
+			var lengths []int
+			for _, span := range [][2]int{{0, 11}, {12, j.Last}} {
+				s := j
+				s.First, s.Last, s.Segment, s.Out = span[0], span[1], true, filepath.Join(t.TempDir(), "seg")
+				if err := Render(ctx, s); err != nil {
+					t.Fatal(err)
+				}
+				parts, lengths = append(parts, s.Out), append(lengths, s.Last-s.First+1)
 			}
 			o := media.Output{Path: j.Out, Preset: preset, Source: clip, Sound: clip.Path, Frames: j.Total, Total: j.Total}
-			if err := media.Join(ctx, o, []string{s.Out}, []int{j.Total}, nil); err != nil {
+			if err := media.Join(ctx, o, parts, lengths, nil); err != nil {
 				t.Fatal(err)
 			}
 			if _, err := Verify(ctx, j, nil); err != nil {
@@ -218,6 +220,8 @@ func TestFieldsKeepTheirOrder(t *testing.T) {
 	}
 }
 
+// A review copy, whole, by segments and of a range, has its frames, length and
+// sound.
 func TestReviewCopies(t *testing.T) {
 	ctx := context.Background()
 	c := clip(t, "a.mp4", "-f", "lavfi", "-i", "testsrc2=size=201x121:rate=24000/1001:duration=2", "-f", "lavfi", "-i",

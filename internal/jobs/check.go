@@ -66,18 +66,17 @@ func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) err
 
 // share of the time that background work takes while somebody works on the bench all the
 // time: it goes slower then, but goes on. A rest lasts mostRest at most, and leastRest at
-// least, for a decoder works ahead while its reader rests, and is not seen to take time;
-// while somebody plays, where each late picture is seen, it lasts playingRest.
+// least, for a decoder works ahead while its reader rests, and is not seen to take time. It
+// lasts mostRest while somebody plays, for there each late picture is seen.
 const (
-	share       = 10
-	leastRest   = 300 * time.Millisecond
-	mostRest    = time.Second
-	playingRest = time.Second
-	quiet       = 200 * time.Millisecond // without work on the bench
+	share     = 10
+	leastRest = 300 * time.Millisecond
+	mostRest  = time.Second
+	quiet     = 200 * time.Millisecond // without work on the bench
 )
 
 // giveWay returns what a job calls between pieces of its work, by several at once: it
-// waits while somebody works on the bench, or waits for a tracker or a delivery, up to nine
+// waits while somebody works on the bench, or waits for a tracker or a delivery, about nine
 // times as long as the piece took. Once somebody waits for the job itself it goes on.
 func (r *Runner) giveWay(ctx context.Context, awaited func() bool) func() {
 	var hurried atomic.Bool
@@ -93,7 +92,7 @@ func (r *Runner) giveWay(ctx context.Context, awaited func() bool) func() {
 		rest := min(max((share-1)*took, leastRest), mostRest)
 		for ctx.Err() == nil && time.Since(begun) < rest {
 			if r.Bench != nil && r.Bench.Quiet() < 0 {
-				rest = playingRest
+				rest = mostRest
 			} else if r.awaited.Load() == 0 && (r.Bench == nil || r.Bench.Quiet() > quiet) {
 				return
 			}

@@ -91,12 +91,32 @@ func TestProbeTakesWhatIsMeant(t *testing.T) {
 // The field that is first is the one that most woven pictures show first, whatever ffprobe
 // says beside; a track is not called what a writer put where nobody gave a name.
 func TestFieldsAndTitles(t *testing.T) {
-	for out, want := range map[string]string{
-		"": "", "0,0\n0,1\n": "", "1,1\n": TopFirst, "1,0\n1,0,side data\n": BottomFirst,
-		"0,0\n1,1\n0,0\n": TopFirst, "1,1\n1,0\n1,0\n": BottomFirst, "N/A,N/A\n\n,\n": "",
+	for out, want := range map[string]struct {
+		field string
+		apart int64
+	}{
+		"": {}, "0,0,0\n3600,0,1\n": {"", 3600}, "7,1,1\n": {TopFirst, 0}, "0,1,0\n40,1,0,side data\n": {BottomFirst, 40},
+		"80,0,0\n0,1,1\n40,0,0\n": {TopFirst, 40}, "N/A,1,1\nN/A,1,0\nN/A,1,0\n": {BottomFirst, 0},
+		"N/A,N/A,N/A\n\n,\n": {}, "0,0,0\n40,0,0\n80,0,0\n300,0,0\n": {"", 40},
 	} {
-		if got := firstField([]byte(out)); got != want {
-			t.Errorf("%q: %q, not %q", out, got, want)
+		if field, apart := readScan([]byte(out)); field != want.field || apart != want.apart {
+			t.Errorf("%q: %q, %d apart, not %+v", out, field, apart, want)
+		}
+	}
+	// Fields in packets of their own, and of pairs mixed with whole pictures; what has no
+	// fields, or an index, is left as it is.
+	fields := Info{Codec: "h264", Field: TopFirst, Container: "mpegts", apart: 3600}
+	for _, c := range []struct {
+		is      Info
+		in, out []int64
+	}{
+		{fields, []int64{0, 1800, 3600, 5400, 7200}, []int64{0, 3600, 7200}},
+		{fields, []int64{0, 3600, 5400, 7200, 10800, 12600}, []int64{0, 3600, 7200, 10800}},
+		{Info{Codec: "h264", Field: Progressive, apart: 3600}, []int64{0, 1800, 3600}, []int64{0, 1800, 3600}},
+		{Info{Codec: "h264", Field: TopFirst, Indexed: true, apart: 3600}, []int64{0, 1800}, []int64{0, 1800}},
+	} {
+		if got := c.is.woven(slices.Clone(c.in)); !slices.Equal(got, c.out) {
+			t.Errorf("%v: %v, not %v", c.in, got, c.out)
 		}
 	}
 	for name, want := range map[string]string{

@@ -48,7 +48,8 @@ type Info struct {
 	Size      int64         `json:"size"`                                 // bytes
 	Still     string        `json:"still,omitempty" enum:"png,jpeg,tiff"` // the kind of a still picture
 
-	packets int // of pictures, those not shown included
+	packets int   // of pictures, those not shown included
+	apart   int64 // from picture to picture, in the stream's time base; 0 unknown
 }
 
 // Tags are the colour tags as ffmpeg names them, "" where unknown.
@@ -177,12 +178,8 @@ func Probe(ctx context.Context, path string) (Info, error) {
 		return info, err
 	}
 	info.scan(ctx, path, v.FieldOrder)
-	each := "packet=pts,flags"
-	if info.fieldPackets() {
-		each = "frame=best_effort_timestamp"
-	}
 	if out, err = run(ctx, "ffprobe", append([]string{
-		"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", each,
+		"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags",
 	}, input(path)...)); err != nil {
 		return info, blame(ctx, err, "its packets cannot be read")
 	}
@@ -380,7 +377,7 @@ var common = []timecode.Rate{
 // picture lies within a fifth of a frame of its place, else variable, conformed
 // to the common rate nearest above what most of its pictures ask for.
 //
-// out is ffprobe's list of packets, or of pictures; timed is false where they have no times.
+// out is ffprobe's list of packets; timed is false where they have no times.
 func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err error) {
 	tb, err := timecode.ParseRate(v.TimeBase) // a time base is a ratio as well
 	if err != nil {
@@ -414,6 +411,7 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 		return false, unusable("it has more than %d frames", cover.MaxFrames)
 	}
 	slices.Sort(pts)
+	pts = info.woven(pts)
 	unit := float64(tb.Num) / float64(tb.Den)
 	info.Frames = len(pts)
 	info.Lead = float64(pts[0])*unit - fileStart

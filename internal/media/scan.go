@@ -3,6 +3,8 @@ package media
 import (
 	"bytes"
 	"context"
+	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -18,6 +20,10 @@ const (
 // second, which in mixed material has some of both.
 const scanned = "%+#24"
 
+// paired is how near to the packet before it one must be, in picture times, to hold the
+// second field of the same picture: fields are half a picture apart.
+const paired = .75
+
 // First is the field that is shown first, "top" or "bottom"; "" where pictures are whole.
 func (i Info) First() string {
 	switch i.Field {
@@ -29,10 +35,20 @@ func (i Info) First() string {
 	return ""
 }
 
-// fieldPackets reports whether a packet may hold a single field, so that pictures have to be
-// counted as decoded. Containers with an index hold whole pictures.
-func (i Info) fieldPackets() bool {
-	return i.First() != "" && i.Codec == "h264" && !i.Indexed && i.Container != "mxf"
+// woven leaves of the sorted times of a stream's packets one for each picture. In a bare or
+// transport stream of H.264 a packet may hold a single field; containers with an index hold
+// whole pictures.
+func (i Info) woven(pts []int64) []int64 {
+	if i.First() == "" || i.Codec != "h264" || i.Indexed || i.Container == "mxf" || i.apart == 0 {
+		return pts
+	}
+	whole := pts[:0]
+	for _, t := range pts {
+		if n := len(whole); n == 0 || float64(t-whole[n-1]) > paired*float64(i.apart) {
+			whole = append(whole, t)
+		}
+	}
+	return whole
 }
 
 // scan finds out whether pictures are woven of fields, and which field is shown first: by
@@ -52,22 +68,30 @@ func (info *Info) scan(ctx context.Context, path, declared string) {
 	}
 	out, err := run(ctx, "ffprobe", append([]string{
 		"-v", "error", "-select_streams", "v:0", "-read_intervals", scanned, "-of", "csv=p=0",
-		"-show_entries", "frame=interlaced_frame,top_field_first",
+		"-show_entries", "frame=best_effort_timestamp,interlaced_frame,top_field_first",
 	}, input(path)...))
 	if err != nil {
 		return // who decodes it will say so
 	}
-	if f := firstField(out); f != "" {
-		info.Field = f
+	field, apart := readScan(out)
+	if field != "" {
+		info.Field = field
 	}
+	info.apart = apart
 }
 
-// firstField reads ffprobe's answer about pictures: the field that is first in most of
-// those that are woven, "" where none is.
-func firstField(out []byte) string {
+// readScan reads ffprobe's answer about pictures: the field that is first in most of those
+// that are woven, "" where none is, and how far apart most pictures are, in the stream's
+// time base, 0 where they have no times.
+func readScan(out []byte) (field string, apart int64) {
 	top, bottom := 0, 0
+	var times, gaps []int64
 	for line := range bytes.Lines(out) {
-		interlaced, first, _ := strings.Cut(strings.TrimSpace(string(line)), ",")
+		at, rest, _ := strings.Cut(strings.TrimSpace(string(line)), ",")
+		if t, err := strconv.ParseInt(at, 10, 64); err == nil {
+			times = append(times, t)
+		}
+		interlaced, first, _ := strings.Cut(rest, ",")
 		switch {
 		case interlaced != "1":
 		case strings.HasPrefix(first, "1"):
@@ -76,11 +100,20 @@ func firstField(out []byte) string {
 			bottom++
 		}
 	}
+	slices.Sort(times)
+	for i := 1; i < len(times); i++ {
+		gaps = append(gaps, times[i]-times[i-1])
+	}
+	if len(gaps) > 0 {
+		slices.Sort(gaps)
+		apart = gaps[len(gaps)/2]
+	}
 	switch {
 	case top == 0 && bottom == 0:
-		return ""
 	case top >= bottom:
-		return TopFirst
+		field = TopFirst
+	default:
+		field = BottomFirst
 	}
-	return BottomFirst
+	return field, apart
 }

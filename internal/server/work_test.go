@@ -42,10 +42,8 @@ func TestWork(t *testing.T) {
 			t.Fatal(err)
 		}
 		never := frames.Quiet()
-		func() {
-			defer func() { recover() }() // there is no store behind it
-			h.ServeHTTP(httptest.NewRecorder(), httptest.NewRequest(c.method, "http://127.0.0.1"+c.path, http.NoBody))
-		}()
+		// There is no store behind it: what comes of a request does not matter here.
+		h.ServeHTTP(httptest.NewRecorder(), httptest.NewRequest(c.method, "http://127.0.0.1"+c.path, http.NoBody))
 		got := none
 		switch q := frames.Quiet(); {
 		case q < 0:

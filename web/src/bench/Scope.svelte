@@ -14,6 +14,7 @@
     <div class="flex-1">
       <NumberField
         label="Fades over"
+        unit="f"
         digits={0}
         min={0}
         max={1000}
@@ -25,7 +26,7 @@
       class="btn btn-xs {keying.reach ? '' : 'bg-base-300'}"
       aria-pressed={!keying.reach}
       title="Up to the next frames that are surely followed"
-      onclick={() => (keying.reach = keying.reach ? 0 : 12)}>To good</button
+      onclick={() => (keying.reach = keying.reach ? 0 : 12)}>To good ones</button
     >
   </div>
 {/if}

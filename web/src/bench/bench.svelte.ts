@@ -163,11 +163,12 @@ export class Bench {
     this.playhead.frames.view(this.playhead.frame); // the picture, before all else
     this.playhead.frames.patch(shot.revision.number, this.playhead.frame, { quick: true });
     this.looked.begin(shot.looks);
-    const known = Promise.all([this.attempts.open(), this.concealing.open()]);
-    await loaded;
-    const { rate, timecode } = shot.sourceInfo.info;
-    core.clock({ rate, start: timecode, first: shot.first });
-    await Promise.all([known, this.attempts.learn(shot.revision.document)]);
+    const learned = loaded.then(() => {
+      const { rate, timecode: start } = shot.sourceInfo.info;
+      core.clock({ rate, start, first: shot.first });
+      return this.attempts.learn(shot.revision.document);
+    });
+    await Promise.all([this.attempts.open(), this.concealing.open(), learned]);
     this.session.begin(shot.revision);
     this.selection.itemId = this.shot.items[0]?.id ?? '';
     this.stop = listen((kind, what) => void this.heard(kind, what));

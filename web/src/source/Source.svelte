@@ -27,12 +27,8 @@
   type Sound = Source['info']['sound'][number];
   const sound = (a: Sound) =>
     [a.title, a.language, a.codec, `${a.channels} channels`, `${a.rate} Hz`].filter(Boolean).join(', ');
-  const fields: Record<string, string> = {
-    tt: 'interlaced, top field first',
-    tb: 'interlaced, top field first',
-    bb: 'interlaced, bottom field first',
-    bt: 'interlaced, bottom field first',
-  };
+  /** ffmpeg's names begin with the field that is shown first. */
+  const fields: Record<string, string> = { t: 'interlaced, top field first', b: 'interlaced, bottom field first' };
   const facts = $derived.by<[string, string][]>(() => {
     if (!s) return [];
     const i = s.info;
@@ -47,7 +43,7 @@
           `${i.range === 'pc' ? 'full' : 'limited'} range`,
       ],
       ['Pixel aspect', `${i.pixel.num}:${i.pixel.den}`],
-      ['Fields', fields[i.field] ?? 'none: progressive'],
+      ['Fields', fields[i.field[0] ?? ''] ?? 'none: progressive'],
       ['Sound', i.sound?.length ? i.sound.map(sound).join('; ') : 'none'],
       ['File', `${i.container}, ${bytes(i.size)}`],
     ];

@@ -22,36 +22,23 @@
   });
   const middle = (f: number) => Math.min(f + Math.floor(every / 2), bench.shot.last);
 
-  /** Small pictures, made beside the page's own work; few at once, so that the frame shown goes first. */
-  const made = new Map<number, Promise<ImageBitmap>>();
+  /** Made one after another beside the page's own work, so that the frame shown goes first; who is gone is passed. */
   let turn: Promise<unknown> = Promise.resolve();
-  function small(f: number): Promise<ImageBitmap> {
-    const load = async () => {
-      const r = await fetch(`/api/sources/${view.source}/views/${view.first + f}.jpg`);
-      if (!r.ok) throw new Error(r.statusText);
-      const resizeHeight = Math.round(height * devicePixelRatio * 1.5);
-      return createImageBitmap(await r.blob(), { resizeHeight, resizeQuality: 'medium' });
-    };
-    let p = made.get(f);
-    if (!p) {
-      p = turn.then(load);
-      turn = p.catch(() => made.delete(f)); // asked for again when it is wanted again
-      made.set(f, p);
-    }
-    return p;
-  }
   const draw = (f: number) => (c: HTMLCanvasElement) => {
     let gone = false;
-    small(f).then(
-      (b) => {
-        if (gone) return;
-        c.width = b.width;
-        c.height = b.height;
-        c.getContext('2d')!.drawImage(b, 0, 0);
-        c.dataset.ready = 'true';
-      },
-      () => {}, // the next one may be there
-    );
+    const make = async () => {
+      if (gone) return;
+      const r = await fetch(`/api/sources/${view.source}/views/${view.first + f}.jpg`);
+      if (!r.ok) return; // not made yet
+      const resizeHeight = Math.round(height * devicePixelRatio * 1.5);
+      const small = await createImageBitmap(await r.blob(), { resizeHeight, resizeQuality: 'medium' });
+      c.width = small.width;
+      c.height = small.height;
+      c.getContext('2d')!.drawImage(small, 0, 0);
+      small.close();
+      c.dataset.ready = 'true';
+    };
+    turn = turn.then(make).catch(() => {});
     return () => (gone = true);
   };
 </script>
