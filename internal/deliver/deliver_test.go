@@ -170,8 +170,9 @@ func TestFieldsKeepTheirOrder(t *testing.T) {
 	} {
 		first := map[string]string{"tff": "top", "bff": "bottom"}[c.first]
 		clip := clip(t, "a"+c.ending, "-f", "lavfi", "-i", "testsrc2=size=192x128:rate=50:duration=1.2", "-f", "lavfi", "-i",
-			"sine=duration=1.2", "-vf", "tinterlace=interleave_"+first+",setfield="+c.first, "-r", "25", "-c:v", "mpeg2video", "-b:v", "4M", "-flags", "+ildct+ilme", "-pix_fmt", c.pix,
-			"-c:a", "mp2", "-metadata:s:a:0", "language=nor", "-metadata:s:a:0", "title=Clean")
+			"sine=duration=1.2", "-vf", "tinterlace=interleave_"+first+",setfield="+c.first, "-r", "25",
+			"-c:v", "mpeg2video", "-b:v", "4M", "-flags", "+ildct+ilme", "-pix_fmt", c.pix, "-c:a", "mp2",
+			"-metadata:s:a:0", "language=nor", "-metadata:s:a:0", "title=Clean")
 		if clip.Info.First() != first {
 			t.Fatalf("%s in %s is taken for %s", c.first, c.ending, scan(clip.Info))
 		}
