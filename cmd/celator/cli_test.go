@@ -196,7 +196,7 @@ func TestCheckCommand(t *testing.T) {
 		}
 		for f := range frames {
 			c.Motion.Keys = append(c.Motion.Keys, cover.PlacementKey{
-				Frame: f, Placement: cover.Placement{Move: geom.Pt(float64(6*f)+off[f], 0), Size: geom.Pt(1, 1)},
+				Frame: cover.Time(f), Placement: cover.Placement{Move: geom.Pt(float64(6*f)+off[f], 0), Size: geom.Pt(1, 1)},
 			})
 		}
 		d.Covers = []cover.Cover{c}

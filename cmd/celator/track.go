@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"celator/core/cover"
 	"celator/core/geom"
 	"celator/core/track"
 	"celator/internal/follow"
@@ -22,6 +23,7 @@ func trackCommand() *cobra.Command {
 	var clip, quad, model, channel, holdouts, out string
 	var points []string
 	var reference, from, to int
+	var fields bool
 	c := &cobra.Command{Use: "track", Short: "Follow a surface through a clip"}
 	f := c.Flags()
 	f.StringVar(&clip, "clip", "", "clip to read")
@@ -34,6 +36,8 @@ func trackCommand() *cobra.Command {
 	f.StringVar(&model, "model", "perspective", "translation, similarity, affine or perspective")
 	f.IntVar(&from, "from", 0, "first frame")
 	f.IntVar(&to, "to", -1, "last frame; the clip's where not given")
+	f.BoolVar(&fields, "fields", false,
+		"of an interlaced clip, a row for each field; second fields lie at half a frame more")
 	f.StringVar(&out, "out", "", "CSV file to write, - for standard output")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		for flag, v := range map[string]string{"clip": clip, "out": out} {
@@ -68,9 +72,15 @@ func trackCommand() *cobra.Command {
 		if !track.Model(model).Valid() {
 			return wrongUse{fmt.Errorf("--model %q is not translation, similarity, affine or perspective", model)}
 		}
+		// Fields are followed one by one; a row tells of a frame's first unless both are asked for.
+		pictures, each := media.Clip{Path: clip, Info: info}.ByField(), 1
+		if info.First() != "" {
+			each = 2
+		}
 		job := follow.Job{
-			Clip: media.Clip{Path: clip, Info: info}, Model: track.Model(model), Channel: follow.Channel(channel),
-			Anchors: []follow.Anchor{{Frame: reference, Map: geom.Identity}}, From: from, To: to,
+			Clip: pictures, Model: track.Model(model), Channel: follow.Channel(channel),
+			Anchors: []follow.Anchor{{Frame: each * reference, Map: geom.Identity}}, From: each * from,
+			To: each*(to+1) - 1,
 		}
 		if quad != "" {
 			job.Outline = corners
@@ -86,10 +96,13 @@ func trackCommand() *cobra.Command {
 				return fmt.Errorf("%s is for %dx%d pictures, the clip has %dx%d", holdouts, doc.Width, doc.Height, info.Width,
 					info.Height)
 			}
+			if each > 1 {
+				doc = doc.ByField()
+			}
 			job.Hidden = follow.Holdouts(doc)
 		}
-		found := make([][]track.Pose, to-from+1)
-		job.Found = func(f int, p []track.Pose) { found[f-from] = p }
+		found := make([][]track.Pose, each*(to-from+1))
+		job.Found = func(f int, p []track.Pose) { found[f-each*from] = p }
 		err = follow.Run(cmd.Context(), job)
 		var cut *follow.CutError
 		if errors.As(err, &cut) {
@@ -97,7 +110,7 @@ func trackCommand() *cobra.Command {
 		} else if err != nil {
 			return err
 		}
-		fill(found, reference-from)
+		fill(found, each*(reference-from))
 		return write(out, func(w io.Writer) error {
 			if quad == "" {
 				fmt.Fprintln(w, "frame,point,x,y,confidence,state")
@@ -105,13 +118,17 @@ func trackCommand() *cobra.Command {
 				fmt.Fprintln(w, "frame,x1,y1,x2,y2,x3,y3,x4,y4,confidence,state")
 			}
 			for i, poses := range found {
+				if i%each != 0 && !fields {
+					continue
+				}
+				at := cover.Time(from) + cover.Time(i)/cover.Time(each)
 				for n, p := range poses {
 					if quad == "" {
 						q := p.Map.Apply(corners[n])
-						fmt.Fprintf(w, "%d,%d,%.4f,%.4f,%.4f,%s\n", from+i, n, q.X, q.Y, p.Confidence, p.State)
+						fmt.Fprintf(w, "%v,%d,%.4f,%.4f,%.4f,%s\n", at, n, q.X, q.Y, p.Confidence, p.State)
 						continue
 					}
-					fmt.Fprintf(w, "%d", from+i)
+					fmt.Fprintf(w, "%v", at)
 					for _, q := range corners {
 						q = p.Map.Apply(q)
 						fmt.Fprintf(w, ",%.4f,%.4f", q.X, q.Y)

@@ -13,10 +13,10 @@ import (
 func stronger(c *cover.Cover, f int, stroke float64, over bool) string {
 	for i := len(c.Treatments) - 1; i >= 0; i-- {
 		t := &c.Treatments[i]
-		if t.Off || t.Strength.At(f) <= 0 {
+		if t.Off || t.Strength.At(cover.Time(f)) <= 0 {
 			continue
 		}
-		if t.Strength.At(f) < 1 || c.Transparency.At(f) > 0 {
+		if t.Strength.At(cover.Time(f)) < 1 || c.Transparency.At(cover.Time(f)) > 0 {
 			return "Let nothing of the picture through: set strength and opacity to 100 %."
 		}
 		s := cover.Suited(t.ID, t.Kind, cover.Under{Stroke: stroke})
@@ -28,13 +28,13 @@ func stronger(c *cover.Cover, f int, stroke float64, over bool) string {
 				}
 				return "Let the mosaic ride with the surface, or take a fill."
 			}
-			now := t.Cell.At(f)
+			now := t.Cell.At(cover.Time(f))
 			return fmt.Sprintf("Make the mosaic's cells %.0f px or more, or take a fill.",
-				more(min(now.X, now.Y), s.Cell.At(f).X))
+				more(min(now.X, now.Y), s.Cell.At(cover.Time(f)).X))
 		case cover.Blur:
-			now := t.Sigma.At(f)
+			now := t.Sigma.At(cover.Time(f))
 			return fmt.Sprintf("Widen the blur to a sigma of %.0f px or more, or take a fill.",
-				more(min(now.X, now.Y), s.Sigma.At(f).X))
+				more(min(now.X, now.Y), s.Sigma.At(cover.Time(f)).X))
 		case cover.Dim:
 			return "Dimming hides no letters: take a blur, a mosaic or a fill."
 		case cover.Patch:

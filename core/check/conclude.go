@@ -59,12 +59,12 @@ func (w *watch) conclude(refs *treat.References, pace func()) {
 	}
 	if len(w.exposed.frames) > 0 {
 		at := spans(w.exposed.frames, 0)
-		add(Exposed, at, &w.exposed, "%s lies bare on %s: up to %.0f px², %.1f %% of it.", name, said(at), w.exposed.area,
-			w.exposed.worst)
+		add(Exposed, at, &w.exposed, "%s lies bare on %s: up to %.0f px², %.1f %% of it.", name, said(at, w.each),
+			w.exposed.area, w.exposed.worst)
 	}
 	if len(w.leaks.frames) > 0 {
 		at := spans(w.leaks.frames, 1)
-		add(HoldoutLeak, at, &w.leaks, "A holdout lets %s show on %s: up to %.0f px².", name, said(at), w.leaks.area)
+		add(HoldoutLeak, at, &w.leaks, "A holdout lets %s show on %s: up to %.0f px².", name, said(at, w.each), w.leaks.area)
 	}
 	if len(w.bare) > 0 {
 		at := spans(w.bare, 0)
@@ -76,12 +76,12 @@ func (w *watch) conclude(refs *treat.References, pace func()) {
 		if w.bare[0] == w.c.Span.First-framesBeyond || w.bare[len(w.bare)-1] == w.c.Span.Last+framesBeyond {
 			more = ", or longer"
 		}
-		add(BareEnds, at, &e, "%s is seen on %s%s, outside its span.", name, said(at), more)
+		add(BareEnds, at, &e, "%s is seen on %s%s, outside its span.", name, said(at, w.each), more)
 	}
 	if len(w.read.frames) > 0 {
 		at := spans(w.read.frames, readEvery)
 		add(Readable, at, &w.read, "%s can be read through its treatment on %s: %.0f %% of its detail is left. %s", name,
-			said(at), w.read.worst, stronger(w.c, w.read.at, w.stroke(), false))
+			said(at, w.each), w.read.worst, stronger(w.c, w.read.at, w.stroke(), false))
 	} else if len(w.shots) > 0 {
 		if r, t := fuse(w.d, w.c, w.shots, refs, w.paths, pace); t.Readable {
 			e := flaw{at: w.shots[len(w.shots)/2].f, worst: 100 * t.Detail, place: bounds(w.c, w.shots[len(w.shots)/2].f, 0)}
@@ -106,8 +106,8 @@ func (w *watch) conclude(refs *treat.References, pace func()) {
 			}
 		}
 		if len(at) > 0 {
-			add(OnForeground, at, &w.foreground, "%s lies on what passes in front on %s: up to %.0f %% of it.", name, said(at),
-				w.foreground.worst)
+			add(OnForeground, at, &w.foreground, "%s lies on what passes in front on %s: up to %.0f %% of it.", name,
+				said(at, w.each), w.foreground.worst)
 		}
 	}
 }
@@ -154,7 +154,7 @@ func (w *watch) jumping() {
 	frames := spans(at, 1)
 	e.place = bounds(w.c, e.at, 0)
 	f := finding(Jumping, w.c.ID, frames, e.at, e.worst, "%s jumps by up to %.1f px against the picture on %s.",
-		w.c.Name, e.worst, said(frames))
+		w.c.Name, e.worst, said(frames, w.each))
 	f.Place = e.place
 	w.found = append(w.found, f)
 }
@@ -168,7 +168,7 @@ func (w *watch) unsteady() {
 	e.worst = 101
 	if t != nil {
 		for _, s := range w.states {
-			st := t.Poses.State(s.f)
+			st := t.Poses.State(cover.Time(s.f))
 			if st != 'w' && st != 'l' && !(st == '-' && t.Poses != nil) || s.sure && s.off.Len() < 2+.02*s.size {
 				continue
 			}
@@ -182,7 +182,7 @@ func (w *watch) unsteady() {
 		frames := spans(at, 1)
 		f := finding(Weak, w.c.ID, frames, e.at, e.worst,
 			"The track of %s is weak on %s, and the picture does not tell that the cover is right there.", w.c.Name,
-			said(frames))
+			said(frames, w.each))
 		f.Place = bounds(w.c, e.at, 0)
 		w.found = append(w.found, f)
 	}
@@ -191,11 +191,11 @@ func (w *watch) unsteady() {
 	}
 	first, n := w.c.Span.Last, 0
 	if k := w.c.Motion.Keys; len(k) > 0 {
-		first, n = min(first, k[0].Frame), len(k)-1
+		first, n = min(first, k[0].Frame.Frame()), len(k)-1
 	}
 	for _, o := range w.c.Outlines {
 		if len(o.Keys) > 1 {
-			first, n = min(first, o.Keys[0].Frame), n+len(o.Keys)-1
+			first, n = min(first, o.Keys[0].Frame.Frame()), n+len(o.Keys)-1
 		}
 	}
 	if n == 0 || first <= w.c.Span.First {
@@ -214,7 +214,7 @@ func (w *watch) unsteady() {
 	if off[len(off)*3/4] > 1.5+.01*w.states[0].size {
 		at := []cover.Span{{First: w.c.Span.First, Last: first - 1}}
 		w.found = append(w.found, finding(UnintendedKey, w.c.ID, at, w.c.Span.First, 1,
-			"%s stands still before its first key, on f %d, while what it hides moves by %.0f px.", w.c.Name, first,
+			"%s stands still before its first key, on f %d, while what it hides moves by %.0f px.", w.c.Name, first/w.each,
 			off[len(off)-1]))
 	}
 }

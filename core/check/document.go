@@ -46,7 +46,7 @@ func Document(d *cover.Document, cuts []int, styles map[string]cover.Style) []Fi
 	for i := range d.Tracks {
 		t := &d.Tracks[i]
 		for _, cut := range cuts {
-			if t.Poses.State(cut-1) != '-' && t.Poses.State(cut) != '-' && !riddenAcross(d, t.ID, cut) {
+			if t.Poses.State(cover.Time(cut-1)) != '-' && t.Poses.State(cover.Time(cut)) != '-' && !riddenAcross(d, t.ID, cut) {
 				out = append(out, finding(CutCrossed, "", []cover.Span{{First: cut - 1, Last: cut}}, cut, 1,
 					"The track of %s runs across the cut at f %d.", t.Name, cut))
 			}
@@ -57,7 +57,7 @@ func Document(d *cover.Document, cuts []int, styles map[string]cover.Style) []Fi
 
 func riddenAcross(d *cover.Document, track string, cut int) bool {
 	return slices.ContainsFunc(d.Covers, func(c cover.Cover) bool {
-		return c.Track == track && !c.Off && c.Span.Holds(cut-1) && c.Span.Holds(cut)
+		return c.Track == track && !c.Off && c.Span.Holds(cover.Time(cut-1)) && c.Span.Holds(cover.Time(cut))
 	})
 }
 
@@ -69,15 +69,16 @@ func strayKeys(c *cover.Cover) []Finding {
 	for _, lane := range slices.Sorted(maps.Keys(keyed)) {
 		keys := keyed[lane]
 		if len(keys) == 1 {
-			f := keys[0].Frame
+			f := keys[0].Frame.Frame()
 			out = append(out, finding(UnintendedKey, c.ID, []cover.Span{{First: f, Last: f}}, f, 1,
 				"%s of %s has a single key, on f %d, which then holds in all frames.", title(lane), c.Name, f))
 		}
 		for i := 1; i+1 < len(keys); i++ {
 			a, b, z := keys[i-1], keys[i], keys[i+1]
 			if a.Value == z.Value && b.Value != a.Value && z.Frame-a.Frame <= 2 {
-				out = append(out, finding(UnintendedKey, c.ID, []cover.Span{{First: b.Frame, Last: b.Frame}}, b.Frame, 1,
-					"%s of %s is %g on f %d alone, and %g beside it.", title(lane), c.Name, b.Value, b.Frame, a.Value))
+				f := b.Frame.Frame()
+				out = append(out, finding(UnintendedKey, c.ID, []cover.Span{{First: f, Last: f}}, f, 1,
+					"%s of %s is %g on f %v alone, and %g beside it.", title(lane), c.Name, b.Value, b.Frame, a.Value))
 			}
 		}
 	}
@@ -121,7 +122,7 @@ func larger(d *cover.Document, c *cover.Cover) (Finding, bool) {
 			continue
 		}
 		last = f
-		l := c.Shape(f)
+		l := c.Shape(cover.Time(f))
 		l.Transparency = 0
 		hidden, whole := area(raster.Matte(l, d.Width, d.Height).Pix), 0.
 		l.Form.Grow, l.Form.Soften.X, l.Form.Soften.Y = 0, 0, 0

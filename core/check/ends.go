@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 
+	"celator/core/cover"
 	"celator/core/frame"
 	"celator/core/geom"
 )
@@ -37,7 +38,7 @@ func (w *watch) end(f, other int) (at geom.Map, step geom.Point) {
 		at = *w.prev
 	}
 	mid := geom.Bounds(cornersOf(w.corners())).Centre()
-	if w.c.Span.Holds(other) {
+	if w.c.Span.Holds(cover.Time(other)) {
 		step = w.onto(f).Apply(mid).Sub(w.onto(other).Apply(mid))
 	}
 	return at, step

@@ -127,8 +127,23 @@ func spans(frames []int, join int) []cover.Span {
 	return out
 }
 
-// said names stretches for people.
-func said(s []cover.Span) string {
+// wholeFrames returns stretches of frames that have so many pictures each, of those of pictures.
+func wholeFrames(pictures []cover.Span, each int) []cover.Span {
+	var out []cover.Span
+	for _, s := range pictures {
+		s = cover.Span{First: s.First / each, Last: s.Last / each}
+		if n := len(out); n > 0 && s.First <= out[n-1].Last {
+			out[n-1].Last = max(out[n-1].Last, s.Last)
+			continue
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// said names stretches for people, who count each so many of the frames as one.
+func said(pictures []cover.Span, each int) string {
+	s := wholeFrames(pictures, each)
 	text := ""
 	for i, v := range s {
 		if i == 3 && len(s) > 4 {

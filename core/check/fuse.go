@@ -76,7 +76,7 @@ func (w *watch) attacked(f int, live cover.Live, hides bool, m geom.Map, sure bo
 	if !hides {
 		return
 	}
-	for _, l := range w.d.At(f) { // with its holdouts
+	for _, l := range w.d.At(cover.Time(f)) { // with its holdouts
 		if l.Cover == w.c.ID {
 			live = l
 		}

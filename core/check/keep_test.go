@@ -31,7 +31,7 @@ func TestKeep(t *testing.T) {
 		return f
 	}
 	holds := func(s []cover.Span, f int) bool {
-		return slices.ContainsFunc(s, func(v cover.Span) bool { return v.Holds(f) })
+		return slices.ContainsFunc(s, func(v cover.Span) bool { return v.Holds(cover.Time(f)) })
 	}
 	var waivers, reopened, mends int
 	for round := range 300 {

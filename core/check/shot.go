@@ -16,9 +16,10 @@ import (
 // Where a target is, is found anew in each picture, from what was outlined and not from
 // the track that placed the cover.
 type Shot struct {
-	d      *cover.Document
-	watch  []*watch
-	learnt bool
+	d        *cover.Document
+	pictures int // of a frame
+	watch    []*watch
+	learnt   bool
 
 	// Pace, when given, is called between pieces of work, by several at once; a check
 	// that nobody waits for lets others go first there.
@@ -28,15 +29,16 @@ type Shot struct {
 // framesBeyond is how many frames outside a span are looked at, on either side.
 const framesBeyond = 12
 
-// NewShot begins a check of those covers for which wanted is true (all where it is nil).
-func NewShot(d *cover.Document, wanted func(id string) bool) *Shot {
-	s := &Shot{d: d}
+// NewShot begins a check of those covers for which wanted is true (all where it is nil). So many
+// of the document's frames are one for people, who are told of those: two where it is by field.
+func NewShot(d *cover.Document, each int, wanted func(id string) bool) *Shot {
+	s := &Shot{d: d, pictures: each}
 	for i := range d.Covers {
 		c := &d.Covers[i]
 		if c.Off || len(c.HoldsOut) > 0 || c.Inverted || len(c.Outlines) == 0 || wanted != nil && !wanted(c.ID) {
 			continue
 		}
-		w := &watch{d: d, target: target{c: c, width: d.Width, height: d.Height, pace: s.pace}}
+		w := &watch{d: d, each: each, target: target{c: c, width: d.Width, height: d.Height, pace: s.pace}}
 		w.attack = attackFrames(d, c)
 		s.watch = append(s.watch, w)
 	}
@@ -121,7 +123,10 @@ func (s *Shot) Findings(refs *treat.References) []Finding {
 	s.each(func(w *watch) { w.conclude(refs, s.pace) })
 	var out []Finding
 	for _, w := range s.watch {
-		out = append(out, w.found...)
+		for _, f := range w.found {
+			f.Frames, f.Frame = wholeFrames(f.Frames, s.pictures), f.Frame/s.pictures
+			out = append(out, f)
+		}
 	}
 	return out
 }

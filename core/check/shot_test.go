@@ -106,7 +106,7 @@ func (s *stage) document() *cover.Document {
 	}
 	for f := range length {
 		c.Motion.Keys = append(c.Motion.Keys, cover.PlacementKey{
-			Frame: f, Placement: cover.Placement{Move: s.at(f).Sub(first), Size: geom.Pt(1, 1)},
+			Frame: cover.Time(f), Placement: cover.Placement{Move: s.at(f).Sub(first), Size: geom.Pt(1, 1)},
 		})
 	}
 	d.Covers = []cover.Cover{c}
@@ -123,14 +123,14 @@ func (s *stage) run(t *testing.T, d *cover.Document) []Finding {
 	if d, err = cover.Parse(b); err != nil {
 		t.Fatal(err)
 	}
-	c := NewShot(d, nil)
+	c := NewShot(d, 1, nil)
 	for _, f := range c.Survey() {
 		c.Learn(f, s.pics[f])
 	}
 	for _, span := range c.Stretches() {
 		for f := span.First; f <= span.Last; f++ {
 			now := s.pics[f].Clone()
-			treat.Conceal(now, d.At(f), nil)
+			treat.Conceal(now, d.At(cover.Time(f)), nil)
 			c.Frame(f, s.pics[f], now)
 		}
 	}
@@ -182,7 +182,7 @@ func TestPlantedFaults(t *testing.T) {
 			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox}},
 		}
 		for f := span.First; f <= span.Last; f++ {
-			c.Outlines[0].Keys = append(c.Outlines[0].Keys, cover.PathKey{Frame: f, Knots: geom.Box(at(f))})
+			c.Outlines[0].Keys = append(c.Outlines[0].Keys, cover.PathKey{Frame: cover.Time(f), Knots: geom.Box(at(f))})
 		}
 		return c
 	}

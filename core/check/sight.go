@@ -70,14 +70,14 @@ func carried(c *cover.Cover, a, b int) geom.Map {
 		still = still && len(o.Keys) == 1
 	}
 	if still {
-		back, err := c.Map(a).Inverse()
+		back, err := c.Map(cover.Time(a)).Inverse()
 		if err != nil {
 			return geom.Identity
 		}
-		return unit(c.Map(b).Mul(back))
+		return unit(c.Map(cover.Time(b)).Mul(back))
 	}
 	var p, q []geom.Point
-	was, now := c.Paths(a), c.Paths(b)
+	was, now := c.Paths(cover.Time(a)), c.Paths(cover.Time(b))
 	for i := range was {
 		for k := range was[i] {
 			p, q = append(p, was[i][k].P), append(q, now[i][k].P)
@@ -124,7 +124,7 @@ func affine(p, q []geom.Point) geom.Map {
 // bounds is the rectangle around the cover's outlines on a frame, grown by some px.
 func bounds(c *cover.Cover, f int, grow float64) image.Rectangle {
 	var b geom.Rect
-	for _, p := range c.Paths(f) {
+	for _, p := range c.Paths(cover.Time(f)) {
 		b = b.Union(p.Bounds())
 	}
 	return pixels(b.Grow(grow, grow))
@@ -138,7 +138,7 @@ func pixels(b geom.Rect) image.Rectangle {
 
 // clear leaves out of a look what the document holds out of the cover.
 func (g *sight) clear(d *cover.Document, c *cover.Cover) {
-	for _, l := range d.At(g.f) {
+	for _, l := range d.At(cover.Time(g.f)) {
 		if l.Cover != c.ID || len(l.Holdouts) == 0 {
 			continue
 		}

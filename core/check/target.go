@@ -45,9 +45,9 @@ const targetMargin = 28
 // surveyFrames are the frames from which a target is learned: those on which somebody said
 // where it is, and some between.
 func surveyFrames(d *cover.Document, c *cover.Cover) []int {
-	at := []int{min(max(c.Drawn(), c.Span.First), c.Span.Last)}
+	at := []int{min(max(c.Drawn().Frame(), c.Span.First), c.Span.Last)}
 	if t := d.Track(c.Track); t != nil && c.Span.Holds(t.Frame) {
-		at = append(at, t.Frame)
+		at = append(at, t.Frame.Frame())
 	}
 	const between = 6
 	for k := range between {
@@ -65,7 +65,7 @@ func (t *target) learn(d *cover.Document) {
 	for i := range t.looks {
 		t.looks[i].clear(d, t.c)
 	}
-	drawn := t.c.Drawn()
+	drawn := t.c.Drawn().Frame()
 	order := slices.Clone(t.looks)
 	slices.SortStableFunc(order, func(a, b sight) int { return abs(a.f-drawn) - abs(b.f-drawn) })
 	// Where it is half out of the picture it cannot be learned.
@@ -105,7 +105,7 @@ func (t *target) learn(d *cover.Document) {
 
 // from takes a look for the reference.
 func (t *target) from(g sight) bool {
-	outline, ok := surround(t.c.Paths(g.f))
+	outline, ok := surround(t.c.Paths(cover.Time(g.f)))
 	if !ok {
 		return false
 	}
@@ -120,7 +120,7 @@ func (t *target) from(g sight) bool {
 		if err != nil {
 			continue
 		}
-		t.loc, t.o, t.ref, t.paths, t.unknown = loc, at, g.f, t.c.Paths(g.f), false
+		t.loc, t.o, t.ref, t.paths, t.unknown = loc, at, g.f, t.c.Paths(cover.Time(g.f)), false
 		return true
 	}
 	return false

@@ -15,7 +15,8 @@ import (
 // watch is the check of one cover.
 type watch struct {
 	target
-	d *cover.Document
+	d    *cover.Document
+	each int // of its frames are one for people
 
 	before     []sight // of the span, until it begins
 	prev       *geom.Map
@@ -114,14 +115,14 @@ func (w *watch) locate(f int, p *frame.Picture) (g sight, s track.Sight, ok bool
 }
 
 func (w *watch) within(f int, was, now *frame.Picture) {
-	live, hides := w.c.At(f)
+	live, hides := w.c.At(cover.Time(f))
 	st := state{f: f, conf: -1}
-	shape := w.c.Shape(f)
+	shape := w.c.Shape(cover.Time(f))
 	shape.Transparency = 0
-	if track := w.d.Track(w.c.Track); track != nil && track.Poses.State(f) != '-' {
-		st.conf = track.Poses.Confidence[f-track.Poses.First]
+	if track := w.d.Track(w.c.Track); track != nil && track.Poses.State(cover.Time(f)) != '-' {
+		st.conf = track.Poses.Confidence[track.Poses.Index(cover.Time(f))]
 	}
-	for _, l := range w.d.At(f) { // with what the document holds out of it
+	for _, l := range w.d.At(cover.Time(f)) { // with what the document holds out of it
 		if l.Cover == w.c.ID {
 			shape.Holdouts = l.Holdouts
 		}

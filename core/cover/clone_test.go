@@ -156,10 +156,10 @@ func TestLookedAtLapses(t *testing.T) {
 		t.Fatal(err)
 	}
 	f := d.Find("c").Span.First + 1
-	digest := func(d *Document) string { l, _ := d.Live(d.Find("c"), f); return l.Digest() }
+	digest := func(d *Document) string { l, _ := d.Live(d.Find("c"), Time(f)); return l.Digest() }
 	for name, cmd := range map[string]Command{
 		"its side":    SoftenOn{Cover: "x", Side: "inside"},
-		"its softest": SetNumber{Cover: "x", Lane: "soften/down", Number: 1 + rng.Float64(), Frame: f},
+		"its softest": SetNumber{Cover: "x", Lane: "soften/down", Number: 1 + rng.Float64(), Frame: Time(f)},
 		"its switch":  SwitchCover{Cover: "x"},
 		"its span":    SetSpan{Cover: "x", Span: Span{f + 1, d.Frames - 1}},
 	} {

@@ -70,10 +70,10 @@ func (d *draft) drawn(id string) (*Cover, error) {
 
 // drawnAt is drawn for a change at a frame: a key outside the span would be lost from
 // sight.
-func (d *draft) drawnAt(id string, frame int) (*Cover, error) {
+func (d *draft) drawnAt(id string, frame Time) (*Cover, error) {
 	c, err := d.drawn(id)
 	if err == nil && !c.Span.Holds(frame) {
-		return nil, fmt.Errorf("edit: frame %d lies outside the span of %s (%d to %d)", frame, c.Name, c.Span.First,
+		return nil, fmt.Errorf("edit: frame %v lies outside the span of %s (%d to %d)", frame, c.Name, c.Span.First,
 			c.Span.Last)
 	}
 	return c, err

@@ -87,16 +87,16 @@ func (e MarkCrossing) apply(d *draft) (string, error) {
 		c.Span = Span{f, max(c.Span.Last, f)}
 	case i == Gone:
 		c.Span = Span{min(c.Span.First, f), f}
-	case !c.Span.Holds(f):
+	case !c.Span.Holds(Time(f)):
 		c.Span = Span{min(c.Span.First, f), max(c.Span.Last, f)}
 	}
 	c.Crossing = &at
-	return fmt.Sprintf("%s %s at f %d", c.Name, crossingWords[i], f), c.keyMotion(f)
+	return fmt.Sprintf("%s %s at f %d", c.Name, crossingWords[i], f), c.keyMotion(Time(f))
 }
 
 // keyMotion keys place and shape at a frame where they have no key; on a track none are
 // needed.
-func (c *Cover) keyMotion(f int) error {
+func (c *Cover) keyMotion(f Time) error {
 	if c.on != nil {
 		return nil
 	}
@@ -144,7 +144,7 @@ func (e PaintProposal) apply(d *draft) (string, error) {
 		return "", err
 	}
 	c.Proposed.Strokes = append(slices.Clip(c.Proposed.Strokes), e.Stroke)
-	return fmt.Sprintf("%s%s at f %d", word(e.Stroke.Add, "added to ", "took away from "), c.Name, e.Stroke.Frame), nil
+	return fmt.Sprintf("%s%s at f %v", word(e.Stroke.Add, "added to ", "took away from "), c.Name, e.Stroke.Frame), nil
 }
 
 // ProposeAgain gives a proposed holdout the mattes of another run. What was accepted is

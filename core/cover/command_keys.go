@@ -12,7 +12,7 @@ type SetNumber struct {
 	Cover  string  `json:"cover"`
 	Lane   string  `json:"lane"`
 	Number float64 `json:"number"`
-	Frame  int     `json:"frame,omitempty" doc:"that the number holds on; keys elsewhere change as much"`
+	Frame  Time    `json:"frame,omitempty" doc:"that the number holds on; keys elsewhere change as much"`
 	Scope  Scope   `json:"scope,omitempty" enum:"frame,span"`
 }
 
@@ -35,7 +35,7 @@ func (e SetNumber) apply(d *draft) (string, error) {
 	}
 	if e.Scope == ThisFrame {
 		v.set(e.Frame, e.Number)
-		return fmt.Sprintf("set %s of %s at f %d", LaneTitle(e.Lane), c.Name, e.Frame), nil
+		return fmt.Sprintf("set %s of %s at f %v", LaneTitle(e.Lane), c.Name, e.Frame), nil
 	}
 	v.shift(e.Number - v.At(e.Frame))
 	if len(v.Keys) == 0 {
@@ -58,7 +58,7 @@ func (v *Value) shift(by float64) {
 type AddKey struct {
 	Cover string `json:"cover"`
 	Lane  string `json:"lane"`
-	Frame int    `json:"frame"`
+	Frame Time   `json:"frame"`
 }
 
 func (e AddKey) about() subject { return subject{cover: e.Cover} }
@@ -72,14 +72,14 @@ func (e AddKey) apply(d *draft) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return fmt.Sprintf("keyed %s of %s at f %d", LaneTitle(e.Lane), c.Name, e.Frame), l.paste(e.Frame, l.copy(e.Frame))
+	return fmt.Sprintf("keyed %s of %s at f %v", LaneTitle(e.Lane), c.Name, e.Frame), l.paste(e.Frame, l.copy(e.Frame))
 }
 
 // HoldKeys lets a cover's place and shape rest from the key before a frame up to it: what
 // comes before a movement.
 type HoldKeys struct {
 	Cover string `json:"cover"`
-	Frame int    `json:"frame"`
+	Frame Time   `json:"frame"`
 }
 
 func (e HoldKeys) about() subject { return subject{cover: e.Cover} }
@@ -89,12 +89,12 @@ func (e HoldKeys) apply(d *draft) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	held := -1
+	held := Time(-1)
 	for _, l := range c.keyed(nil) {
 		if l.name != "placement" && !strings.HasPrefix(l.name, "outline/") {
 			continue
 		}
-		before := -1
+		before := Time(-1)
 		for i := range l.len() {
 			if k, _ := l.key(i).timing(); *k < e.Frame {
 				before = *k
@@ -110,9 +110,9 @@ func (e HoldKeys) apply(d *draft) (string, error) {
 		held = max(held, before)
 	}
 	if held < 0 {
-		return "", fmt.Errorf("edit: %s has no key before f %d to be held", c.Name, e.Frame)
+		return "", fmt.Errorf("edit: %s has no key before f %v to be held", c.Name, e.Frame)
 	}
-	return fmt.Sprintf("held %s from f %d to f %d", c.Name, held, e.Frame), nil
+	return fmt.Sprintf("held %s from f %v to f %v", c.Name, held, e.Frame), nil
 }
 
 // lane returns one of the cover's lanes.
@@ -134,12 +134,12 @@ func (c *Cover) keyed(names []string) []lane {
 }
 
 // once returns frames in order, each once, and how they are spoken of.
-func once(frames []int) (sorted []int, at string) {
+func once(frames []Time) (sorted []Time, at string) {
 	sorted = slices.Clone(frames)
 	slices.Sort(sorted)
 	sorted = slices.Compact(sorted)
 	if len(sorted) == 1 {
-		at = fmt.Sprintf(" at f %d", sorted[0])
+		at = fmt.Sprintf(" at f %v", sorted[0])
 	}
 	return sorted, at
 }
@@ -153,9 +153,9 @@ func (c *Cover) none(found int) error {
 }
 
 // outside is the error of a key that would be lost from sight.
-func (c *Cover) outside(f int) error {
+func (c *Cover) outside(f Time) error {
 	if !c.Span.Holds(f) {
-		return fmt.Errorf("edit: a key would come to lie at frame %d, outside the span (%d to %d)", f, c.Span.First,
+		return fmt.Errorf("edit: a key would come to lie at frame %v, outside the span (%d to %d)", f, c.Span.First,
 			c.Span.Last)
 	}
 	return nil
@@ -164,8 +164,8 @@ func (c *Cover) outside(f int) error {
 // MoveKeys moves keys to other frames.
 type MoveKeys struct {
 	Cover  string   `json:"cover"`
-	Frames []int    `json:"frames"`
-	By     int      `json:"by" doc:"frames"`
+	Frames []Time   `json:"frames"`
+	By     Time     `json:"by" doc:"frames"`
 	Lanes  []string `json:"lanes,omitempty" doc:"these only; all where absent"`
 }
 
@@ -186,13 +186,13 @@ func (e MoveKeys) apply(d *draft) (string, error) {
 		found += n
 	}
 	if len(frames) == 1 {
-		return fmt.Sprintf("moved a key of %s from f %d to f %d", c.Name, frames[0], frames[0]+e.By), c.none(found)
+		return fmt.Sprintf("moved a key of %s from f %v to f %v", c.Name, frames[0], frames[0]+e.By), c.none(found)
 	}
-	return fmt.Sprintf("moved %s of %s by %+d frames", count(len(frames), "key"), c.Name, e.By), c.none(found)
+	return fmt.Sprintf("moved %s of %s by %s frames", count(len(frames), "key"), c.Name, e.By.signed()), c.none(found)
 }
 
 // moveKeys moves a lane's keys at the frames, and says how many there were.
-func (c *Cover) moveKeys(l lane, frames []int, by int) (int, error) {
+func (c *Cover) moveKeys(l lane, frames []Time, by Time) (int, error) {
 	moving := map[int]bool{}
 	for _, f := range frames {
 		if i := l.find(f); i >= 0 {
@@ -203,7 +203,7 @@ func (c *Cover) moveKeys(l lane, frames []int, by int) (int, error) {
 		f, _ := l.key(i).timing()
 		to := *f + by
 		if j := l.find(to); j >= 0 && !moving[j] {
-			return 0, fmt.Errorf("edit: %s has a key at frame %d already", c.Name, to)
+			return 0, fmt.Errorf("edit: %s has a key at frame %v already", c.Name, to)
 		}
 		if err := c.outside(to); err != nil {
 			return 0, err
@@ -220,7 +220,7 @@ func (c *Cover) moveKeys(l lane, frames []int, by int) (int, error) {
 // RemoveKeys removes keys.
 type RemoveKeys struct {
 	Cover  string   `json:"cover"`
-	Frames []int    `json:"frames"`
+	Frames []Time   `json:"frames"`
 	Lanes  []string `json:"lanes,omitempty" doc:"these only; all where absent"`
 }
 
@@ -249,7 +249,7 @@ func (e RemoveKeys) apply(d *draft) (string, error) {
 // EaseKeys says how values go on from keys.
 type EaseKeys struct {
 	Cover  string   `json:"cover"`
-	Frames []int    `json:"frames"`
+	Frames []Time   `json:"frames"`
 	Ease   Ease     `json:"ease,omitempty"`
 	Lanes  []string `json:"lanes,omitempty" doc:"these only; all where absent"`
 }
@@ -279,7 +279,7 @@ func (e EaseKeys) apply(d *draft) (string, error) {
 // PasteKeys keys at a frame, and as far after it, what was copied.
 type PasteKeys struct {
 	Cover string   `json:"cover"`
-	Frame int      `json:"frame"`
+	Frame Time     `json:"frame"`
 	Keys  []Copied `json:"keys"`
 }
 
@@ -305,7 +305,7 @@ func (e PasteKeys) apply(d *draft) (string, error) {
 		_, ease := l.key(l.find(f)).timing()
 		*ease = k.Ease
 	}
-	return fmt.Sprintf("pasted keys of %s at f %d", c.Name, e.Frame), c.none(len(e.Keys))
+	return fmt.Sprintf("pasted keys of %s at f %v", c.Name, e.Frame), c.none(len(e.Keys))
 }
 
 // PasteOntoAll gives every key there is what was copied of one frame.

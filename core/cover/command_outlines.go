@@ -12,7 +12,7 @@ import (
 // picture at the frame.
 type AddOutline struct {
 	Cover   string  `json:"cover"`
-	Frame   int     `json:"frame"`
+	Frame   Time    `json:"frame"`
 	Outline Outline `json:"outline"`
 }
 
@@ -110,7 +110,7 @@ func (e ConvertOutline) apply(d *draft) (string, error) {
 type ReshapeOutline struct {
 	Cover string    `json:"cover"`
 	ID    string    `json:"id" doc:"of the outline"`
-	Frame int       `json:"frame"`
+	Frame Time      `json:"frame"`
 	Knots geom.Path `json:"knots" doc:"as many as it has"`
 	Scope Scope     `json:"scope,omitempty" enum:"frame,around,on,span"`
 	Reach int       `json:"reach,omitempty" doc:"as of place"`
@@ -130,7 +130,7 @@ func (e ReshapeOutline) apply(d *draft) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	if err := c.reshape(i, e, e.Knots.Map(back)); err != nil {
+	if err := c.reshape(i, e, e.Knots.Map(back), d.Step()); err != nil {
 		return "", err
 	}
 	return "reshaped the outline of " + c.Name + e.Scope.at(e.Frame), nil
@@ -138,7 +138,7 @@ func (e ReshapeOutline) apply(d *draft) (string, error) {
 
 // reshape changes an outline's knots (as drawn) at a frame, or moves the knots of several
 // keys by as much.
-func (c *Cover) reshape(outline int, e ReshapeOutline, knots geom.Path) error {
+func (c *Cover) reshape(outline int, e ReshapeOutline, knots geom.Path, step Time) error {
 	o := &c.Outlines[outline]
 	old := o.At(e.Frame)
 	if len(knots) != len(old) {
@@ -146,7 +146,7 @@ func (c *Cover) reshape(outline int, e ReshapeOutline, knots geom.Path) error {
 	}
 	l, err := c.lane("outline/" + o.ID)
 	if err == nil {
-		err = c.fence(l, e.Frame, e.Scope, e.Reach)
+		err = c.fence(l, e.Frame, e.Scope, reach{e.Reach, step})
 	}
 	if err != nil {
 		return err

@@ -10,7 +10,7 @@ import (
 // PlaceCover places a cover by hand.
 type PlaceCover struct {
 	Cover     string    `json:"cover"`
-	Frame     int       `json:"frame"`
+	Frame     Time      `json:"frame"`
 	Placement Placement `json:"placement"`
 	Scope     Scope     `json:"scope,omitempty" enum:"frame,around,on,span"`
 	Reach     int       `json:"reach,omitempty" doc:"frames to each side, around here; 0: up to good ones"`
@@ -25,15 +25,15 @@ func (e PlaceCover) apply(d *draft) (string, error) {
 		return "", err
 	}
 	old := c.Motion.At(e.Frame)
-	if err := c.place(change{e.Frame, e.Placement, e.Scope, e.Apart}, e.Reach); err != nil {
+	if err := c.place(change{e.Frame, e.Placement, e.Scope, e.Apart}, reach{e.Reach, d.Step()}); err != nil {
 		return "", err
 	}
 	return changeOf(old, e.Placement) + " " + c.Name + e.Scope.at(e.Frame), nil
 }
 
 // place changes a cover's placement, no further than its reach.
-func (c *Cover) place(e change, reach int) error {
-	if err := c.fence(c.placement(), e.frame, e.scope, reach); err != nil {
+func (c *Cover) place(e change, r reach) error {
+	if err := c.fence(c.placement(), e.frame, e.scope, r); err != nil {
 		return err
 	}
 	c.Motion.place(e)
@@ -45,7 +45,7 @@ func (c *Cover) place(e change, reach int) error {
 // is as large as it was, if that is larger, and placed by the sides that are seen.
 type FitCover struct {
 	Cover string    `json:"cover"`
-	Frame int       `json:"frame"`
+	Frame Time      `json:"frame"`
 	Rect  geom.Rect `json:"rect"`
 	Scope Scope     `json:"scope,omitempty" enum:"frame,around,on,span"`
 	Reach int       `json:"reach,omitempty" doc:"as of place"`
@@ -67,7 +67,7 @@ func (e FitCover) apply(d *draft) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	if err := c.place(change{e.Frame, p, e.Scope, e.Apart}, e.Reach); err != nil {
+	if err := c.place(change{e.Frame, p, e.Scope, e.Apart}, reach{e.Reach, d.Step()}); err != nil {
 		return "", err
 	}
 	return "fitted " + c.Name + e.Scope.at(e.Frame), nil
@@ -94,7 +94,7 @@ func (e MoveLike) apply(d *draft) (string, error) {
 	if from.ID == c.ID || from.Proposed != nil {
 		return "", fmt.Errorf("edit: %s has no motion that %s could take", from.Name, c.Name)
 	}
-	f := c.Span.First
+	f := Time(c.Span.First)
 	label := fmt.Sprintf("gave %s the motion of %s", c.Name, from.Name)
 	if from.on != nil {
 		c.ride(from.on, f)
@@ -141,7 +141,7 @@ func beyondSides(lo, hi, size, edge float64) (float64, float64) {
 
 // fitted returns the placement, of the turn that the cover has, whose box has
 // the size and the centre of r at frame f.
-func (c *Cover) fitted(f int, r geom.Rect) (Placement, error) {
+func (c *Cover) fitted(f Time, r geom.Rect) (Placement, error) {
 	rest := c.RestBounds(f)
 	if rest.Empty() {
 		return Placement{}, errors.New("edit: the outline has no area to fit")

@@ -17,7 +17,7 @@ import (
 // Long: one scenario, told from its beginning to its end.
 func anyCommand(rng *rand.Rand, d *Document) Command {
 	id := string(rune('a' + rng.Intn(4)))
-	f := func() int { return rng.Intn(d.Frames+4) - 2 }
+	f := func() Time { return Time(rng.Intn(2*d.Frames+8))/2 - 2 }
 	var c Cover
 	knots := func() geom.Path {
 		var p geom.Path
@@ -43,9 +43,9 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 	if all := c.lanes(); len(all) > 0 && rng.Intn(5) > 0 {
 		lane = all[rng.Intn(len(all))].name
 	}
-	frames := []int{f(), f()}
+	frames := []Time{f(), f()}
 	if k := c.KeyFrames(); len(k) > 0 {
-		frames = []int{k[rng.Intn(len(k))], k[rng.Intn(len(k))]}
+		frames = []Time{k[rng.Intn(len(k))], k[rng.Intn(len(k))]}
 	}
 	scope := []Scope{"", ThisFrame, AroundHere, FromHere, WholeSpan}[rng.Intn(5)]
 	on := rng.Intn(2) == 0
@@ -84,7 +84,7 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 		SmoothKnots{Cover: id, ID: "o", Indexes: []int{rng.Intn(5)}, On: on},
 		SetNumber{Cover: id, Lane: lane, Number: rng.Float64() * 3, Frame: f(), Scope: scope},
 		AddKey{Cover: id, Lane: lane, Frame: f()},
-		MoveKeys{Cover: id, Frames: frames, By: rng.Intn(21) - 10, Lanes: lanes},
+		MoveKeys{Cover: id, Frames: frames, By: Time(rng.Intn(21) - 10), Lanes: lanes},
 		RemoveKeys{Cover: id, Frames: frames[:1], Lanes: lanes},
 		EaseKeys{Cover: id, Frames: frames, Ease: []Ease{Even, Held, Eased}[rng.Intn(3)]},
 		PasteKeys{Cover: id, Frame: f(), Keys: c.Copy(frames)},
@@ -195,8 +195,8 @@ func kept(t *testing.T, cmd Command, d, next *Document) {
 		}
 	case TurnIntoKeys:
 		for f := old.Span.First; f <= old.Span.Last; f++ {
-			for i, p := range old.Paths(f) {
-				for k, q := range c.Paths(f)[i] {
+			for i, p := range old.Paths(Time(f)) {
+				for k, q := range c.Paths(Time(f))[i] {
 					if !near(q.P, p[k].P, cmd.Tolerance+1e-6) {
 						t.Fatalf("off its track a knot is %g px off, not %g", q.P.Sub(p[k].P).Len(), cmd.Tolerance)
 					}
@@ -245,12 +245,12 @@ func TestKnotsOnAllKeys(t *testing.T) {
 		}
 		p := &more.Covers[0].Outlines[0]
 		for f := range d.Frames {
-			if len(p.At(f)) != len(o.At(f))+1 || !reflect.DeepEqual(o.At(f).Split(i, at)[i+1], p.At(f)[i+1]) &&
-				o.At(f).Split(i, at)[i+1].P.Sub(p.At(f)[i+1].P).Len() > 1e-6 {
+			was, now := o.At(Time(f)), p.At(Time(f))
+			if len(now) != len(was)+1 || was.Split(i, at)[i+1].P.Sub(now[i+1].P).Len() > 1e-6 {
 				t.Fatalf("frame %d: the knot is not where it was put", f)
 			}
 		}
-		if !alike(d.Covers[0].Paths(d.Frames/2), more.Covers[0].Paths(d.Frames/2)) {
+		if !alike(d.Covers[0].Paths(Time(d.Frames/2)), more.Covers[0].Paths(Time(d.Frames/2))) {
 			t.Fatal("the shape moved")
 		}
 		less, _, err := more.Apply(RemoveKnots{Cover: c.ID, ID: o.ID, Indexes: []int{i + 1}})
@@ -258,8 +258,8 @@ func TestKnotsOnAllKeys(t *testing.T) {
 			t.Fatal(err)
 		}
 		for f := range d.Frames {
-			for k, q := range less.Covers[0].Outlines[0].At(f) {
-				w := o.At(f)[k]
+			for k, q := range less.Covers[0].Outlines[0].At(Time(f)) {
+				w := o.At(Time(f))[k]
 				if q.P.Sub(w.P).Len() > 1e-6 || q.In.Sub(w.In).Len() > 1e-6 || q.Out.Sub(w.Out).Len() > 1e-6 {
 					t.Fatalf("frame %d, knot %d: %+v, was %+v", f, k, q, w)
 				}
@@ -275,7 +275,7 @@ func TestKnotsOnAllKeys(t *testing.T) {
 			t.Fatal(err)
 		}
 		for f := 0; f < d.Frames; f += 9 {
-			was, is := o.At(f), less.Covers[0].Outlines[0].At(f)
+			was, is := o.At(Time(f)), less.Covers[0].Outlines[0].At(Time(f))
 			for s := 1; s < n-2; s++ {
 				if was.At(s, .4).Sub(is.At(s-1, .4)).Len() > 1e-9 {
 					t.Fatal("a segment elsewhere moved")
@@ -298,7 +298,7 @@ func TestUntouched(t *testing.T) {
 		grow := func(i int) Command {
 			return SetNumber{
 				Cover: base.Covers[i].ID, Lane: "grow", Number: 2000 * rng.Float64(),
-				Frame: base.Covers[i].Span.First, Scope: ThisFrame,
+				Frame: Time(base.Covers[i].Span.First), Scope: ThisFrame,
 			}
 		}
 		head, _, err := base.Apply(grow(0))
@@ -404,8 +404,8 @@ func TestDigest(t *testing.T) {
 				continue
 			}
 			for f := 0; f < d.Frames; f += 11 {
-				a, okA := d.Covers[i].At(f)
-				b, okB := c.At(f)
+				a, okA := d.Covers[i].At(Time(f))
+				b, okB := c.At(Time(f))
 				x, _ := json.Marshal(plain(a))
 				y, _ := json.Marshal(plain(b))
 				if okA && okB && (a.Digest() == b.Digest()) != slices.Equal(x, y) {
@@ -452,7 +452,7 @@ func FuzzApply(f *testing.F) {
 			t.Fatalf("%s left a document that is refused: %v", b, err)
 		}
 		for _, fr := range []int{0, next.Frames / 2, next.Frames - 1} {
-			next.At(fr)
+			next.At(Time(fr))
 		}
 	})
 }

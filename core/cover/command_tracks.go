@@ -110,7 +110,7 @@ func (e TrimTrack) apply(d *draft) (string, error) {
 type RideTrack struct {
 	Cover string `json:"cover"`
 	ID    string `json:"id" doc:"of the track"`
-	Frame int    `json:"frame"`
+	Frame Time   `json:"frame"`
 }
 
 func (e RideTrack) about() subject { return subject{cover: e.Cover, track: e.ID} }
@@ -124,8 +124,8 @@ func (e RideTrack) apply(d *draft) (string, error) {
 	if t == nil {
 		return "", ErrNoTrack
 	}
-	if e.Frame < 0 || e.Frame >= d.Frames {
-		return "", fmt.Errorf("edit: the shot has no frame %d", e.Frame)
+	if !inShot(e.Frame, d.Frames) {
+		return "", fmt.Errorf("edit: the shot has no frame %v", e.Frame)
 	}
 	c.ride(t, e.Frame)
 	return fmt.Sprintf("put %s on the track %s", c.Name, t.Name), nil
@@ -150,5 +150,5 @@ func (e TurnIntoKeys) apply(d *draft) (string, error) {
 	if !(e.Tolerance >= .05 && e.Tolerance <= 100) {
 		return "", errors.New("edit: the tolerance is 0.05 to 100 px")
 	}
-	return fmt.Sprintf("turned the track of %s into %s", c.Name, count(c.byHand(e.Tolerance), "key")), nil
+	return fmt.Sprintf("turned the track of %s into %s", c.Name, count(c.byHand(e.Tolerance, d.Step()), "key")), nil
 }

@@ -16,10 +16,13 @@ const Version = 1
 // Document holds all covers of one shot. Frames are counted from 0 at the
 // shot's first frame.
 type Document struct {
-	Version int      `json:"version"`
-	Width   int      `json:"width"`  // source pixels
-	Height  int      `json:"height"` // source pixels
-	Frames  int      `json:"frames"`
+	Version int `json:"version"`
+	Width   int `json:"width"`  // source pixels
+	Height  int `json:"height"` // source pixels
+	Frames  int `json:"frames"`
+	// Fields says that pictures are woven of two fields, half a frame apart in time: keys may
+	// lie on halves, and covers are evaluated for each field.
+	Fields  bool     `json:"fields,omitempty"`
 	Covers  []Cover  `json:"covers"` // applied in this order
 	Tracks  []Track  `json:"tracks,omitempty"`
 	Labels  []Label  `json:"labels,omitempty"`
@@ -42,7 +45,7 @@ type Cover struct {
 	Outlines   []Outline  `json:"outlines"`
 	Motion     Motion     `json:"motion"`          // on a track: corrections, on the surface
 	Track      string     `json:"track,omitempty"` // that carries it
-	From       int        `json:"from,omitempty"`  // on a track: the frame on which it lies where it was drawn
+	From       Time       `json:"from,omitempty"`  // on a track: the frame on which it lies where it was drawn
 	Grow       Value      `json:"grow"`            // px beyond the outline
 	Soften     Pair       `json:"soften"`          // px, to the side that SoftenSide says
 	SoftenSide SoftenSide `json:"softenSide,omitempty" enum:"outside,inside,both" doc:"where the soft edge lies; outside where absent, so that all of the outline is hidden"`
@@ -76,8 +79,8 @@ type Span struct {
 	Last  int `json:"last"`
 }
 
-// Holds reports whether frame f is inside.
-func (s Span) Holds(f int) bool { return s.First <= f && f <= s.Last }
+// Holds reports whether a moment lies inside: both fields of the last frame do.
+func (s Span) Holds(t Time) bool { return s.First <= t.Frame() && t.Frame() <= s.Last }
 
 // Shape is how an outline was drawn, which decides the handles it is offered.
 type Shape string
@@ -99,7 +102,7 @@ type Outline struct {
 
 // PathKey fixes an outline's knots at a frame.
 type PathKey struct {
-	Frame int       `json:"frame"`
+	Frame Time      `json:"frame"`
 	Knots geom.Path `json:"knots"`
 	Ease  Ease      `json:"ease,omitempty"`
 }
@@ -123,7 +126,7 @@ var Rest = Placement{Size: geom.Pt(1, 1)}
 
 // PlacementKey fixes a placement at a frame.
 type PlacementKey struct {
-	Frame int `json:"frame"`
+	Frame Time `json:"frame"`
 	Placement
 	Ease Ease `json:"ease,omitempty"`
 	// Free are parts that the key does not fix: they go past it as if it were not there.
@@ -160,7 +163,7 @@ func (e Ease) blend(t float64) float64 {
 // bracket finds the keys around frame f among n keys sorted by frame: the index
 // before, the index after and the share of the way between. Before the first
 // and after the last key both are that key.
-func bracket(n, f int, frame func(int) int) (a, b int, t float64) {
+func bracket(n int, f Time, frame func(int) Time) (a, b int, t float64) {
 	i := sort.Search(n, func(i int) bool { return frame(i) > f })
 	switch {
 	case i == 0:
@@ -173,14 +176,14 @@ func bracket(n, f int, frame func(int) int) (a, b int, t float64) {
 }
 
 // Map returns the placement at f as a map of the plane.
-func (m Motion) Map(f int) geom.Map {
+func (m Motion) Map(f Time) geom.Map {
 	p := m.At(f)
 	return geom.Placement(m.Pivot, p.Move, p.Turn, p.Size.X, p.Size.Y)
 }
 
 // At returns the outline's knots at frame f, before the cover's motion.
-func (o Outline) At(f int) geom.Path {
-	a, b, t := bracket(len(o.Keys), f, func(i int) int { return o.Keys[i].Frame })
+func (o Outline) At(f Time) geom.Path {
+	a, b, t := bracket(len(o.Keys), f, func(i int) Time { return o.Keys[i].Frame })
 	p, q := o.Keys[a].Knots, o.Keys[b].Knots
 	if t == 0 {
 		return p
@@ -214,14 +217,14 @@ type Live struct {
 	// What treatments that lie on the surface need: the frame, the map from where the
 	// cover was drawn to it, how far its centre moves in the time of a frame, px, and the
 	// corners of what was drawn, before the map.
-	Frame   int           `json:"frame"`
+	Frame   Time          `json:"frame"`
 	Map     geom.Map      `json:"map"`
 	Speed   geom.Point    `json:"speed"`
 	Corners [4]geom.Point `json:"corners"`
 }
 
 // At returns the covers that hide something at frame f, in order.
-func (d *Document) At(f int) []Live {
+func (d *Document) At(f Time) []Live {
 	var live []Live
 	for i := range d.Covers {
 		if l, ok := d.Live(&d.Covers[i], f); ok {
@@ -233,7 +236,7 @@ func (d *Document) At(f int) []Live {
 
 // Live returns a cover of the document at frame f, with what passes in front of it; ok is
 // false when it hides nothing there.
-func (d *Document) Live(c *Cover, f int) (l Live, ok bool) {
+func (d *Document) Live(c *Cover, f Time) (l Live, ok bool) {
 	if l, ok = c.At(f); !ok {
 		return l, false
 	}
@@ -261,7 +264,7 @@ func (d *Document) HoldoutsOf(id string) (ids []string) {
 }
 
 // Holdouts returns the forms of all holdouts at frame f.
-func (d *Document) Holdouts(f int) []Form {
+func (d *Document) Holdouts(f Time) []Form {
 	var out []Form
 	for i := range d.Covers {
 		if h := &d.Covers[i]; len(h.HoldsOut) > 0 && h.passes(f) {
@@ -272,14 +275,14 @@ func (d *Document) Holdouts(f int) []Form {
 }
 
 // passes reports whether a holdout is live at frame f.
-func (c *Cover) passes(f int) bool {
+func (c *Cover) passes(f Time) bool {
 	return !c.Off && c.Span.Holds(f) && (c.Proposed == nil || c.Proposed.accepted(f))
 }
 
 // Foreground returns a holdout's form at frame f, whether or not it is accepted there.
-func (c *Cover) Foreground(f int) Form { return c.form(f) }
+func (c *Cover) Foreground(f Time) Form { return c.form(f) }
 
-func (c *Cover) form(f int) Form {
+func (c *Cover) form(f Time) Form {
 	if c.Proposed != nil {
 		return Form{Paths: []geom.Path{}, Found: c.Proposed.found(f)}
 	}
@@ -287,7 +290,7 @@ func (c *Cover) form(f int) Form {
 }
 
 // At returns the cover at frame f; ok is false when it hides nothing there.
-func (c *Cover) At(f int) (l Live, ok bool) {
+func (c *Cover) At(f Time) (l Live, ok bool) {
 	if c.Off || len(c.HoldsOut) > 0 || !c.Span.Holds(f) {
 		return Live{}, false
 	}
@@ -306,7 +309,7 @@ func (c *Cover) At(f int) (l Live, ok bool) {
 
 // Shape returns the cover's form and place at frame f, without treatments, whether or
 // not it hides anything there.
-func (c *Cover) Shape(f int) Live {
+func (c *Cover) Shape(f Time) Live {
 	return Live{
 		Cover: c.ID, Form: c.form(f), Transparency: c.Transparency.At(f), Frame: f, Map: c.Map(f),
 		Speed: c.speed(f), Corners: c.corners(f),
@@ -314,8 +317,8 @@ func (c *Cover) Shape(f int) Live {
 }
 
 // speed is how far the cover's centre moves in the time of a frame, around frame f.
-func (c *Cover) speed(f int) geom.Point {
-	a, b := max(f-1, c.Span.First), min(f+1, c.Span.Last)
+func (c *Cover) speed(f Time) geom.Point {
+	a, b := max(f-1, Time(c.Span.First)), min(f+1, Time(c.Span.Last))
 	if a >= b {
 		return geom.Point{}
 	}
@@ -324,7 +327,7 @@ func (c *Cover) speed(f int) geom.Point {
 
 // corners are those that a graphic is pinned to, before the cover's map: the knots of
 // its first outline where that has four corners, else those of the box around all.
-func (c *Cover) corners(f int) [4]geom.Point {
+func (c *Cover) corners(f Time) [4]geom.Point {
 	if len(c.Outlines) == 0 {
 		return [4]geom.Point{}
 	}
@@ -356,7 +359,7 @@ func upright(q [4]geom.Point) [4]geom.Point {
 }
 
 // Drawn is the frame on which the cover lies where it was drawn.
-func (c *Cover) Drawn() int {
+func (c *Cover) Drawn() Time {
 	if c.on == nil && len(c.Motion.Keys) > 0 {
 		return c.Motion.Keys[0].Frame
 	}
@@ -365,7 +368,7 @@ func (c *Cover) Drawn() int {
 
 // Paths returns the cover's outlines at frame f in picture coordinates, whether
 // or not the frame is inside its span.
-func (c *Cover) Paths(f int) []geom.Path {
+func (c *Cover) Paths(f Time) []geom.Path {
 	m := c.Map(f)
 	paths := make([]geom.Path, len(c.Outlines))
 	for i, o := range c.Outlines {
@@ -376,7 +379,7 @@ func (c *Cover) Paths(f int) []geom.Path {
 
 // RestBounds returns the rectangle around the cover's outlines as drawn, at
 // frame f, before placement.
-func (c *Cover) RestBounds(f int) geom.Rect {
+func (c *Cover) RestBounds(f Time) geom.Rect {
 	var r geom.Rect
 	for _, o := range c.Outlines {
 		r = r.Union(o.At(f).Bounds())
@@ -385,7 +388,7 @@ func (c *Cover) RestBounds(f int) geom.Rect {
 }
 
 // Bounds returns the rectangle around the cover's outlines at frame f, in the picture.
-func (c *Cover) Bounds(f int) geom.Rect {
+func (c *Cover) Bounds(f Time) geom.Rect {
 	var r geom.Rect
 	for _, p := range c.Paths(f) {
 		r = r.Union(p.Bounds())
@@ -395,13 +398,13 @@ func (c *Cover) Bounds(f int) geom.Rect {
 
 // Centre returns the middle of the box around the outlines as drawn, placed at
 // frame f: the point that a placement is shown and dragged by.
-func (c *Cover) Centre(f int) geom.Point {
+func (c *Cover) Centre(f Time) geom.Point {
 	return c.Map(f).Apply(c.RestBounds(f).Centre())
 }
 
 // Posed returns the placement at frame f with another turn, degrees, and size, ratio to
 // what was drawn, that leaves the middle of the cover where it is.
-func (c *Cover) Posed(f int, turn float64, size geom.Point) Placement {
+func (c *Cover) Posed(f Time, turn float64, size geom.Point) Placement {
 	middle := c.RestBounds(f).Centre()
 	is := c.Motion.Map(f).Apply(middle)
 	at := geom.Placement(c.Motion.Pivot, geom.Point{}, turn, size.X, size.Y).Apply(middle)

@@ -20,6 +20,7 @@ import (
 // Long: one scenario, told from its beginning to its end.
 func random(rng *rand.Rand) *Document {
 	d := New(1280, 720, 50+rng.Intn(200))
+	d.Fields = rng.Intn(2) == 0
 	frames := func(n int) []int { // n ascending frames
 		set := map[int]bool{}
 		for len(set) < n {
@@ -40,7 +41,7 @@ func random(rng *rand.Rand) *Document {
 		}
 		v := Value{}
 		for _, f := range frames(1 + rng.Intn(4)) {
-			v.Keys = append(v.Keys, ValueKey{f, rng.Float64() * hi, ease()})
+			v.Keys = append(v.Keys, ValueKey{Time(f), rng.Float64() * hi, ease()})
 		}
 		return v
 	}
@@ -54,7 +55,7 @@ func random(rng *rand.Rand) *Document {
 		}
 		for _, f := range frames(rng.Intn(6)) {
 			c.Motion.Keys = append(c.Motion.Keys, PlacementKey{
-				Frame:     f,
+				Frame:     Time(f),
 				Placement: Placement{geom.Pt(rng.NormFloat64()*99, 7), rng.NormFloat64() * 90, geom.Pt(.2+rng.Float64(), 1)},
 				Ease:      ease(),
 			})
@@ -67,7 +68,7 @@ func random(rng *rand.Rand) *Document {
 		o := Outline{ID: "o", Shape: ShapePath}
 		n := 3 + rng.Intn(6)
 		for _, f := range frames(1 + rng.Intn(3)) {
-			k := PathKey{Frame: f, Ease: ease()}
+			k := PathKey{Frame: Time(f), Ease: ease()}
 			for range n {
 				k.Knots = append(k.Knots, geom.Knot{
 					P:   geom.Pt(rng.Float64()*1280, rng.Float64()*720),
@@ -108,7 +109,7 @@ func random(rng *rand.Rand) *Document {
 		tr := randomTrack(rng, d.Frames)
 		d.Tracks = []Track{tr}
 		c := &d.Covers[rng.Intn(n)]
-		c.Track, c.From = tr.ID, rng.Intn(d.Frames)
+		c.Track, c.From = tr.ID, Time(rng.Intn(d.Frames))
 		if rng.Intn(2) == 0 {
 			d.Labels = append(d.Labels, Label{ID: "on", Track: tr.ID, Text: "Quay", Size: 12, Colour: "#ffffff"})
 		}
@@ -128,7 +129,7 @@ func random(rng *rand.Rand) *Document {
 				Surface: "tr", Run: "run", Sensitivity: rng.Float64(), Edge: 1 + 9*rng.Float64(), Least: 50,
 				Accepted: []Span{h.Span},
 				Strokes: []Stroke{{
-					Frame: h.Span.First, Span: h.Span, Add: rng.Intn(2) == 0, Radius: 4,
+					Frame: Time(h.Span.First), Span: h.Span, Add: rng.Intn(2) == 0, Radius: 4,
 					Points: []geom.Point{{X: 9 * rng.Float64(), Y: 5}},
 				}},
 				Mattes: &Mattes{First: h.Span.First, Frames: []MatteFrame{{X: 3, Share: rng.Float64(), Move: &geom.Point{X: 2}}}},
@@ -144,7 +145,7 @@ func random(rng *rand.Rand) *Document {
 // randomTrack follows a surface, or points, over some of the frames.
 func randomTrack(rng *rand.Rand, frames int) Track {
 	t := Track{
-		ID: "tr", Name: "side", Kind: Surface, Model: "affine", Channel: "best", Frame: rng.Intn(frames),
+		ID: "tr", Name: "side", Kind: Surface, Model: "affine", Channel: "best", Frame: Time(rng.Intn(frames)),
 		Anchors: []TrackAnchor{},
 	}
 	for _, p := range geom.Ellipse(geom.Rect{Min: geom.Pt(100, 90), Max: geom.Pt(300+100*rng.Float64(), 260)}) {
@@ -156,10 +157,10 @@ func randomTrack(rng *rand.Rand, frames int) Track {
 	}
 	if rng.Intn(3) == 0 {
 		t.Kind = Points
-		if f := rng.Intn(frames); f != t.Frame {
+		if f := Time(rng.Intn(frames)); f != t.Frame {
 			t.Anchors = append(t.Anchors, TrackAnchor{Frame: f, Points: slices.Clone(t.Surface)})
 		}
-	} else if f := rng.Intn(frames); f != t.Frame {
+	} else if f := Time(rng.Intn(frames)); f != t.Frame {
 		t.Anchors = append(t.Anchors, TrackAnchor{Frame: f, Corners: t.Box()})
 	}
 	p := &Poses{First: rng.Intn(frames / 2)}
@@ -193,7 +194,7 @@ func TestInterpolation(t *testing.T) {
 			ks := c.Motion.Keys
 			for i, k := range ks {
 				if c.Motion.At(k.Frame) != k.Placement {
-					t.Fatalf("on its key at %d: %+v, key %+v", k.Frame, c.Motion.At(k.Frame), k.Placement)
+					t.Fatalf("on its key at %v: %+v, key %+v", k.Frame, c.Motion.At(k.Frame), k.Placement)
 				}
 				if i+1 == len(ks) || c.Motion.parted() {
 					continue
@@ -217,7 +218,7 @@ func TestInterpolation(t *testing.T) {
 					}
 				}
 			}
-			if len(ks) > 0 && (c.Motion.At(0) != ks[0].Placement || c.Motion.At(d.Frames-1) != ks[len(ks)-1].Placement) {
+			if len(ks) > 0 && (c.Motion.At(0) != ks[0].Placement || c.Motion.At(Time(d.Frames-1)) != ks[len(ks)-1].Placement) {
 				t.Fatal("the ends do not hold")
 			}
 			for _, o := range c.Outlines {
@@ -241,13 +242,13 @@ func TestLiveFollowsSpanAndSwitches(t *testing.T) {
 				c := &d.Covers[i]
 				on := false
 				for _, tr := range c.Treatments {
-					on = on || tr.Strength.At(f) > 0
+					on = on || tr.Strength.At(Time(f)) > 0
 				}
 				if !c.Off && c.Span.First <= f && f <= c.Span.Last && on {
 					want++
 				}
 			}
-			if got := len(d.At(f)); got != want {
+			if got := len(d.At(Time(f))); got != want {
 				t.Fatalf("frame %d: %d live covers, want %d", f, got, want)
 			}
 		}
@@ -385,7 +386,7 @@ func FuzzParse(f *testing.F) {
 			return
 		}
 		for _, fr := range []int{0, d.Frames / 2, d.Frames - 1} {
-			for _, l := range d.At(fr) {
+			for _, l := range d.At(Time(fr)) {
 				for _, p := range l.Paths {
 					p.Bounds()
 				}

@@ -48,7 +48,7 @@ type Proposed struct {
 
 // Stroke is a brush's: it adds to a proposed matte or takes away from it.
 type Stroke struct {
-	Frame  int          `json:"frame" doc:"on which it was painted"`
+	Frame  Time         `json:"frame" doc:"on which it was painted"`
 	Span   Span         `json:"span" doc:"on which it holds"`
 	Add    bool         `json:"add"`
 	Radius float64      `json:"radius" doc:"px"`
@@ -58,6 +58,7 @@ type Stroke struct {
 // Mattes are what a run found in the picture, frame by frame.
 type Mattes struct {
 	First  int          `json:"first"`
+	Fields bool         `json:"fields,omitempty" doc:"there are two for each frame, one of each field"`
 	Frames []MatteFrame `json:"frames"`
 }
 
@@ -73,17 +74,20 @@ type MatteFrame struct {
 }
 
 // at returns a frame's matte, or nil.
-func (m *Mattes) at(f int) *MatteFrame {
-	if m == nil || f < m.First || f-m.First >= len(m.Frames) {
+func (m *Mattes) at(f Time) *MatteFrame {
+	if m == nil {
 		return nil
 	}
-	return &m.Frames[f-m.First]
+	if i := place(m.First, m.Fields, f); i >= 0 && i < len(m.Frames) {
+		return &m.Frames[i]
+	}
+	return nil
 }
 
 // Found is what was found in front on one frame, with the strokes on it.
 type Found struct {
 	Run     string        `json:"run"`
-	Frame   int           `json:"frame"`
+	Frame   Time          `json:"frame"`
 	Strokes []PlacedBrush `json:"strokes,omitempty"` // in order
 
 	matte *MatteFrame
@@ -169,7 +173,7 @@ func (f *Found) Bounds() image.Rectangle {
 }
 
 // found returns what a proposed holdout says of a frame.
-func (p *Proposed) found(f int) *Found {
+func (p *Proposed) found(f Time) *Found {
 	out := &Found{Run: p.Run, Frame: f, matte: p.Mattes.at(f)}
 	for _, s := range p.Strokes {
 		if !s.Span.Holds(f) {
@@ -187,15 +191,21 @@ func (p *Proposed) found(f int) *Found {
 
 // way is how far the foreground moved from one frame to another. Where its motion
 // could not be seen for a frame or three it is taken to go on as before.
-func (m *Mattes) way(from, to int) (d geom.Point) {
-	step := 1
+func (m *Mattes) way(from, to Time) (d geom.Point) {
+	step := Time(1)
+	if m != nil && m.Fields {
+		step = .5
+	} else { // the two fields of a frame have one matte
+		from, to = Time(from.Frame()), Time(to.Frame())
+	}
+	forth := 1.
 	if to < from {
-		step = -1
+		step, forth = -step, -1
 	}
 	var last geom.Point
 	missed := 0
 	for f := from; f != to; f += step {
-		k := f + 1 // the motion from f to f+1 stands with f+1
+		k := f + step // the motion from f to f+1 stands with f+1
 		if step < 0 {
 			k = f
 		}
@@ -206,13 +216,13 @@ func (m *Mattes) way(from, to int) (d geom.Point) {
 		} else if missed++; missed > 3 {
 			move, last = geom.Point{}, geom.Point{}
 		}
-		d = d.Add(move.Mul(float64(step)))
+		d = d.Add(move.Mul(forth))
 	}
 	return d
 }
 
 // accepted reports whether an editor has taken the proposal on a frame.
-func (p *Proposed) accepted(f int) bool {
+func (p *Proposed) accepted(f Time) bool {
 	return slices.ContainsFunc(p.Accepted, func(s Span) bool { return s.Holds(f) })
 }
 
@@ -267,7 +277,7 @@ func (p *Proposed) validate(frames int) error {
 		}
 	}
 	for i, s := range p.Strokes {
-		if !in(s.Span) || s.Frame < 0 || s.Frame >= frames || !(s.Radius >= .5 && s.Radius <= 1000) ||
+		if !in(s.Span) || !inShot(s.Frame, frames) || !(s.Radius >= .5 && s.Radius <= 1000) ||
 			len(s.Points) == 0 || len(s.Points) > maxKnots {
 			return fmt.Errorf("strokes[%d]: its frames, its size or its points", i)
 		}
@@ -278,7 +288,7 @@ func (p *Proposed) validate(frames int) error {
 		}
 	}
 	if m := p.Mattes; m != nil {
-		if m.First < 0 || m.First+len(m.Frames) > frames {
+		if m.First < 0 || m.First+perFrame(len(m.Frames), m.Fields) > frames {
 			return errors.New("mattes lie outside the shot")
 		}
 		for i, g := range m.Frames {

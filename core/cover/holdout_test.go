@@ -75,7 +75,7 @@ func TestAccept(t *testing.T) {
 		}
 		p := d.Find("h").Proposed
 		for f := range 50 {
-			if p.accepted(f) != in[f] {
+			if p.accepted(Time(f)) != in[f] {
 				t.Fatalf("frame %d after %v %v: %v", f, s, on, p.Accepted)
 			}
 		}
@@ -98,7 +98,7 @@ func TestProposed(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	live := func(f int) Live { return d.At(f)[0] }
+	live := func(f int) Live { return d.At(Time(f))[0] }
 	if len(live(15).Holdouts) != 0 || len(d.Holdouts(15)) != 0 {
 		t.Error("held out before anybody accepted it")
 	}
@@ -177,7 +177,7 @@ func TestCrossing(t *testing.T) {
 	do(AddCover{New: h})
 	for i, f := range []int{10, 20, 30, 40} {
 		do(MarkCrossing{Cover: "x", Index: i, Frame: f},
-			PlaceCover{Cover: "x", Frame: f, Placement: Placement{
+			PlaceCover{Cover: "x", Frame: Time(f), Placement: Placement{
 				Move: geom.Pt(float64(10*f), 0), Size: geom.Pt(1, 1),
 			}})
 	}

@@ -142,7 +142,7 @@ func (d *Document) validate(doubted func(id string) bool) error {
 			return fmt.Errorf("document: covers[%d].id %q is missing, not plain or used twice", i, c.ID)
 		}
 		seen[c.ID] = true
-		if c.Track != "" && (c.on == nil || c.From < 0 || c.From >= d.Frames) {
+		if c.Track != "" && (c.on == nil || !inShot(c.From, d.Frames)) {
 			return fmt.Errorf("document: covers[%d] (%s): it rides on a track %q that is not there, or from a frame "+
 				"that is not", i, c.Name, c.Track)
 		}
@@ -303,7 +303,7 @@ func (o Outline) validate(frames int) error {
 			}
 		}
 	}
-	return checkKeys(len(o.Keys), frames, func(i int) (int, Ease) { return o.Keys[i].Frame, o.Keys[i].Ease })
+	return checkKeys(len(o.Keys), frames, func(i int) (Time, Ease) { return o.Keys[i].Frame, o.Keys[i].Ease })
 }
 
 // Validate returns an error unless the keys can be evaluated in a shot of so many frames.
@@ -316,7 +316,7 @@ func (m Motion) Validate(frames int) error {
 			return fmt.Errorf("keys[%d]: %w", i, err)
 		}
 	}
-	return checkKeys(len(m.Keys), frames, func(i int) (int, Ease) { return m.Keys[i].Frame, m.Keys[i].Ease })
+	return checkKeys(len(m.Keys), frames, func(i int) (Time, Ease) { return m.Keys[i].Frame, m.Keys[i].Ease })
 }
 
 func (p Placement) validate() error {
@@ -338,28 +338,28 @@ func (v Value) validate(frames int, lo, hi float64) error {
 	}
 	for _, k := range v.Keys {
 		if !in(k.Value) {
-			return fmt.Errorf("%g at frame %d is not between %g and %g", k.Value, k.Frame, lo, hi)
+			return fmt.Errorf("%g at frame %v is not between %g and %g", k.Value, k.Frame, lo, hi)
 		}
 	}
-	return checkKeys(len(v.Keys), frames, func(i int) (int, Ease) { return v.Keys[i].Frame, v.Keys[i].Ease })
+	return checkKeys(len(v.Keys), frames, func(i int) (Time, Ease) { return v.Keys[i].Frame, v.Keys[i].Ease })
 }
 
 // checkKeys holds for all keys: sorted by frame, one a frame, inside the shot.
-func checkKeys(n, frames int, key func(int) (int, Ease)) error {
+func checkKeys(n, frames int, key func(int) (Time, Ease)) error {
 	if n > maxKeys {
 		return fmt.Errorf("more than %d keys", maxKeys)
 	}
 	for i := range n {
 		f, e := key(i)
-		if f < 0 || f >= frames {
-			return fmt.Errorf("a key at frame %d, outside the shot's frames 0 to %d", f, frames-1)
+		if !inShot(f, frames) {
+			return fmt.Errorf("a key at frame %v, outside the shot's frames 0 to %d", f, frames-1)
 		}
 		if e != Even && e != Held && e != Eased {
 			return fmt.Errorf("ease %q is not known", e)
 		}
 		if i > 0 {
 			if g, _ := key(i - 1); g >= f {
-				return fmt.Errorf("keys are not in order: frame %d after %d", f, g)
+				return fmt.Errorf("keys are not in order: frame %v after %v", f, g)
 			}
 		}
 	}

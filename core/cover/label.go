@@ -50,7 +50,7 @@ func (l *Label) validate() error {
 
 // LabelsAt returns the labels at frame f: those of covers that are live there, and of
 // tracks that were found there.
-func (d *Document) LabelsAt(f int) []LiveLabel {
+func (d *Document) LabelsAt(f Time) []LiveLabel {
 	var out []LiveLabel
 	for _, l := range d.Labels {
 		var b geom.Rect

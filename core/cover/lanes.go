@@ -14,7 +14,7 @@ import (
 // "outline/ID", "grow", "soften/across", "treatment/ID/sigma/down", …
 type Lane struct {
 	Name   string `json:"name"`
-	Frames []int  `json:"frames"`
+	Frames []Time `json:"frames"`
 	Eases  []Ease `json:"eases"`
 }
 
@@ -27,7 +27,7 @@ func (c *Cover) Lanes() []Lane {
 		if n == 0 || n == 1 && strings.HasPrefix(l.name, "outline/") {
 			continue
 		}
-		v := Lane{Name: l.name, Frames: make([]int, n), Eases: make([]Ease, n)}
+		v := Lane{Name: l.name, Frames: make([]Time, n), Eases: make([]Ease, n)}
 		for i := range n {
 			f, e := l.key(i).timing()
 			v.Frames[i], v.Eases[i] = *f, *e
@@ -39,8 +39,8 @@ func (c *Cover) Lanes() []Lane {
 
 // KeyFrames returns, sorted, the frames at which the cover has a key of any
 // kind.
-func (c *Cover) KeyFrames() []int {
-	var frames []int
+func (c *Cover) KeyFrames() []Time {
+	var frames []Time
 	for _, l := range c.Lanes() {
 		frames = append(frames, l.Frames...)
 	}
@@ -87,11 +87,11 @@ func (c *Cover) value(name string) *Value {
 }
 
 // timed is a key of any kind.
-type timed interface{ timing() (*int, *Ease) }
+type timed interface{ timing() (*Time, *Ease) }
 
-func (k *PathKey) timing() (*int, *Ease)      { return &k.Frame, &k.Ease }
-func (k *PlacementKey) timing() (*int, *Ease) { return &k.Frame, &k.Ease }
-func (k *ValueKey) timing() (*int, *Ease)     { return &k.Frame, &k.Ease }
+func (k *PathKey) timing() (*Time, *Ease)      { return &k.Frame, &k.Ease }
+func (k *PlacementKey) timing() (*Time, *Ease) { return &k.Frame, &k.Ease }
+func (k *ValueKey) timing() (*Time, *Ease)     { return &k.Frame, &k.Ease }
 
 // lane is the working form of a Lane.
 type lane struct {
@@ -102,15 +102,15 @@ type lane struct {
 	remove func(i int) error
 	sort   func()
 	// paste keys at a frame what was copied from a lane of this kind.
-	paste func(f int, k Copied) error
-	copy  func(f int) Copied
+	paste func(f Time, k Copied) error
+	copy  func(f Time) Copied
 }
 
 func laneOf[K any, P interface {
 	*K
 	timed
 }](name string, keys *[]K) lane {
-	at := func(i int) int { f, _ := P(&(*keys)[i]).timing(); return *f }
+	at := func(i int) Time { f, _ := P(&(*keys)[i]).timing(); return *f }
 	return lane{
 		name:  name,
 		len:   func() int { return len(*keys) },
@@ -130,7 +130,7 @@ func laneOf[K any, P interface {
 }
 
 // find returns the index of the key at frame f, or -1.
-func (l lane) find(f int) int {
+func (l lane) find(f Time) int {
 	for i := range l.len() {
 		if at, _ := l.key(i).timing(); *at == f {
 			return i
@@ -143,8 +143,8 @@ func (l lane) find(f int) int {
 func (c *Cover) placement() lane {
 	place := laneOf("placement", &c.Motion.Keys)
 	place.whole = func(i int) bool { return c.Motion.Keys[i].Free == Parts{} }
-	place.copy = func(f int) Copied { p := c.Motion.At(f); return Copied{Placement: &p} }
-	place.paste = func(f int, k Copied) error {
+	place.copy = func(f Time) Copied { p := c.Motion.At(f); return Copied{Placement: &p} }
+	place.paste = func(f Time, k Copied) error {
 		if k.Placement == nil {
 			return errPaste
 		}
@@ -160,8 +160,8 @@ func (c *Cover) lanes() []lane {
 	for i := range c.Outlines {
 		o := &c.Outlines[i]
 		l := laneOf("outline/"+o.ID, &o.Keys)
-		l.copy = func(f int) Copied { return Copied{Knots: slices.Clone(o.At(f))} }
-		l.paste = func(f int, k Copied) error {
+		l.copy = func(f Time) Copied { return Copied{Knots: slices.Clone(o.At(f))} }
+		l.paste = func(f Time, k Copied) error {
 			if len(k.Knots) != len(o.Keys[0].Knots) {
 				return errPaste
 			}
@@ -182,8 +182,8 @@ func (c *Cover) lanes() []lane {
 			}
 			return nil
 		}
-		l.copy = func(f int) Copied { x := v.At(f); return Copied{Number: &x} }
-		l.paste = func(f int, k Copied) error {
+		l.copy = func(f Time) Copied { x := v.At(f); return Copied{Number: &x} }
+		l.paste = func(f Time, k Copied) error {
 			if k.Number == nil {
 				return errPaste
 			}
@@ -210,12 +210,12 @@ func (c *Cover) lanes() []lane {
 var errPaste = fmt.Errorf("edit: what was copied does not fit: its knots or values are others")
 
 // set keys the knots (as drawn, before placement) at a frame.
-func (o *Outline) set(f int, knots geom.Path) {
+func (o *Outline) set(f Time, knots geom.Path) {
 	setKey(&o.Keys, PathKey{Frame: f, Knots: knots}, func(old *PathKey) { old.Knots = knots })
 }
 
 // set keys a number at a frame.
-func (v *Value) set(f int, x float64) {
+func (v *Value) set(f Time, x float64) {
 	v.Constant = 0
 	setKey(&v.Keys, ValueKey{Frame: f, Value: x}, func(old *ValueKey) { old.Value = x })
 }
@@ -227,7 +227,7 @@ func setKey[K any, P interface {
 	timed
 }](keys *[]K, k K, change func(*K)) {
 	f, ease := P(&k).timing()
-	i, found := slices.BinarySearchFunc(*keys, *f, func(k K, f int) int {
+	i, found := slices.BinarySearchFunc(*keys, *f, func(k K, f Time) int {
 		at, _ := P(&k).timing()
 		return cmp.Compare(*at, f)
 	})
@@ -245,7 +245,7 @@ func setKey[K any, P interface {
 // Copied is a key taken out of its place: how many frames after the first one
 // copied, of which lane, and its content (one of the three).
 type Copied struct {
-	Offset    int        `json:"offset"`
+	Offset    Time       `json:"offset"`
 	Lane      string     `json:"lane"`
 	Ease      Ease       `json:"ease,omitempty"`
 	Placement *Placement `json:"placement,omitempty"`
@@ -255,7 +255,7 @@ type Copied struct {
 
 // Copy takes the cover's keys at the given frames. A frame without a key gives
 // the values that everything keyed has there.
-func (c *Cover) Copy(frames []int) []Copied {
+func (c *Cover) Copy(frames []Time) []Copied {
 	var out []Copied
 	frames = slices.Clone(frames)
 	slices.Sort(frames)
@@ -284,7 +284,7 @@ func (c *Cover) Copy(frames []int) []Copied {
 }
 
 // Values returns all keyable numbers of the cover at frame f, by lane.
-func (c *Cover) Values(f int) map[string]float64 {
+func (c *Cover) Values(f Time) map[string]float64 {
 	out := map[string]float64{}
 	for _, l := range c.lanes() {
 		if v := c.value(l.name); v != nil {

@@ -9,7 +9,7 @@ import (
 // At returns the placement at frame f: exact on keys, between them as the earlier key's
 // ease says; the first key holds before it and the last after. A part that a key leaves
 // free goes from the key before that fixes it to the next one that does.
-func (m Motion) At(f int) Placement {
+func (m Motion) At(f Time) Placement {
 	if len(m.Keys) == 0 {
 		return Rest
 	}
@@ -20,7 +20,7 @@ func (m Motion) At(f int) Placement {
 			Size: m.part(f, func(p Parts) bool { return p.Size }).Size,
 		}
 	}
-	a, b, t := bracket(len(m.Keys), f, func(i int) int { return m.Keys[i].Frame })
+	a, b, t := bracket(len(m.Keys), f, func(i int) Time { return m.Keys[i].Frame })
 	return between(m.Keys[a], m.Keys[b], t)
 }
 
@@ -47,7 +47,7 @@ func (m Motion) parted() bool {
 
 // part evaluates a motion as if it had only the keys that fix a part; where none does,
 // the first key's holds.
-func (m Motion) part(f int, free func(Parts) bool) Placement {
+func (m Motion) part(f Time, free func(Parts) bool) Placement {
 	a, b := -1, -1
 	for i, k := range m.Keys {
 		switch {
@@ -108,7 +108,7 @@ func (p Parts) others() Parts { return Parts{!p.Place, !p.Turn, !p.Size} }
 
 // change is a change of a placement at a frame.
 type change struct {
-	frame int
+	frame Time
 	to    Placement
 	scope Scope
 	apart bool // only the parts that differ are keyed

@@ -22,31 +22,38 @@ func (s Scope) validate() error {
 }
 
 // at says of which frames a change was.
-func (s Scope) at(frame int) string {
+func (s Scope) at(frame Time) string {
 	switch s {
 	case WholeSpan:
 		return " over the whole span"
 	case FromHere:
-		return fmt.Sprintf(" from f %d on", frame)
+		return fmt.Sprintf(" from f %v on", frame)
 	case AroundHere:
-		return fmt.Sprintf(" around f %d", frame)
+		return fmt.Sprintf(" around f %v", frame)
 	}
-	return fmt.Sprintf(" at f %d", frame)
+	return fmt.Sprintf(" at f %v", frame)
 }
 
 // moves reports whether a change at frame f moves the key at frame k along.
-func (s Scope) moves(f, k int) bool { return s == WholeSpan || s == FromHere && k >= f }
+func (s Scope) moves(f, k Time) bool { return s == WholeSpan || s == FromHere && k >= f }
+
+// reach is how far a change around a frame goes: so many frames to each side, 0 up to good
+// ones; and how far apart the document's moments are.
+type reach struct {
+	frames int
+	step   Time
+}
 
 // fence keeps what a lane has outside the reach of a change at frame f: keys with what is
 // there now are set where the reach ends. A key that is nearer ends it already; beyond
 // the span nothing needs keeping. A way that eases and is cut so eases to the cut;
 // a new key goes on as the one before it does, for all its parts.
-func (c *Cover) fence(l lane, f int, s Scope, reach int) error {
+func (c *Cover) fence(l lane, f Time, s Scope, r reach) error {
 	switch s {
 	case FromHere:
-		return c.fenceAt(l, f-1, f)
+		return c.fenceAt(l, f-r.step, f)
 	case AroundHere:
-		before, after := c.reach(f, reach)
+		before, after := c.reach(f, r)
 		if err := c.fenceAt(l, before, f); err != nil {
 			return err
 		}
@@ -56,7 +63,7 @@ func (c *Cover) fence(l lane, f int, s Scope, reach int) error {
 }
 
 // fenceAt keys at a frame what is there, unless a key that fixes all lies between it and f.
-func (c *Cover) fenceAt(l lane, at, f int) error {
+func (c *Cover) fenceAt(l lane, at, f Time) error {
 	for i := range l.len() {
 		k, _ := l.key(i).timing()
 		if min(at, f) <= *k && *k <= max(at, f) && *k != f && l.whole(i) {
@@ -72,17 +79,17 @@ func (c *Cover) fenceAt(l lane, at, f int) error {
 // reach returns the frames at which a change around frame f is nothing any more: so many
 // frames away, or, of a cover on a track, where none are given, the next ones to each
 // side that are surely followed.
-func (c *Cover) reach(f, frames int) (before, after int) {
-	if frames > 0 || c.on == nil {
-		n := max(frames, 1)
+func (c *Cover) reach(f Time, r reach) (before, after Time) {
+	if r.frames > 0 || c.on == nil {
+		n := Time(max(r.frames, 1))
 		return f - n, f + n
 	}
-	sure := func(f int) bool { s := c.on.Poses.State(f); return s == 'a' || s == 'g' }
-	for before = f - 1; c.Span.Holds(before) && !sure(before); {
-		before--
+	sure := func(f Time) bool { s := c.on.Poses.State(f); return s == 'a' || s == 'g' }
+	for before = f - r.step; c.Span.Holds(before) && !sure(before); {
+		before -= r.step
 	}
-	for after = f + 1; c.Span.Holds(after) && !sure(after); {
-		after++
+	for after = f + r.step; c.Span.Holds(after) && !sure(after); {
+		after += r.step
 	}
 	return before, after
 }
@@ -94,7 +101,7 @@ func (c *Cover) Corrected() (out []Span) {
 		return nil
 	}
 	for f := c.Span.First; f <= c.Span.Last; f++ {
-		if !c.corrected(f) {
+		if !c.corrected(Time(f)) {
 			continue
 		}
 		if n := len(out); n > 0 && out[n-1].Last == f-1 {
@@ -106,7 +113,7 @@ func (c *Cover) Corrected() (out []Span) {
 	return out
 }
 
-func (c *Cover) corrected(f int) bool {
+func (c *Cover) corrected(f Time) bool {
 	if c.Motion.At(f).unchanged(c.Motion.At(c.From)) != (Parts{true, true, true}) {
 		return true
 	}

@@ -40,7 +40,7 @@ func TestReach(t *testing.T) {
 			continue
 		}
 		c := &d.Covers[0]
-		f := c.Span.First + rng.Intn(c.Span.Last-c.Span.First+1)
+		f := Time(c.Span.First + rng.Intn(c.Span.Last-c.Span.First+1))
 		for _, k := range c.Motion.Keys { // half the time on a key, which may leave parts free
 			if c.Span.Holds(k.Frame) && rng.Intn(2) == 0 {
 				f = k.Frame
@@ -49,17 +49,17 @@ func TestReach(t *testing.T) {
 		was := c.Motion.At(f)
 		to := Placement{was.Move.Add(geom.Pt(30, -9)), was.Turn + 4, geom.Pt(was.Size.X*1.1, was.Size.Y)}
 		scope := []Scope{ThisFrame, AroundHere, FromHere, WholeSpan}[seed%4]
-		reach := 1 + rng.Intn(9)
-		next, _, err := d.Apply(PlaceCover{Cover: c.ID, Frame: f, Placement: to, Scope: scope, Reach: reach})
+		reach := Time(1 + rng.Intn(9))
+		next, _, err := d.Apply(PlaceCover{Cover: c.ID, Frame: f, Placement: to, Scope: scope, Reach: reach.Frame()})
 		if err != nil {
 			t.Fatal(err)
 		}
 		made[scope]++
 		n := next.Find(c.ID)
 		if !near(n.Motion.At(f), to) {
-			t.Fatalf("seed %d: %s at f %d: %v, asked %v", seed, scope, f, n.Motion.At(f), to)
+			t.Fatalf("seed %d: %s at f %v: %v, asked %v", seed, scope, f, n.Motion.At(f), to)
 		}
-		for g := c.Span.First; g <= c.Span.Last; g++ {
+		for g := Time(c.Span.First); c.Span.Holds(g); g += d.Step() {
 			before, after := c.Motion.At(g), n.Motion.At(g)
 			moved := after.Move.Sub(before.Move).Sub(geom.Pt(30, -9)).Len() < 1e-6 && math.Abs(after.Turn-before.Turn-4) < 1e-6
 			same := near(before, after)
@@ -73,7 +73,7 @@ func TestReach(t *testing.T) {
 				ok = moved
 			}
 			if !ok {
-				t.Fatalf("seed %d: %s with reach %d at f %d: frame %d went from %v to %v", seed, scope, reach, f, g, before, after)
+				t.Fatalf("seed %d: %s with reach %v at f %v: frame %v went from %v to %v", seed, scope, reach, f, g, before, after)
 			}
 		}
 	}
@@ -94,7 +94,7 @@ func TestKeyedApart(t *testing.T) {
 		}
 		tried++
 		c := &d.Covers[0]
-		f := c.Span.First + rng.Intn(c.Span.Last-c.Span.First+1)
+		f := Time(c.Span.First + rng.Intn(c.Span.Last-c.Span.First+1))
 		to := c.Motion.At(f)
 		to.Size = to.Size.Mul(1.5)
 		next, _, err := d.Apply(PlaceCover{Cover: c.ID, Frame: f, Placement: to, Apart: true})
@@ -103,13 +103,13 @@ func TestKeyedApart(t *testing.T) {
 		}
 		n := next.Find(c.ID)
 		if !near(n.Motion.At(f), to) {
-			t.Fatalf("at f %d: %v, asked %v", f, n.Motion.At(f), to)
+			t.Fatalf("at f %v: %v, asked %v", f, n.Motion.At(f), to)
 		}
 		for g := range d.Frames {
-			p, q := c.Motion.At(g), n.Motion.At(g)
+			p, q := c.Motion.At(Time(g)), n.Motion.At(Time(g))
 			q.Size = p.Size
 			if !near(p, q) {
-				t.Fatalf("a size keyed at f %d moved f %d: %v, %v", f, g, p, q)
+				t.Fatalf("a size keyed at f %v moved f %v: %v, %v", f, g, p, q)
 			}
 		}
 	}
@@ -124,7 +124,7 @@ func TestHold(t *testing.T) {
 			continue
 		}
 		c := &d.Covers[0]
-		f := c.Span.First + rng.Intn(c.Span.Last-c.Span.First+1)
+		f := Time(c.Span.First + rng.Intn(c.Span.Last-c.Span.First+1))
 		next, _, err := d.Apply(HoldKeys{Cover: c.ID, Frame: f})
 		k := c.Motion.Keys[0].Frame
 		if k >= f {
@@ -140,10 +140,10 @@ func TestHold(t *testing.T) {
 			}
 		}
 		n := next.Find(c.ID)
-		for g := range f + 1 {
+		for g := Time(0); g <= f; g += d.Step() {
 			want := c.Motion.At(min(g, k))
 			if !near(n.Motion.At(g), want) {
-				t.Fatalf("held from f %d to f %d: frame %d has %v, not %v", k, f, g, n.Motion.At(g), want)
+				t.Fatalf("held from f %v to f %v: frame %v has %v, not %v", k, f, g, n.Motion.At(g), want)
 			}
 		}
 	}
@@ -163,11 +163,11 @@ func TestDuplicate(t *testing.T) {
 			t.Fatal(err)
 		}
 		for f := range d.Frames {
-			l, ok := next.Live(next.Find(d.Covers[0].ID), f)
-			m, ok2 := next.Live(next.Find("twin"), f)
+			l, ok := next.Live(next.Find(d.Covers[0].ID), Time(f))
+			m, ok2 := next.Live(next.Find("twin"), Time(f))
 			m.Cover = l.Cover
 			if ok != ok2 || l.Digest() != m.Digest() {
-				t.Fatalf("frame %d: the duplicate hides something else", f)
+				t.Fatalf("frame %v: the duplicate hides something else", f)
 			}
 		}
 	}

@@ -19,7 +19,7 @@ func TestBound(t *testing.T) {
 			var o Outline
 			o.ID, o.Shape = "o", ShapePath
 			for f := range 1 + rng.Intn(40) {
-				k := PathKey{Frame: f, Ease: Eased}
+				k := PathKey{Frame: Time(f), Ease: Eased}
 				for range 3 + rng.Intn(30) {
 					in, out := geom.Pt(number(), number()), geom.Pt(number(), number())
 					k.Knots = append(k.Knots, geom.Knot{P: geom.Pt(number(), number()), In: in, Out: out})
@@ -28,11 +28,11 @@ func TestBound(t *testing.T) {
 			}
 			c := Cover{ID: string(rune('a' + i)), Outlines: []Outline{o}, Treatments: []Treatment{{ID: "t", Kind: Blur}}}
 			for f := range rng.Intn(300) {
-				c.Grow.Keys = append(c.Grow.Keys, ValueKey{Frame: f, Value: number(), Ease: Eased})
+				c.Grow.Keys = append(c.Grow.Keys, ValueKey{Frame: Time(f), Value: number(), Ease: Eased})
 				c.Treatments[0].Sigma.Down.Keys = append(c.Treatments[0].Sigma.Down.Keys,
-					ValueKey{Frame: f, Value: number(), Ease: Held})
+					ValueKey{Frame: Time(f), Value: number(), Ease: Held})
 				c.Motion.Keys = append(c.Motion.Keys, PlacementKey{
-					Frame: f, Placement: Placement{
+					Frame: Time(f), Placement: Placement{
 						Move: geom.Pt(number(), number()), Turn: number(),
 						Size: geom.Pt(number(), number()),
 					}, Ease: Eased,
@@ -71,7 +71,7 @@ func TestDocumentLimit(t *testing.T) {
 		var cmds []Command
 		for range 40 {
 			frame++
-			cmds = append(cmds, ReshapeOutline{Cover: "a", ID: "o", Frame: frame, Knots: knots, Scope: ThisFrame})
+			cmds = append(cmds, ReshapeOutline{Cover: "a", ID: "o", Frame: Time(frame), Knots: knots, Scope: ThisFrame})
 		}
 		next, _, err := d.Apply(cmds...)
 		if errors.Is(err, ErrLarge) {

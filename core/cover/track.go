@@ -17,7 +17,7 @@ type Track struct {
 	Kind    TrackKind     `json:"kind" enum:"surface,points"`
 	Model   string        `json:"model" enum:"translation,similarity,affine,perspective" doc:"how the surface may move"`
 	Channel string        `json:"channel" enum:"luma,red,green,blue,best" doc:"what of the picture is compared"`
-	Frame   int           `json:"frame" doc:"the first anchor: the surface's coordinates are the picture's on this frame"`
+	Frame   Time          `json:"frame" doc:"the first anchor: the surface's coordinates are the picture's on this frame"`
 	Surface []geom.Point  `json:"surface" doc:"the surface's outline, or the points, on that frame"`
 	Anchors []TrackAnchor `json:"anchors" doc:"frames on which the surface's place was put right, in order"`
 	Attempt string        `json:"attempt,omitempty" doc:"whose poses are used"`
@@ -39,14 +39,15 @@ const (
 
 // TrackAnchor says where the corners of the box around the surface lie on a frame.
 type TrackAnchor struct {
-	Frame   int           `json:"frame"`
+	Frame   Time          `json:"frame"`
 	Corners [4]geom.Point `json:"corners" doc:"of a surface"`
 	Points  []geom.Point  `json:"points,omitempty" doc:"where the points of a track of points lie, instead of corners"`
 }
 
 // Poses are where a track's surface is, frame by frame.
 type Poses struct {
-	First      int          `json:"first"`      // frame
+	First      int          `json:"first"` // frame
+	Fields     bool         `json:"fields,omitempty" doc:"there are two for each frame, one of each field"`
 	Corners    [][8]float64 `json:"corners"`    // x, y of the four corners of the box around the surface
 	Confidence []float64    `json:"confidence"` // 0 to 1
 	States     string       `json:"states" doc:"a letter for each frame: a anchor, g good, w weak, l lost, o outside the picture, - not followed"`
@@ -58,11 +59,23 @@ type Poses struct {
 const StateLetters = "agwlo-"
 
 // State returns a frame's letter.
-func (p *Poses) State(f int) byte {
-	if p == nil || f < p.First || f-p.First >= len(p.States) {
-		return '-'
+func (p *Poses) State(f Time) byte {
+	if i := p.Index(f); i >= 0 {
+		return p.States[i]
 	}
-	return p.States[f-p.First]
+	return '-'
+}
+
+// Index is where a moment's pose stands, or -1; the fields of a frame that was followed as
+// a whole share one.
+func (p *Poses) Index(t Time) int {
+	if p == nil {
+		return -1
+	}
+	if i := place(p.First, p.Fields, t); i >= 0 && i < len(p.States) {
+		return i
+	}
+	return -1
 }
 
 // within returns the poses of some frames only; nil frames are all.
@@ -70,12 +83,17 @@ func (p *Poses) within(s *Span) *Poses {
 	if p == nil || s == nil {
 		return p
 	}
-	from, to := max(s.First-p.First, 0), min(s.Last-p.First+1, len(p.States))
-	if from >= to {
+	from, to := max(s.First-p.First, 0), s.Last-p.First+1
+	first := p.First + from
+	if p.Fields {
+		from, to = 2*from, 2*to
+	}
+	if to = min(to, len(p.States)); from >= to {
 		return nil
 	}
 	q := &Poses{
-		First: p.First + from, Corners: p.Corners[from:to], Confidence: p.Confidence[from:to], States: p.States[from:to],
+		First: first, Fields: p.Fields, Corners: p.Corners[from:to], Confidence: p.Confidence[from:to],
+		States: p.States[from:to],
 	}
 	if p.Places != nil {
 		q.Places = p.Places[from:to]
@@ -99,49 +117,73 @@ func (t *Track) Box() [4]geom.Point {
 }
 
 // Corners returns where the box's corners lie on a frame. Beyond the frames that
-// were followed the nearest of them holds; ok is false there.
-func (t *Track) Corners(f int) (q [4]geom.Point, ok bool) {
+// were followed the nearest of them holds; ok is false there. Between frames that were
+// followed as whole pictures they lie halfway.
+func (t *Track) Corners(f Time) (q [4]geom.Point, ok bool) {
 	p := t.Poses
 	if ok = p.State(f) != '-'; !ok {
-		best := -1
-		if p != nil {
-			for i := range p.Corners {
-				if p.States[i] != '-' && (best < 0 || abs(p.First+i-f) < abs(p.First+best-f)) {
-					best = i
-				}
-			}
-		}
-		if best < 0 {
+		i := p.nearest(f)
+		if i < 0 {
 			return t.Box(), false
 		}
-		f = p.First + best
+		return p.corners(i), false
 	}
-	for i := range q {
-		v := p.Corners[f-p.First]
-		q[i] = geom.Pt(v[2*i], v[2*i+1])
+	i := place(p.First, p.Fields, f)
+	q = p.corners(i)
+	if s := float64(f - p.Time(i)); s > 0 && i+1 < len(p.States) && p.States[i+1] != '-' {
+		for k, r := range p.corners(i + 1) {
+			q[k] = q[k].Lerp(r, s)
+		}
 	}
-	return q, ok
+	return q, true
+}
+
+// nearest returns the index of the followed pose nearest to a moment, or -1.
+func (p *Poses) nearest(f Time) int {
+	best := -1
+	if p != nil {
+		for i := range p.Corners {
+			if p.States[i] != '-' && (best < 0 || (p.Time(i)-f).abs() < (p.Time(best)-f).abs()) {
+				best = i
+			}
+		}
+	}
+	return best
+}
+
+// corners are those of a pose.
+func (p *Poses) corners(i int) (q [4]geom.Point) {
+	for k := range q {
+		q[k] = geom.Pt(p.Corners[i][2*k], p.Corners[i][2*k+1])
+	}
+	return q
+}
+
+// Time is the moment of a pose.
+func (p *Poses) Time(i int) Time {
+	if p.Fields {
+		return Time(p.First) + Time(i)/2
+	}
+	return Time(p.First + i)
 }
 
 // Stretch returns the frames that an anchor at frame f decides: both sides of it, as
 // far as the next anchors, or the ends of a span and of what the track began on.
-func (t *Track) Stretch(f int, span Span) Span {
-	s := Span{min(span.First, t.Frame), max(span.Last, t.Frame)}
+func (t *Track) Stretch(f Time, span Span) Span {
+	s := Span{min(span.First, t.Frame.Frame()), max(span.Last, t.Frame.Frame())}
 	for _, a := range append([]TrackAnchor{{Frame: t.Frame}}, t.Anchors...) {
 		switch {
 		case a.Frame < f:
-			s.First = max(s.First, a.Frame+1)
+			s.First = max(s.First, (a.Frame + 1).Frame())
 		case a.Frame > f:
-			s.Last = min(s.Last, a.Frame-1)
+			s.Last = min(s.Last, (a.Frame - 1).Frame())
 		}
 	}
 	return s
 }
 
-func abs(i int) int { return max(i, -i) }
-
 // Map takes the surface's coordinates to a frame's.
-func (t *Track) Map(f int) geom.Map {
+func (t *Track) Map(f Time) geom.Map {
 	q, _ := t.Corners(f)
 	m, err := geom.QuadToQuad(t.Box(), q)
 	if err != nil {
@@ -152,7 +194,7 @@ func (t *Track) Map(f int) geom.Map {
 
 // Carried takes picture coordinates on the frame the cover was put on its track to
 // those of frame f. Without a track both are the same.
-func (c *Cover) Carried(f int) geom.Map {
+func (c *Cover) Carried(f Time) geom.Map {
 	if c.on == nil || f == c.From {
 		return geom.Identity
 	}
@@ -170,7 +212,7 @@ func (c *Cover) Carried(f int) geom.Map {
 // Map takes the cover's outlines from where they were drawn to frame f: placed by
 // hand, and then carried by the track. On a track the placement is a correction that
 // lies on the surface and shrinks, grows and tilts with it.
-func (c *Cover) Map(f int) geom.Map { return c.Carried(f).Mul(c.Motion.Map(f)) }
+func (c *Cover) Map(f Time) geom.Map { return c.Carried(f).Mul(c.Motion.Map(f)) }
 
 // link gives covers the tracks they ride on.
 func (d *Document) link() {
@@ -219,15 +261,15 @@ func (d *Document) Followed() error {
 		if c.Off || c.on == nil {
 			continue
 		}
-		for f := c.Span.First; f <= c.Span.Last; f++ {
+		for f := range d.Moments(c.Span) {
 			if c.on.Poses.State(f) != '-' {
 				continue
 			}
 			last := f
-			for last < c.Span.Last && c.on.Poses.State(last+1) == '-' {
-				last++
+			for c.Span.Holds(last+d.Step()) && c.on.Poses.State(last+d.Step()) == '-' {
+				last += d.Step()
 			}
-			return fmt.Errorf("%s rides on %s, which was not followed from f %d to f %d; follow it there or shorten the span",
+			return fmt.Errorf("%s rides on %s, which was not followed from f %v to f %v; follow it there or shorten the span",
 				c.Name, c.on.Name, f, last)
 		}
 	}
@@ -246,8 +288,8 @@ func (t *Track) validate(frames int) error {
 		return fmt.Errorf("model %q is not known", t.Model)
 	case !slices.Contains([]string{"luma", "red", "green", "blue", "best"}, t.Channel):
 		return fmt.Errorf("channel %q is not known", t.Channel)
-	case t.Frame < 0 || t.Frame >= frames:
-		return fmt.Errorf("frame %d lies outside the shot", t.Frame)
+	case !inShot(t.Frame, frames):
+		return fmt.Errorf("frame %v lies outside the shot", t.Frame)
 	case t.Kind == Surface && (len(t.Surface) < 3 || len(t.Surface) > maxKnots || math.Abs(geom.Area(t.Surface)) < 1):
 		return errors.New("the surface has too few corners, too many, or no area")
 	case t.Kind == Points && (len(t.Surface) == 0 || len(t.Surface) > 64):
@@ -264,8 +306,8 @@ func (t *Track) validate(frames int) error {
 		}
 	}
 	for i, a := range t.Anchors {
-		if a.Frame < 0 || a.Frame >= frames || a.Frame == t.Frame || i > 0 && a.Frame <= t.Anchors[i-1].Frame {
-			return fmt.Errorf("anchors[%d] is at frame %d: outside the shot, not in order or twice", i, a.Frame)
+		if !inShot(a.Frame, frames) || a.Frame == t.Frame || i > 0 && a.Frame <= t.Anchors[i-1].Frame {
+			return fmt.Errorf("anchors[%d] is at frame %v: outside the shot, not in order or twice", i, a.Frame)
 		}
 		if t.Kind == Points && len(a.Points) != len(t.Surface) {
 			return fmt.Errorf("anchors[%d] has %d points of %d", i, len(a.Points), len(t.Surface))
@@ -290,16 +332,16 @@ func (p *Poses) validate(frames int) error {
 	if len(p.Corners) != n || len(p.Confidence) != n || p.Places != nil && len(p.Places) != n {
 		return errors.New("poses: as many corners, confidences and states are needed")
 	}
-	if p.First < 0 || p.First+n > frames {
-		return fmt.Errorf("poses: frames %d to %d do not lie in the shot", p.First, p.First+n-1)
+	if p.First < 0 || p.First+perFrame(n, p.Fields) > frames {
+		return fmt.Errorf("poses: %d from frame %d on do not lie in the shot", n, p.First)
 	}
 	for i, q := range p.Corners {
 		if !strings.Contains(StateLetters, p.States[i:i+1]) || !(p.Confidence[i] >= 0 && p.Confidence[i] <= 1) {
-			return fmt.Errorf("poses: state or confidence of frame %d", p.First+i)
+			return fmt.Errorf("poses: state or confidence of frame %v", p.Time(i))
 		}
 		for _, v := range q {
 			if !(math.Abs(v) <= maxCoord) {
-				return fmt.Errorf("poses: frame %d lies too far out", p.First+i)
+				return fmt.Errorf("poses: frame %v lies too far out", p.Time(i))
 			}
 		}
 	}
@@ -308,7 +350,7 @@ func (p *Poses) validate(frames int) error {
 
 // ride puts the cover on a track, as it lies at frame f: its keys of place and shape
 // give way to the track, and its mosaics ride too.
-func (c *Cover) ride(t *Track, f int) {
+func (c *Cover) ride(t *Track, f Time) {
 	c.rest(f)
 	c.Track, c.From, c.on = t.ID, f, t
 	for i := range c.Treatments { // a grid that stays behind gives the letters away, frame by frame
@@ -317,7 +359,7 @@ func (c *Cover) ride(t *Track, f int) {
 }
 
 // rest leaves of the cover's motion what it is at frame f.
-func (c *Cover) rest(f int) {
+func (c *Cover) rest(f Time) {
 	paths := c.Paths(f)
 	for i := range c.Outlines {
 		o := &c.Outlines[i]
@@ -345,10 +387,11 @@ func (o Outline) curved() bool {
 // byHand takes the cover off its track: its outlines get keys of their own, as few
 // as keep every knot within tol px of where the track had it, in every frame of the
 // span (Ramer, CGIP 1(3), 1972).
-func (c *Cover) byHand(tol float64) int {
-	at := make([][]geom.Path, c.Span.Last-c.Span.First+1)
-	for i := range at {
-		at[i] = c.Paths(c.Span.First + i)
+func (c *Cover) byHand(tol float64, step Time) int {
+	first := Time(c.Span.First)
+	var at [][]geom.Path
+	for t := first; c.Span.Holds(t); t += step {
+		at = append(at, c.Paths(t))
 	}
 	keep := map[int]bool{0: true, len(at) - 1: true}
 	var split func(a, b int)
@@ -371,13 +414,12 @@ func (c *Cover) byHand(tol float64) int {
 		}
 	}
 	split(0, len(at)-1)
-	first := c.Span.First
 	c.rest(first)
 	for o := range c.Outlines {
 		c.Outlines[o].Keys = nil
 		for i := range at {
 			if keep[i] {
-				c.Outlines[o].Keys = append(c.Outlines[o].Keys, PathKey{Frame: first + i, Knots: at[i][o]})
+				c.Outlines[o].Keys = append(c.Outlines[o].Keys, PathKey{Frame: first + Time(i)*step, Knots: at[i][o]})
 			}
 		}
 	}

@@ -64,7 +64,7 @@ func TestRide(t *testing.T) {
 	back, _ := truth(12).Inverse()
 	at := func(d *Document, f int, move geom.Point) (worst float64) {
 		m := truth(f).Mul(back)
-		for i, k := range d.Find("c").Paths(f)[0] {
+		for i, k := range d.Find("c").Paths(Time(f))[0] {
 			want := m.Apply(was[i].P.Add(move))
 			worst = max(worst, k.P.Sub(want).Len())
 		}
@@ -128,8 +128,8 @@ func TestByHand(t *testing.T) {
 		}
 		c := e.Find("c")
 		for f := 1; f <= 28; f++ {
-			for i, k := range c.Paths(f)[0] {
-				if off := k.P.Sub(d.Find("c").Paths(f)[0][i].P).Len(); off > tol+1e-9 {
+			for i, k := range c.Paths(Time(f))[0] {
+				if off := k.P.Sub(d.Find("c").Paths(Time(f))[0][i].P).Len(); off > tol+1e-9 {
 					t.Errorf("tolerance %g, frame %d: %.3f px off", tol, f, off)
 				}
 			}
@@ -165,8 +165,8 @@ func TestTracksApart(t *testing.T) {
 		return nil
 	})
 	for f := 1; f < 29; f++ {
-		x, _ := d.Find("c").At(f)
-		y, _ := e.Find("c").At(f)
+		x, _ := d.Find("c").At(Time(f))
+		y, _ := e.Find("c").At(Time(f))
 		if x.Digest() != y.Digest() {
 			t.Errorf("frame %d differs", f)
 		}
@@ -203,7 +203,7 @@ func TestHoldouts(t *testing.T) {
 		t.Fatal(err)
 	}
 	for f, want := range map[int][]int{9: {0, 0}, 12: {1, 0}, 16: {0, 0}} {
-		live := d.At(f)
+		live := d.At(Time(f))
 		if len(live) != 2 || len(live[0].Holdouts) != want[0] || len(live[1].Holdouts) != want[1] {
 			t.Errorf("frame %d: %+v", f, live)
 		}
@@ -229,7 +229,7 @@ func TestStretch(t *testing.T) {
 	for f, want := range map[int]Span{
 		5: {0, 9}, 10: {0, 39}, 25: {11, 39}, 40: {11, 69}, 55: {41, 69}, 70: {41, 99}, 90: {71, 99},
 	} {
-		if got := tr.Stretch(f, Span{0, 99}); got != want {
+		if got := tr.Stretch(Time(f), Span{0, 99}); got != want {
 			t.Errorf("frame %d decides %v, not %v", f, got, want)
 		}
 	}
@@ -290,10 +290,10 @@ func TestTrimTrack(t *testing.T) {
 	}
 	for f := range 30 {
 		in := f >= 5 && f <= 20
-		if known := d.Tracks[0].Poses.State(f) != '-'; known != in {
+		if known := d.Tracks[0].Poses.State(Time(f)) != '-'; known != in {
 			t.Errorf("frame %d is known: %v", f, known)
 		}
-		if shown := len(d.LabelsAt(f)) == 1; shown != in {
+		if shown := len(d.LabelsAt(Time(f))) == 1; shown != in {
 			t.Errorf("frame %d has the label: %v", f, shown)
 		}
 	}

@@ -65,7 +65,7 @@ type LiveTreatment struct {
 }
 
 // At returns the treatment's values at frame f.
-func (t *Treatment) At(f int) LiveTreatment {
+func (t *Treatment) At(f Time) LiveTreatment {
 	return LiveTreatment{
 		Kind: t.Kind, Strength: t.Strength.At(f), Sigma: t.Sigma.At(f), Cell: t.Cell.At(f), Form: t.Form, Rides: t.Rides,
 		Colour: t.Colour, Around: t.Around,

@@ -132,8 +132,8 @@ func TestMovingLikeAnother(t *testing.T) {
 	d = apply(t, d, MoveLike{Cover: "b", Other: "a"})
 	for f := 0; f < 50; f += 7 {
 		a, b := d.Find("a"), d.Find("b")
-		da, db := a.Centre(f).Sub(a.Centre(0)), b.Centre(f).Sub(b.Centre(0))
-		if da.Sub(db).Len() > 1e-6 || a.Motion.At(f).Turn != b.Motion.At(f).Turn {
+		da, db := a.Centre(Time(f)).Sub(a.Centre(0)), b.Centre(Time(f)).Sub(b.Centre(0))
+		if da.Sub(db).Len() > 1e-6 || a.Motion.At(Time(f)).Turn != b.Motion.At(Time(f)).Turn {
 			t.Errorf("f %d: moved by %v and %v", f, da, db)
 		}
 	}

@@ -17,7 +17,7 @@ type Value struct {
 
 // ValueKey fixes a value at a frame.
 type ValueKey struct {
-	Frame int     `json:"frame"`
+	Frame Time    `json:"frame"`
 	Value float64 `json:"value"`
 	Ease  Ease    `json:"ease,omitempty"`
 }
@@ -26,11 +26,11 @@ type ValueKey struct {
 func Const(v float64) Value { return Value{Constant: v} }
 
 // At returns the value at frame f.
-func (v Value) At(f int) float64 {
+func (v Value) At(f Time) float64 {
 	if len(v.Keys) == 0 {
 		return v.Constant
 	}
-	a, b, t := bracket(len(v.Keys), f, func(i int) int { return v.Keys[i].Frame })
+	a, b, t := bracket(len(v.Keys), f, func(i int) Time { return v.Keys[i].Frame })
 	p, q := v.Keys[a].Value, v.Keys[b].Value
 	if t == 0 {
 		return p
@@ -84,7 +84,7 @@ type Pair struct {
 func ConstPair(across, down float64) Pair { return Pair{Const(across), Const(down)} }
 
 // At returns both at frame f.
-func (p Pair) At(f int) geom.Point { return geom.Pt(p.Across.At(f), p.Down.At(f)) }
+func (p Pair) At(f Time) geom.Point { return geom.Pt(p.Across.At(f), p.Down.At(f)) }
 
 // IsZero lets encoding/json leave out a pair that is constantly 0.
 func (p Pair) IsZero() bool { return p.Across.IsZero() && p.Down.IsZero() }

@@ -38,6 +38,7 @@ type Format struct {
 	SubX, SubY    int // log2 of the chroma subsampling across and down: 0 or 1
 	Range         Range
 	Matrix        Matrix
+	First         Field // that is shown first; Whole where pictures are not woven of fields
 }
 
 // ErrFormat says that a format is outside what the program works with.
@@ -374,12 +375,13 @@ func (p *Picture) rgba(r image.Rectangle, out *image.RGBA) {
 	gv := float32(255 / chroma * 2 * kr * (1 - kr) / kg)
 	b0, z0 := float32(black), float32(zero)
 
-	pad := image.Rect(r.Min.X>>p.SubX-1, r.Min.Y>>p.SubY-1, (r.Max.X-1)>>p.SubX+2, (r.Max.Y-1)>>p.SubY+2)
+	const beside = 3 // lines of chroma that may be asked for: those of a field lie two apart
+	pad := image.Rect(r.Min.X>>p.SubX-1, r.Min.Y>>p.SubY-beside, (r.Max.X-1)>>p.SubX+2, (r.Max.Y-1)>>p.SubY+1+beside)
 	yy := p.Read(0, r)
 	cb, cr := p.Read(1, pad), p.Read(2, pad)
 	rowB, rowR := make([]float32, pad.Dx()), make([]float32, pad.Dx())
 	for y := r.Min.Y; y < r.Max.Y; y++ {
-		c0, c1, t := siting(y, p.SubY)
+		c0, c1, t := p.down(y)
 		for i, ub := range cb.Row(c0) {
 			rowB[i] = ub + t*(cb.Row(c1)[i]-ub) - z0
 		}
@@ -396,6 +398,17 @@ func (p *Picture) rgba(r image.Rectangle, out *image.RGBA) {
 			dst[4*i], dst[4*i+1], dst[4*i+2], dst[4*i+3] = clip8(l+rv*v), clip8(l-gu*u-gv*v), clip8(l+bu*u), 255
 		}
 	}
+}
+
+// down is siting down the picture, where the chroma of a woven one belongs to its field.
+func (f Format) down(y int) (a, b int, t float32) {
+	if f.First == Whole || f.SubY == 0 {
+		return siting(y, f.SubY)
+	}
+	_, h := f.PlaneSize(1)
+	last := (h - 1 - y&1) / 2 // of the field's lines
+	a, b, t = siting(y>>1, f.SubY)
+	return 2*min(max(a, 0), last) + y&1, 2*min(b, last) + y&1, t
 }
 
 // siting returns the two chroma samples around luma sample i and the weight of

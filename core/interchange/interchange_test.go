@@ -50,17 +50,17 @@ func TestTrackThereAndBack(t *testing.T) {
 	}
 	for f := range 5 {
 		for _, q := range a.Surface {
-			want := a.Map(f).Apply(q)
-			if got := b.Map(f).Apply(q); got.Sub(want).Len() > 1e-6 {
+			want := a.Map(cover.Time(f)).Apply(q)
+			if got := b.Map(cover.Time(f)).Apply(q); got.Sub(want).Len() > 1e-6 {
 				t.Errorf("JSON, frame %d: %v, not %v", f, got, want)
 			}
-			if f != 3 && c.Map(f).Apply(q).Sub(want).Len() > 2e-3 {
-				t.Errorf("CSV, frame %d: %v, not %v", f, c.Map(f).Apply(q), want)
+			if f != 3 && c.Map(cover.Time(f)).Apply(q).Sub(want).Len() > 2e-3 {
+				t.Errorf("CSV, frame %d: %v, not %v", f, c.Map(cover.Time(f)).Apply(q), want)
 			}
 		}
 	}
 	if c.Frame != 1 || c.Poses.States != "gaw-l" || c.Poses.Confidence[0] != .9 {
-		t.Errorf("CSV: frame %d, states %q, %v", c.Frame, c.Poses.States, c.Poses.Confidence)
+		t.Errorf("CSV: frame %v, states %q, %v", c.Frame, c.Poses.States, c.Poses.Confidence)
 	}
 }
 
@@ -190,9 +190,9 @@ func FuzzParse(f *testing.F) {
 				continue
 			}
 			for n := range 6 {
-				for _, v := range tr.Map(n) {
+				for _, v := range tr.Map(cover.Time(n)) {
 					if math.IsNaN(v) {
-						t.Fatalf("frame %d: %v", n, tr.Map(n))
+						t.Fatalf("frame %d: %v", n, tr.Map(cover.Time(n)))
 					}
 				}
 			}

@@ -26,7 +26,7 @@ func KeysCSV(c *cover.Cover) []byte {
 		if ease == "" {
 			ease = "even"
 		}
-		fmt.Fprintf(&b, "%d,%.4f,%.4f,%.5f,%.6f,%.6f,%s\n", k.Frame, k.Move.X, k.Move.Y, k.Turn, k.Size.X, k.Size.Y, ease)
+		fmt.Fprintf(&b, "%v,%.4f,%.4f,%.5f,%.6f,%.6f,%s\n", k.Frame, k.Move.X, k.Move.Y, k.Turn, k.Size.X, k.Size.Y, ease)
 	}
 	return b.Bytes()
 }
@@ -53,9 +53,11 @@ func ParseKeysCSV(b []byte, frames int) ([]cover.PlacementKey, error) {
 			return nil, err
 		}
 		k := cover.PlacementKey{Placement: cover.Rest}
-		if k.Frame, err = strconv.Atoi(row[0]); err != nil {
+		f, err := strconv.ParseFloat(row[0], 64)
+		if err != nil {
 			return nil, fmt.Errorf("line %d: %q is no frame", line, row[0])
 		}
+		k.Frame = cover.Time(f)
 		if len(row) < 4 {
 			return nil, fmt.Errorf("line %d has %d fields, not at least 4", line, len(row))
 		}

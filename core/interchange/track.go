@@ -30,7 +30,7 @@ func TrackCSV(t *cover.Track) []byte {
 		if p.States[i] == '-' {
 			continue
 		}
-		fmt.Fprintf(&b, "%d", p.First+i)
+		fmt.Fprintf(&b, "%v", p.Time(i))
 		for _, v := range p.Corners[i] {
 			fmt.Fprintf(&b, ",%.4f", v)
 		}
@@ -52,8 +52,10 @@ func ParseTrackCSV(b []byte, frames int) (*cover.Track, error) {
 	if len(head) < 9 || strings.ToLower(strings.Join(head[:9], ",")) != strings.Join(header[:9], ",") {
 		return nil, fmt.Errorf("the first line must be %s", strings.Join(header, ","))
 	}
-	p := &cover.Poses{Corners: make([][8]float64, frames), Confidence: make([]float64, frames)}
-	states := bytes.Repeat([]byte{'-'}, frames)
+	// Fields lie on halves of frames.
+	n := 2 * frames
+	p := &cover.Poses{Fields: true, Corners: make([][8]float64, n), Confidence: make([]float64, n)}
+	states := bytes.Repeat([]byte{'-'}, n)
 	first := -1
 	for line := 2; ; line++ {
 		row, err := r.Read()
@@ -66,12 +68,12 @@ func ParseTrackCSV(b []byte, frames int) (*cover.Track, error) {
 		if len(row) < 9 {
 			return nil, fmt.Errorf("line %d has %d fields, not at least 9", line, len(row))
 		}
-		f, err := strconv.Atoi(row[0])
-		if err != nil || f < 0 || f >= frames {
-			return nil, fmt.Errorf("line %d: %q is no frame of the shot (0 to %d)", line, row[0], frames-1)
+		f, err := moment(row[0], frames)
+		if err != nil {
+			return nil, fmt.Errorf("line %d: %w", line, err)
 		}
 		if states[f] != '-' {
-			return nil, fmt.Errorf("line %d: frame %d is there twice", line, f)
+			return nil, fmt.Errorf("line %d: frame %s is there twice", line, row[0])
 		}
 		for i := range 8 {
 			v, err := strconv.ParseFloat(row[1+i], 64)
@@ -106,7 +108,35 @@ func ParseTrackCSV(b []byte, frames int) (*cover.Track, error) {
 		return nil, errors.New("the file has no frame")
 	}
 	p.States = string(states)
+	if q := whole(p); !q.Fields {
+		return given(q, first/2)
+	}
 	return given(p, first)
+}
+
+// moment reads a frame's number, or that of its second field, which ends in .5, as an index
+// among fields.
+func moment(s string, frames int) (int, error) {
+	v, err := strconv.ParseFloat(s, 64)
+	if i := int(2 * v); err == nil && v >= 0 && v < float64(frames) && float64(i) == 2*v {
+		return i, nil
+	}
+	return 0, fmt.Errorf("%q is no frame of the shot (0 to %d)", s, frames-1)
+}
+
+// whole returns poses of which only first fields are given as those of frames.
+func whole(p *cover.Poses) *cover.Poses {
+	q := &cover.Poses{}
+	for i, s := range []byte(p.States) {
+		switch {
+		case i%2 == 0:
+			q.Corners, q.Confidence = append(q.Corners, p.Corners[i]), append(q.Confidence, p.Confidence[i])
+			q.States += string(rune(s))
+		case s != '-':
+			return p
+		}
+	}
+	return q
 }
 
 // given makes a track of poses from elsewhere. Its surface is the corners on its
@@ -121,7 +151,7 @@ func given(p *cover.Poses, first int) (*cover.Track, error) {
 	q := corners(first)
 	t := &cover.Track{
 		ID: "given", Name: "Track", Kind: cover.Surface, Model: "perspective", Channel: "luma",
-		Frame: first, Surface: q[:], Anchors: []cover.TrackAnchor{},
+		Frame: p.Time(first), Surface: q[:], Anchors: []cover.TrackAnchor{},
 	}
 	box := t.Box()
 	for f := range p.Corners {
@@ -133,12 +163,12 @@ func given(p *cover.Poses, first int) (*cover.Track, error) {
 		}
 		m, err := geom.QuadToQuad(q, corners(f))
 		if err != nil {
-			return nil, fmt.Errorf("frame %d: the four corners have no area", f)
+			return nil, fmt.Errorf("frame %v: the four corners have no area", p.Time(f))
 		}
 		for i, c := range box {
 			c = m.Apply(c)
 			if !c.Finite() || math.Abs(c.X) > 1e6 || math.Abs(c.Y) > 1e6 {
-				return nil, fmt.Errorf("frame %d: the four corners are no view of a flat surface", f)
+				return nil, fmt.Errorf("frame %v: the four corners are no view of a flat surface", p.Time(f))
 			}
 			p.Corners[f][2*i], p.Corners[f][2*i+1] = c.X, c.Y
 		}

@@ -19,7 +19,9 @@ func (s *Session) setClock(in ClockRequest) (None, error) {
 	return None{}, nil
 }
 
-func (s *Session) timecode(in OnFrame) (string, error) { return s.clock.Format(int64(in.Frame)), nil }
+func (s *Session) timecode(in OnFrame) (string, error) {
+	return s.clock.Format(int64(in.Frame.Frame())), nil
+}
 
 // FrameOfRequest has what a person typed while frame Now was shown.
 type FrameOfRequest struct {

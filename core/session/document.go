@@ -101,8 +101,8 @@ func (s *Session) learnMattes(in MattesRequest) (None, error) {
 
 // CopyRequest names keys by their frames.
 type CopyRequest struct {
-	Cover  string `json:"cover"`
-	Frames []int  `json:"frames"`
+	Cover  string       `json:"cover"`
+	Frames []cover.Time `json:"frames"`
 }
 
 func (s *Session) copy(in CopyRequest) ([]cover.Copied, error) {
@@ -118,15 +118,20 @@ func (s *Session) digest(in CoverOnFrame) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return s.digestOf(c, in.Frame), nil
+	return s.digestOf(c, in.Frame.Frame()), nil
 }
 
+// digestOf names a cover's pixels on a frame, of both fields where there are two.
 func (s *Session) digestOf(c *cover.Cover, f int) string {
-	l, ok := s.draft.Live(c, f)
-	if !ok {
-		return "bare"
+	at := ""
+	for t := range s.draft.Moments(cover.Span{First: f, Last: f}) {
+		digest := "bare"
+		if l, ok := s.draft.Live(c, t); ok {
+			digest = l.Digest()
+		}
+		at += digest
 	}
-	return l.Digest()
+	return at
 }
 
 // LookedRequest has what was looked at: by cover and frame, the digest of the cover then.

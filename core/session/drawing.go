@@ -90,12 +90,12 @@ func (s *Session) selected(in CoverOnFrame) (*SelectedCover, error) {
 // TimelineRow is what the timeline shows of a cover.
 type TimelineRow struct {
 	ID      string       `json:"id"`
-	Keys    []int        `json:"keys" doc:"frames"`
+	Keys    []cover.Time `json:"keys" doc:"frames"`
 	Lanes   []cover.Lane `json:"lanes"`
 	Outside int          `json:"outside" doc:"keys outside the span"`
 	First   int          `json:"first" doc:"frame of the first letter"`
 	States  string       `json:"states" doc:"of its track, a letter for each frame, as in Poses"`
-	Anchors []int        `json:"anchors" doc:"frames"`
+	Anchors []cover.Time `json:"anchors" doc:"frames"`
 	Sure    []float64    `json:"sure" doc:"confidence, 0 to 1, likewise"`
 	// Corrected are stretches on which it was moved on its track by hand.
 	Corrected []cover.Span `json:"corrected"`
@@ -111,7 +111,7 @@ func (s *Session) rows(None) ([]TimelineRow, error) {
 		c := &s.draft.Covers[i]
 		v := TimelineRow{
 			ID: c.ID, Keys: notNil(c.KeyFrames()), Lanes: notNil(c.Lanes()), Outside: c.Outside(),
-			Anchors: []int{}, Sure: []float64{}, Shares: []float64{}, Holdouts: notNil(s.draft.HoldoutsOf(c.ID)),
+			Anchors: []cover.Time{}, Sure: []float64{}, Shares: []float64{}, Holdouts: notNil(s.draft.HoldoutsOf(c.ID)),
 			Corrected: notNil(c.Corrected()),
 		}
 		if p := c.Proposed; p != nil && p.Mattes != nil {
@@ -173,7 +173,7 @@ func (s *Session) course(in Of) ([]geom.Point, error) {
 	}
 	out := []geom.Point{}
 	for f := c.Span.First; f <= c.Span.Last; f++ {
-		out = append(out, c.Centre(f))
+		out = append(out, c.Centre(cover.Time(f)))
 	}
 	return out, nil
 }
@@ -181,7 +181,7 @@ func (s *Session) course(in Of) ([]geom.Point, error) {
 // NearestRequest names a point of the picture.
 type NearestRequest struct {
 	Cover string     `json:"cover"`
-	Frame int        `json:"frame"`
+	Frame cover.Time `json:"frame"`
 	Point geom.Point `json:"point"`
 }
 
@@ -212,7 +212,7 @@ func (s *Session) nearest(in NearestRequest) (best NearestAnswer, err error) {
 // PosedRequest wants another turn, degrees, and size, ratio to what was drawn.
 type PosedRequest struct {
 	Cover string     `json:"cover"`
-	Frame int        `json:"frame"`
+	Frame cover.Time `json:"frame"`
 	Turn  float64    `json:"turn"`
 	Size  geom.Point `json:"size"`
 }
@@ -229,7 +229,7 @@ func (s *Session) posed(in PosedRequest) (p cover.Placement, err error) {
 type OutlineRequest struct {
 	ID    string      `json:"id"`
 	Shape cover.Shape `json:"shape" enum:"box,ellipse,corners,path"`
-	Frame int         `json:"frame"`
+	Frame cover.Time  `json:"frame"`
 	Box   geom.Rect   `json:"box"`
 }
 

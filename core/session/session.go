@@ -170,13 +170,13 @@ type Of struct {
 
 // OnFrame names a frame.
 type OnFrame struct {
-	Frame int `json:"frame"`
+	Frame cover.Time `json:"frame"`
 }
 
 // CoverOnFrame names a cover and a frame.
 type CoverOnFrame struct {
-	Cover string `json:"cover"`
-	Frame int    `json:"frame"`
+	Cover string     `json:"cover"`
+	Frame cover.Time `json:"frame"`
 }
 
 // find returns a cover of the draft.

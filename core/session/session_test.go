@@ -143,7 +143,7 @@ func TestFollowedAndLookedAt(t *testing.T) {
 
 	looks := LookedRequest{map[string]map[int]string{"c": {}}}
 	for _, f := range []int{10, 25} {
-		looks.Looks["c"][f] = ask[string](t, s, "digest", CoverOnFrame{"c", f})
+		looks.Looks["c"][f] = ask[string](t, s, "digest", CoverOnFrame{"c", cover.Time(f)})
 	}
 	if l := ask[map[string][]int](t, s, "looked", looks); !slices.Equal(l["c"], []int{10, 25}) {
 		t.Errorf("looked at: %v", l)
@@ -265,14 +265,15 @@ func TestPosedKeepsTheMiddle(t *testing.T) {
 	rng := rand.New(rand.NewSource(32))
 	for range 50 {
 		f := 5 + rng.Intn(40)
-		was := ask[SelectedCover](t, s, "selected", CoverOnFrame{"c", f})
+		was := ask[SelectedCover](t, s, "selected", CoverOnFrame{"c", cover.Time(f)})
 		p := ask[cover.Placement](t, s, "posed", PosedRequest{
-			Cover: "c", Frame: f, Turn: 360 * rng.Float64(), Size: geom.Pt(.3+rng.Float64(), .3+rng.Float64()),
+			Cover: "c", Frame: cover.Time(f), Turn: 360 * rng.Float64(), Size: geom.Pt(.3+rng.Float64(), .3+rng.Float64()),
 		})
-		place := cover.Commands{cover.PlaceCover{Cover: "c", Frame: f, Placement: p}}
+		place := cover.Commands{cover.PlaceCover{Cover: "c", Frame: cover.Time(f), Placement: p}}
 		ask[ApplyAnswer](t, s, "apply", ApplyRequest{place})
 		ask[None](t, s, "keep", None{})
-		if now := ask[SelectedCover](t, s, "selected", CoverOnFrame{"c", f}); now.Centre.Sub(was.Centre).Len() > 1e-6 {
+		now := ask[SelectedCover](t, s, "selected", CoverOnFrame{"c", cover.Time(f)})
+		if now.Centre.Sub(was.Centre).Len() > 1e-6 {
 			t.Fatalf("the middle went from %v to %v", was.Centre, now.Centre)
 		}
 	}

@@ -9,7 +9,7 @@ import (
 type TrackOnFrame struct {
 	Track   cover.Track `json:"track"`
 	Attempt string      `json:"attempt"`
-	Frame   int         `json:"frame"`
+	Frame   cover.Time  `json:"frame"`
 }
 
 // SurfaceOnFrame is a followed surface on a frame.
@@ -29,7 +29,7 @@ func (s *Session) surface(in TrackOnFrame) (*SurfaceOnFrame, error) {
 	if v.State == "-" {
 		return v, nil
 	}
-	i := f - t.Poses.First
+	i := t.Poses.Index(f)
 	v.Confidence = t.Poses.Confidence[i]
 	if t.Kind == cover.Points {
 		for k := 0; k+1 < len(t.Poses.Places[i]); k += 2 {
@@ -50,7 +50,7 @@ func (s *Session) surface(in TrackOnFrame) (*SurfaceOnFrame, error) {
 // StretchRequest names an anchor of a track by its frame, and the span it is used over.
 type StretchRequest struct {
 	Track cover.Track `json:"track"`
-	Frame int         `json:"frame"`
+	Frame cover.Time  `json:"frame"`
 	Span  cover.Span  `json:"span"`
 }
 
@@ -61,8 +61,8 @@ func (s *Session) stretch(in StretchRequest) (cover.Span, error) {
 // GhostRequest names a cover that would ride on a track as it lies on frame From.
 type GhostRequest struct {
 	TrackOnFrame
-	Cover string `json:"cover"`
-	From  int    `json:"from"`
+	Cover string     `json:"cover"`
+	From  cover.Time `json:"from"`
 }
 
 func (s *Session) ghost(in GhostRequest) (string, error) {
@@ -82,7 +82,7 @@ func (s *Session) ghost(in GhostRequest) (string, error) {
 // WarpRequest has the corners of a cover's surface on a frame, and where they went.
 type WarpRequest struct {
 	Cover string        `json:"cover"`
-	Frame int           `json:"frame"`
+	Frame cover.Time    `json:"frame"`
 	From  [4]geom.Point `json:"from"`
 	To    [4]geom.Point `json:"to"`
 }

@@ -68,7 +68,11 @@ func SampleFrames(d *cover.Document, c *cover.Cover) []int {
 	n := min(maxSamples, c.Span.Last-c.Span.First+1)
 	track := d.Track(c.Track)
 	clear := func(f int) bool {
-		return track == nil || track.Poses.State(f) == 'a' || track.Poses.State(f) == 'g'
+		if track == nil {
+			return true
+		}
+		s := track.Poses.State(cover.Time(f))
+		return s == 'a' || s == 'g'
 	}
 	var at []int
 	for k := range n {
@@ -78,7 +82,8 @@ func SampleFrames(d *cover.Document, c *cover.Cover) []int {
 			if !clear(f) {
 				continue
 			}
-			if v := c.Centre(min(f+1, c.Span.Last)).Sub(c.Centre(max(f-1, c.Span.First))).Len(); v < least {
+			before, after := cover.Time(max(f-1, c.Span.First)), cover.Time(min(f+1, c.Span.Last))
+			if v := c.Centre(after).Sub(c.Centre(before)).Len(); v < least {
 				best, least = f, v
 			}
 		}
@@ -87,7 +92,7 @@ func SampleFrames(d *cover.Document, c *cover.Cover) []int {
 		}
 	}
 	if drawn := c.Drawn(); c.Span.Holds(drawn) {
-		at = append(at, drawn)
+		at = append(at, drawn.Frame())
 	}
 	if len(at) == 0 {
 		at = append(at, c.Span.First)

@@ -93,7 +93,8 @@ func (w wall) draw(f int) *frame.Picture {
 func (w wall) live(f int, t cover.LiveTreatment) cover.Live {
 	m := w.at(f)
 	return cover.Live{
-		Cover: "c", Frame: f, Map: m, Speed: w.at(f + 1).Apply(words.Centre()).Sub(w.at(f - 1).Apply(words.Centre())).Mul(.5),
+		Cover: "c", Frame: cover.Time(f), Map: m,
+		Speed:   w.at(f + 1).Apply(words.Centre()).Sub(w.at(f - 1).Apply(words.Centre())).Mul(.5),
 		Corners: [4]geom.Point{words.Min, {X: words.Max.X, Y: words.Min.Y}, words.Max, {X: words.Min.X, Y: words.Max.Y}},
 		Form:    cover.Form{Paths: []geom.Path{geom.Box(words).Map(m)}}, Treatments: []cover.LiveTreatment{t},
 	}

@@ -116,8 +116,17 @@ func (s *Site) finish(out frame.Plane, plane int, t cover.LiveTreatment, shaped 
 		s.shade(out, plane, float32(t.Shading), shaped)
 	}
 	if t.Grain > 0 && s.CleanPlate != nil {
-		s.CleanPlate.grain.add(out, plane, s.Live.Frame, float32(t.Grain)*s.unit)
+		s.CleanPlate.grain.add(out, plane, seedOf(s.Live.Frame), float32(t.Grain)*s.unit)
 	}
+}
+
+// seedOf is another number for each moment; of a frame it is the frame.
+func seedOf(t cover.Time) int {
+	const second = 1 << 24 // beyond the frames of any shot
+	if t.Second() {
+		return t.Frame() + second
+	}
+	return t.Frame()
 }
 
 // shade multiplies by how much brighter than elsewhere the surface is lit at each place.

@@ -103,6 +103,9 @@ func Subsample(m frame.Plane, f frame.Format, plane int) frame.Plane {
 	if sx == 0 && sy == 0 {
 		return m
 	}
+	if sy == 1 && f.First != frame.Whole {
+		return subsampleFields(m, f, plane)
+	}
 	r := image.Rect(m.Rect.Min.X>>sx, m.Rect.Min.Y>>sy, (m.Rect.Max.X+sx)>>sx, (m.Rect.Max.Y+sy)>>sy)
 	out := frame.NewPlane(r)
 	for y := r.Min.Y; y < r.Max.Y; y++ {

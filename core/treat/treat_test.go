@@ -65,7 +65,7 @@ func TestOutsideTheMatteNothingChanges(t *testing.T) {
 			Map: tilt, Corners: [4]geom.Point{
 				back.Apply(c), back.Apply(c.Add(geom.Pt(s.X, 0))), back.Apply(c.Add(s)),
 				back.Apply(c.Add(geom.Pt(0, s.Y))),
-			}, Speed: geom.Pt(rng.Float64()*9, 2), Frame: i,
+			}, Speed: geom.Pt(rng.Float64()*9, 2), Frame: cover.Time(i),
 			Treatments: []cover.LiveTreatment{kinds[i/len(formats)%len(kinds)]},
 		}
 		was := noisy(f, int64(i))

@@ -79,7 +79,9 @@ func covers(i media.Info, kinds ...cover.Kind) *cover.Document {
 			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(r)}}}},
 			Motion: cover.Motion{Pivot: r.Centre(), Keys: []cover.PlacementKey{
 				{Placement: cover.Rest},
-				{Frame: i.Frames - 1, Placement: cover.Placement{Move: geom.Pt(120, 160), Turn: 8, Size: geom.Pt(1.1, 1.1)}},
+				{Frame: cover.Time(i.Frames - 1), Placement: cover.Placement{
+					Move: geom.Pt(120, 160), Turn: 8, Size: geom.Pt(1.1, 1.1),
+				}},
 			}},
 		})
 	}

@@ -66,7 +66,7 @@ func overFrames() {
 			}
 			clip = append(clip, wide)
 			keys = append(keys, cover.PlacementKey{
-				Frame:     f,
+				Frame:     cover.Time(f),
 				Placement: cover.Placement{Move: geom.Pt(vx*float64(f), vy*float64(f)), Size: geom.Pt(1, 1)},
 			})
 		}
@@ -86,13 +86,13 @@ func overFrames() {
 		must(err)
 		d, err = cover.Parse(b)
 		must(err)
-		s := check.NewShot(d, nil)
+		s := check.NewShot(d, 1, nil)
 		for _, f := range s.Survey() {
 			s.Learn(f, clip[f])
 		}
 		for f, p := range clip {
 			now := p.Clone()
-			treat.Conceal(now, d.At(f), nil)
+			treat.Conceal(now, d.At(cover.Time(f)), nil)
 			s.Frame(f, p, now)
 		}
 		var hit *check.Finding

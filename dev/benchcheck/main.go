@@ -118,7 +118,7 @@ func (c *clip) document() *cover.Document {
 		for _, q := range tr.Corners {
 			p = append(p, geom.Knot{P: q})
 		}
-		o.Keys = append(o.Keys, cover.PathKey{Frame: f, Knots: p})
+		o.Keys = append(o.Keys, cover.PathKey{Frame: cover.Time(f), Knots: p})
 	}
 	d.Covers = []cover.Cover{{
 		ID: "c1", Name: c.Item, Span: cover.Span{Last: c.Info.Frames - 1}, Outlines: []cover.Outline{o},
@@ -154,7 +154,7 @@ func (c *clip) bare(d *cover.Document, f int) (area, share float64) {
 		p = append(p, geom.Knot{P: q})
 	}
 	whole := raster.Matte(cover.Live{Form: cover.Form{Paths: []geom.Path{p}}}, d.Width, d.Height)
-	l := d.Covers[0].Shape(f)
+	l := d.Covers[0].Shape(cover.Time(f))
 	m := raster.Matte(l, d.Width, d.Height)
 	all := 0.
 	for y := whole.Rect.Min.Y; y < whole.Rect.Max.Y; y++ {
@@ -272,7 +272,7 @@ func (c *clip) run(ctx context.Context, d *cover.Document, what string) ([]check
 
 func has(all []check.Finding, f int, k check.Kind) bool {
 	return slices.ContainsFunc(all, func(x check.Finding) bool {
-		return x.Kind == k && slices.ContainsFunc(x.Frames, func(s cover.Span) bool { return s.Holds(f) })
+		return x.Kind == k && slices.ContainsFunc(x.Frames, func(s cover.Span) bool { return s.Holds(cover.Time(f)) })
 	})
 }
 
@@ -415,7 +415,9 @@ func (c *clip) leaksAndJumps() []planted {
 		d.Covers = append(d.Covers, cover.Cover{
 			ID: fmt.Sprintf("leak%d", f), Name: "leak", Span: cover.Span{First: f, Last: f}, HoldsOut: []string{"c1"},
 			Treatments: []cover.Treatment{},
-			Outlines:   []cover.Outline{{ID: "o1", Shape: cover.ShapeCorners, Keys: []cover.PathKey{{Frame: f, Knots: p}}}},
+			Outlines: []cover.Outline{{
+				ID: "o1", Shape: cover.ShapeCorners, Keys: []cover.PathKey{{Frame: cover.Time(f), Knots: p}},
+			}},
 		})
 		leaks = append(leaks, f)
 		if g := f + 5; g < len(c.truth)-6 && whole(g) {

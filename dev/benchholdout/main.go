@@ -169,7 +169,7 @@ func run(ctx context.Context, dir string, s demo.Shot) (t tally) {
 		}
 		if os.Getenv("EACH") != "" {
 			log.Printf("f %d: in front %.4f, IoU %.3f, held %.4f, wrongly %.4f, state %c, moved %v %v", f, share, iou, held,
-				wrong, track.Poses.State(f), found.Move, found.Moved)
+				wrong, track.Poses.State(cover.Time(f)), found.Move, found.Moved)
 		}
 	}
 	return t

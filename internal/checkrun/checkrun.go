@@ -43,14 +43,15 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 		m = &reference.Maker{}
 	}
 	d := j.Document
-	shot := check.NewShot(d, j.Wanted)
+	v := fieldwise(j)
+	shot := check.NewShot(v.document, v.each, j.Wanted)
 	shot.Pace = j.Pace
 	stretches := shot.Stretches()
 	var known *treat.References
 	if len(stretches) > 0 {
 		var err error
-		if known, err = m.MakeWith(ctx, j.Source, j.Clip, d, cover.Span{First: 0, Last: d.Frames - 1}, shot.Survey(),
-			shot.Learn); err != nil {
+		if known, err = m.MakeWith(ctx, j.Source, j.Clip, d, cover.Span{First: 0, Last: d.Frames - 1},
+			v.frames(shot.Survey()), v.split(shot.Learn)); err != nil {
 			return nil, err
 		}
 	}
@@ -60,16 +61,16 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 	}
 	var cuts cut.Finder
 	for _, s := range stretches {
-		err := pictures(ctx, j, known, s, func(f int, was, now *frame.Picture) {
-			if j.Cuts == nil {
-				cuts.Add(f, cut.Of(was))
+		err := pictures(ctx, j, v, known, s, func(f int, was, now *frame.Picture) {
+			if j.Cuts == nil && f%v.each == 0 {
+				cuts.Add(f/v.each, cut.Of(was))
 			}
-			if j.Decoded != nil {
+			if j.Decoded != nil && v.each == 1 {
 				j.Decoded(f, was)
 			}
 			shot.Frame(f, was, now)
 			if done++; j.Progress != nil {
-				j.Progress(done, of)
+				j.Progress(done/v.each, of/v.each)
 			}
 		})
 		if err != nil {
@@ -95,10 +96,10 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 }
 
 // pictures reads a stretch and conceals it, a few frames ahead of what takes them.
-func pictures(ctx context.Context, j Job, known *treat.References, s cover.Span,
+func pictures(ctx context.Context, j Job, v view, known *treat.References, s cover.Span,
 	take func(f int, was, now *frame.Picture),
 ) error {
-	r, err := j.Clip.Open(ctx, s.First, s.Last)
+	r, err := v.clip.Open(ctx, s.First, s.Last)
 	if err != nil {
 		return err
 	}
@@ -127,7 +128,7 @@ func pictures(ctx context.Context, j Job, known *treat.References, s cover.Span,
 			}
 			if p.err = r.Read(p.was); p.err == nil {
 				copy(p.now.Data, p.was.Data)
-				treat.Conceal(p.now, j.Document.At(f), known)
+				treat.Conceal(p.now, v.document.At(cover.Time(f)), known)
 			}
 			ready <- p // never blocks: it holds as many as there are
 			if p.err != nil {

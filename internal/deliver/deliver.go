@@ -48,6 +48,9 @@ func Fits(d *cover.Document, info media.Info, frames int) error {
 	if d.Frames > frames {
 		return fmt.Errorf("the document is for %d frames, the clip has %d", d.Frames, frames)
 	}
+	if info.First() != "" && !d.Fields { // made before its fields were known, or elsewhere
+		d.Fields = true
+	}
 	return d.Followed()
 }
 
@@ -172,14 +175,13 @@ func (j *Job) read(ctx context.Context, r *media.Reader, free <-chan *frame.Pict
 
 // treat makes of a picture what is written.
 func (j *Job) treat(p *piece, known *treat.References) {
-	live := j.Document.At(p.f)
 	if j.Matte {
-		p.out = grey(treat.Combined(p.pic.Format, live))
+		p.out = grey(treat.FrameMatte(j.Document, p.pic.Format, p.f))
 		return
 	}
-	treat.Conceal(p.pic, live, known)
+	treat.Frame(p.pic, j.Document, p.f, known)
 	if j.Preset.Labels {
-		p.err = treat.DrawLabels(p.pic, j.Document.LabelsAt(p.f))
+		p.err = treat.DrawLabels(p.pic, j.Document.LabelsAt(cover.Time(p.f)))
 	}
 }
 
@@ -275,11 +277,7 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		return p, fmt.Errorf("the written file has %d sound streams, not %d", len(info.Sound), len(j.Clip.Info.Sound))
 	}
 	if !j.Preset.Lossless && !j.Preset.Still {
-		for f := j.First; f <= j.Last; f++ {
-			if len(j.Document.At(f)) > 0 {
-				p.Touched++
-			}
-		}
+		p.Touched = touched(j)
 		return p, nil
 	}
 	a, err := j.Clip.Open(ctx, j.First, j.Last)
@@ -303,11 +301,11 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		if err := b.Read(out); err != nil {
 			return p, fmt.Errorf("the written file, frame %d: %w", f-j.First, err)
 		}
-		live := j.Document.At(f)
+		live := treat.Touches(j.Document, src.Format, f)
 		var matte frame.Plane
-		if len(live) > 0 {
+		if live {
 			p.Touched++
-			matte = treat.Combined(src.Format, live)
+			matte = treat.FrameMatte(j.Document, src.Format, f)
 		}
 		if j.Preset.Still && !j.Preset.Lossless {
 			off := largest(src, out, matte)
@@ -316,7 +314,7 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		}
 		for plane := range 3 {
 			var skip *frame.Plane
-			if len(live) > 0 {
+			if live {
 				m := treat.Subsample(matte, src.Format, plane)
 				skip = &m
 			}
@@ -331,21 +329,31 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 	return p, nil
 }
 
+// touched counts the frames with a cover, on either field.
+func touched(j Job) (n int) {
+	for f := j.First; f <= j.Last; f++ {
+		if treat.Touches(j.Document, j.Clip.Info.Format(), f) {
+			n++
+		}
+	}
+	return n
+}
+
 // verifyMatte counts a written matte's frames; with a lossless preset each must be the
 // covers' own, sample for sample.
 func verifyMatte(ctx context.Context, j Job, progress func(done int)) (Proof, error) {
 	var p Proof
 	format := j.Clip.Info.Format()
 	n, err := media.ReadGray(ctx, j.Out, format.Width, format.Height, func(i int, pix []byte) error {
-		live := j.Document.At(j.First + i)
-		if len(live) > 0 {
+		f := j.First + i
+		if treat.Touches(j.Document, format, f) {
 			p.Touched++
 		}
 		if !j.Preset.Lossless {
 			return nil
 		}
-		if !bytes.Equal(pix, grey(treat.Combined(format, live))) {
-			return fmt.Errorf("frame %d of the written matte is not the covers'", j.First+i)
+		if !bytes.Equal(pix, grey(treat.FrameMatte(j.Document, format, f))) {
+			return fmt.Errorf("frame %d of the written matte is not the covers'", f)
 		}
 		if p.Compared++; progress != nil {
 			progress(p.Compared)

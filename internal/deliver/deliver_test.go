@@ -46,7 +46,9 @@ func document(i media.Info) *cover.Document {
 			Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeEllipse, Keys: []cover.PathKey{{Knots: geom.Ellipse(r)}}}},
 			Motion: cover.Motion{Pivot: r.Centre(), Keys: []cover.PlacementKey{
 				{Frame: 0, Placement: cover.Rest},
-				{Frame: i.Frames - 1, Placement: cover.Placement{Move: geom.Pt(-90, 40), Turn: 70, Size: geom.Pt(1.5, .7)}},
+				{Frame: cover.Time(i.Frames - 1), Placement: cover.Placement{
+					Move: geom.Pt(-90, 40), Turn: 70, Size: geom.Pt(1.5, .7),
+				}},
 			}},
 			Treatments: []cover.Treatment{cover.NewTreatment("t", kind)},
 		})

@@ -35,7 +35,7 @@ func (s Shot) Cover(truth []Truth) (c cover.Cover, ok bool) {
 	rest := place(truth[s.Reference].Corners)
 	half := rest.Size.Mul(.5)
 	c.Outlines = []cover.Outline{{ID: "o1", Shape: cover.ShapeBox, Keys: []cover.PathKey{{
-		Frame: s.Reference,
+		Frame: cover.Time(s.Reference),
 		Knots: geom.Box(geom.Rect{Min: rest.Move.Sub(half), Max: rest.Move.Add(half)}),
 	}}}}
 	c.Motion.Pivot = rest.Move
@@ -46,7 +46,7 @@ func (s Shot) Cover(truth []Truth) (c cover.Cover, ok bool) {
 		p := place(truth[f].Corners)
 		p.Move = p.Move.Sub(rest.Move)
 		p.Size = geom.Pt(p.Size.X/rest.Size.X, p.Size.Y/rest.Size.Y)
-		c.Motion.Keys = append(c.Motion.Keys, cover.PlacementKey{Frame: f, Placement: p})
+		c.Motion.Keys = append(c.Motion.Keys, cover.PlacementKey{Frame: cover.Time(f), Placement: p})
 	}
 	return c, true
 }

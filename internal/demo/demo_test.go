@@ -7,6 +7,7 @@ import (
 	"runtime"
 	"testing"
 
+	"celator/core/cover"
 	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/raster"
@@ -73,7 +74,7 @@ func TestDemoCoversHide(t *testing.T) {
 		}
 		covers++
 		for f, tr := range truth {
-			l, live := c.At(f)
+			l, live := c.At(cover.Time(f))
 			if !live {
 				t.Fatalf("%s: no cover at frame %d", s.Name, f)
 			}

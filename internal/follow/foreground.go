@@ -37,14 +37,14 @@ type Foreground struct {
 func ForegroundOf(clip media.Clip, t *cover.Track, span cover.Span, set holdout.Settings) Foreground {
 	j := Foreground{
 		Clip: clip, Outline: t.Surface, From: span.First, To: span.Last, Last: clip.Info.Frames - 1,
-		Anchors: []int{t.Frame}, Settings: set,
+		Anchors: []int{t.Frame.Frame()}, Settings: set,
 	}
 	for _, a := range t.Anchors {
-		j.Anchors = append(j.Anchors, a.Frame)
+		j.Anchors = append(j.Anchors, a.Frame.Frame())
 	}
 	j.Pose = func(f int) (geom.Map, bool, bool) {
-		s := t.Poses.State(f)
-		return t.Map(f), s == 'a' || s == 'g', s != '-' && s != 'o'
+		s := t.Poses.State(cover.Time(f))
+		return t.Map(cover.Time(f)), s == 'a' || s == 'g', s != '-' && s != 'o'
 	}
 	return j
 }

@@ -9,7 +9,7 @@ import (
 // Holdouts returns what a document's holdouts put in front, for Job.Hidden.
 func Holdouts(d *cover.Document) func(f int) *track.Gray {
 	return func(f int) *track.Gray {
-		forms := d.Holdouts(f)
+		forms := d.Holdouts(cover.Time(f))
 		if len(forms) == 0 {
 			return nil
 		}

@@ -63,47 +63,52 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 	if err != nil {
 		return err
 	}
-	var base *cover.Poses
+	t := spec.Track
 	if spec.Base != "" {
 		b, err := r.store.Attempt(ctx, spec.Base)
 		if err != nil {
 			return fmt.Errorf("the track to go on from: %w", err)
 		}
-		base = spec.Track.Trimmed(b.Poses.V)
+		t.Poses = t.Trimmed(b.Poses.V)
 	}
-	found := newPoses(&spec.Track, sh.Frames, base)
+	v := fieldwise(clip)
+	from, to := v.span(spec.From, spec.To)
+	t = v.track(t)
+	found := newPoses(&t, sh.Frames*v.each, t.Poses)
+	found.poses.Fields = v.each > 1
 	work, cancel := context.WithCancel(ctx)
 	defer cancel()
 	wanted := true
 	told := map[int]bool{}
 	var last time.Time
-	at := frontier{to: spec.To}
-	j := following(clip, &spec.Track, spec.From, spec.To, base)
+	at := frontier{to: to}
+	j := following(v.clip, &t, from, to, t.Poses)
 	head, err := r.store.Head(ctx, a.Shot)
 	if err != nil {
 		return err
 	}
-	j.Hidden = follow.Holdouts(head.Document)
+	j.Hidden = follow.Holdouts(v.document(head.Document))
 	j.AtHand = func(int) *frame.Picture { return nil }
 	if r.Bench != nil {
-		j.AtHand = func(f int) *frame.Picture { return r.Bench.AtHand(id, f) }
+		j.AtHand = func(f int) *frame.Picture { return v.of(r.Bench.AtHand(id, f/v.each), f) }
 	}
 	j.Found = func(f int, p []track.Pose) {
 		found.set(f, p)
 		told[f] = true
 		at.told(f)
-		beat(len(told))
+		beat(len(told) / v.each)
 		// The anchor's own pose is no news; the first that was found is.
 		if now := time.Now(); len(told) > 1 && now.Sub(last) >= shown {
 			last = now
-			if w, err := r.store.AttemptProgress(work, a.ID, len(told), at.frame, found.poses); err == nil && !w {
+			if w, err := r.store.AttemptProgress(work, a.ID, len(told)/v.each, at.frame/v.each,
+				found.poses); err == nil && !w {
 				wanted = false
 				cancel()
 			}
 		}
 	}
 	begun := time.Now()
-	if w, err := r.store.AttemptProgress(ctx, a.ID, 0, spec.Track.Frame, found.poses); err != nil {
+	if w, err := r.store.AttemptProgress(ctx, a.ID, 0, spec.Track.Frame.Frame(), found.poses); err != nil {
 		return err
 	} else if !w {
 		return r.store.EndAttempt(ctx, a.ID, store.Stopped, "", a.Done, a.Poses.V, nil)
@@ -123,23 +128,23 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 	}
 	apart := -1.
 	if spec.Compare && state == store.Done {
-		apart = r.closes(ctx, clip, spec, found)
+		apart = r.closes(ctx, v.clip, from, to, found)
 	}
-	figures := track.Measure(found.list(spec.From, spec.To), spec.Track.Box(), apart)
-	figures.Rank *= float64(len(told)) / float64(a.Frames) // of those that stopped early, less
+	figures := track.Measure(found.list(from, to), spec.Track.Box(), apart)
+	figures.Rank *= float64(len(told)/v.each) / float64(a.Frames) // of those that stopped early, less
 	// The document has the poses before the run is called ended, so that nobody sees
 	// the one without the other.
-	if spec.Take && (len(told) > 1 || len(told) == 1 && spec.From == spec.To) {
-		if err := r.store.KeepPoses(ctx, a.ID, len(told), at.frame, found.poses); err != nil {
+	if spec.Take && (len(told) > 1 || len(told) == 1 && from == to) {
+		if err := r.store.KeepPoses(ctx, a.ID, len(told)/v.each, at.frame/v.each, found.poses); err != nil {
 			return err
 		}
 		if err := r.take(ctx, a); err != nil {
 			return err
 		}
 	}
-	r.log.Info("followed", "track", spec.Track.Name, "frames", len(told), "state", state, "note", note, "seconds",
+	r.log.Info("followed", "track", spec.Track.Name, "frames", len(told)/v.each, "state", state, "note", note, "seconds",
 		time.Since(begun).Seconds())
-	return r.store.EndAttempt(ctx, a.ID, state, note, len(told), found.poses, &figures)
+	return r.store.EndAttempt(ctx, a.ID, state, note, len(told)/v.each, found.poses, &figures)
 }
 
 // frontier is where a run has come to: of the ways that go on at once it keeps to one,
@@ -190,7 +195,7 @@ func (r *Runner) take(ctx context.Context, a store.Attempt) error {
 				if c == nil || c.Track == t.ID || c.Locked {
 					return d, label, nil
 				}
-				d, _, err = d.Apply(cover.RideTrack{Cover: c.ID, ID: t.ID, Frame: a.Spec.V.At})
+				d, _, err = d.Apply(cover.RideTrack{Cover: c.ID, ID: t.ID, Frame: cover.Time(a.Spec.V.At)})
 				return d, label, err
 			})
 		var conflict *store.Conflict
@@ -214,7 +219,7 @@ func posesOf(d *cover.Document, attempt string) *cover.Poses {
 func following(clip media.Clip, t *cover.Track, from, to int, base *cover.Poses) follow.Job {
 	j := follow.Job{
 		Clip: clip, Model: track.Model(t.Model), Channel: follow.Channel(t.Channel), From: from, To: to,
-		Anchors: []follow.Anchor{{Frame: t.Frame, Map: geom.Identity}},
+		Anchors: []follow.Anchor{{Frame: t.Frame.Frame(), Map: geom.Identity}},
 	}
 	if t.Kind == cover.Points {
 		j.Points = t.Surface
@@ -223,9 +228,9 @@ func following(clip media.Clip, t *cover.Track, from, to int, base *cover.Poses)
 	}
 	for _, a := range t.Anchors {
 		if t.Kind == cover.Points {
-			j.Anchors = append(j.Anchors, follow.Anchor{Frame: a.Frame, Places: a.Points})
+			j.Anchors = append(j.Anchors, follow.Anchor{Frame: a.Frame.Frame(), Places: a.Points})
 		} else if m, err := geom.QuadToQuad(t.Box(), a.Corners); err == nil {
-			j.Anchors = append(j.Anchors, follow.Anchor{Frame: a.Frame, Map: m})
+			j.Anchors = append(j.Anchors, follow.Anchor{Frame: a.Frame.Frame(), Map: m})
 		}
 	}
 	slices.SortFunc(j.Anchors, func(a, b follow.Anchor) int { return a.Frame - b.Frame })
@@ -233,8 +238,8 @@ func following(clip media.Clip, t *cover.Track, from, to int, base *cover.Poses)
 		held := *t
 		held.Poses = base
 		j.Known = func(f int) (geom.Map, bool) {
-			s := base.State(f)
-			return held.Map(f), s == 'a' || s == 'g' || s == 'w'
+			s := base.State(cover.Time(f))
+			return held.Map(cover.Time(f)), s == 'a' || s == 'g' || s == 'w'
 		}
 	}
 	return j
@@ -265,14 +270,14 @@ func newPoses(t *cover.Track, frames int, base *cover.Poses) *poses {
 		if t.Kind == cover.Points {
 			p.poses.Places[f] = []float64{}
 		}
-		if s := base.State(f); s != '-' {
-			i := f - base.First
+		if s := base.State(cover.Time(f)); s != '-' {
+			i := base.Index(cover.Time(f))
 			p.poses.Corners[f], p.poses.Confidence[f] = base.Corners[i], base.Confidence[i]
 			p.state(f, s)
 			if base.Places != nil && p.poses.Places != nil {
 				p.poses.Places[f] = base.Places[i]
 			}
-			p.all[f] = track.Pose{Map: held.Map(f), Confidence: base.Confidence[i], State: states[s]}
+			p.all[f] = track.Pose{Map: held.Map(cover.Time(f)), Confidence: base.Confidence[i], State: states[s]}
 		}
 	}
 	return p
@@ -332,28 +337,28 @@ func (p *poses) list(from, to int) []track.Pose {
 
 // closes follows the surface back from the farthest good frames to the first anchor
 // and returns how far apart the two ways are, in px, or -1 where there is no way back.
-func (r *Runner) closes(ctx context.Context, clip media.Clip, spec store.AttemptSpec, p *poses) float64 {
+func (r *Runner) closes(ctx context.Context, clip media.Clip, from, to int, p *poses) float64 {
 	if p.track.Kind == cover.Points {
 		return -1
 	}
 	var sum float64
 	n := 0
+	first := p.track.Frame.Frame()
 	for _, way := range [2]int{-1, 1} {
-		far := p.track.Frame
-		for f := far; f >= spec.From && f <= spec.To; f += way {
+		far := first
+		for f := far; f >= from && f <= to; f += way {
 			if s := p.poses.States[f]; s == 'g' {
 				far = f
 			} else if s != 'a' && s != 'w' {
 				break
 			}
 		}
-		if far == p.track.Frame {
+		if far == first {
 			continue
 		}
 		j := follow.Job{
 			Clip: clip, Outline: p.track.Surface, Model: track.Model(p.track.Model), Channel: follow.Channel(p.track.Channel),
-			Anchors: []follow.Anchor{{Frame: far, Map: p.all[far].Map}}, From: min(far, p.track.Frame),
-			To: max(far, p.track.Frame),
+			Anchors: []follow.Anchor{{Frame: far, Map: p.all[far].Map}}, From: min(far, first), To: max(far, first),
 		}
 		j.Found = func(f int, q []track.Pose) {
 			if s := p.poses.States[f]; s == 'g' || s == 'w' || s == 'a' {

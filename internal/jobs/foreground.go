@@ -28,29 +28,10 @@ type cleaned struct {
 // then has a holdout of it, of which nothing is accepted yet.
 func (r *Runner) foreground(ctx context.Context, a store.Attempt, beat func(int)) error {
 	spec := a.Spec.V
-	sh, src, err := r.store.Reel(ctx, a.Shot)
+	j, v, key, err := r.searching(ctx, a)
 	if err != nil {
 		return err
 	}
-	clip, id, err := r.lib.Shot(sh, src)
-	if err != nil {
-		return err
-	}
-	poses, err := r.store.Attempt(ctx, spec.Track.Attempt)
-	if err != nil {
-		return fmt.Errorf("the surface's track: %w", err)
-	}
-	track := spec.Track
-	track.Poses = poses.Poses.V
-	p := spec.Foreground.Proposed
-	j := follow.ForegroundOf(clip, &track, cover.Span{First: spec.From, Last: spec.To},
-		holdout.Settings{Sensitivity: p.Sensitivity, Edge: p.Edge, Least: p.Least})
-	key := id + "/" + track.Attempt
-	r.mu.Lock()
-	if r.clean.key == key {
-		j.Known = r.clean.plate
-	}
-	r.mu.Unlock()
 	if w, err := r.store.AttemptProgress(ctx, a.ID, 0, spec.From, nil); err != nil {
 		return err
 	} else if !w {
@@ -69,10 +50,10 @@ func (r *Runner) foreground(ctx context.Context, a store.Attempt, beat func(int)
 			return err
 		}
 		done++
-		beat(done)
+		beat(done / v.each)
 		if now := time.Now(); now.Sub(last) >= shown {
 			last = now
-			if w, err := r.store.AttemptProgress(work, a.ID, done, f, nil); err == nil && !w {
+			if w, err := r.store.AttemptProgress(work, a.ID, done/v.each, f/v.each, nil); err == nil && !w {
 				wanted = false
 				cancel()
 			}
@@ -95,14 +76,49 @@ func (r *Runner) foreground(ctx context.Context, a store.Attempt, beat func(int)
 	case err != nil:
 		state, note = store.Failed, sentence(err)
 	}
-	r.log.Info("looked for the foreground", "surface", track.Name, "frames", done, "state", state, "note", note,
+	r.log.Info("looked for the foreground", "surface", spec.Track.Name, "frames", done/v.each, "state", state, "note", note,
 		"seconds", time.Since(begun).Seconds())
 	if state != store.Failed && done > 0 {
 		if err := r.propose(ctx, a); err != nil {
 			return err
 		}
 	}
-	return r.store.EndAttempt(ctx, a.ID, state, note, done, nil, nil)
+	return r.store.EndAttempt(ctx, a.ID, state, note, done/v.each, nil, nil)
+}
+
+// searching is what a run looks through, and what its surface is remembered by.
+func (r *Runner) searching(ctx context.Context, a store.Attempt) (j follow.Foreground, v view, key string, err error) {
+	spec := a.Spec.V
+	sh, src, err := r.store.Reel(ctx, a.Shot)
+	if err != nil {
+		return j, v, "", err
+	}
+	clip, id, err := r.lib.Shot(sh, src)
+	if err != nil {
+		return j, v, "", err
+	}
+	poses, err := r.store.Attempt(ctx, spec.Track.Attempt)
+	if err != nil {
+		return j, v, "", fmt.Errorf("the surface's track: %w", err)
+	}
+	track := spec.Track
+	track.Poses = poses.Poses.V
+	v = view{clip, 1}
+	if spec.Fields {
+		v = fieldwise(clip)
+	}
+	from, to := v.span(spec.From, spec.To)
+	track = v.track(track)
+	p := spec.Foreground.Proposed
+	j = follow.ForegroundOf(v.clip, &track, cover.Span{First: from, Last: to},
+		holdout.Settings{Sensitivity: p.Sensitivity, Edge: p.Edge, Least: p.Least})
+	key = id + "/" + track.Attempt
+	r.mu.Lock()
+	if r.clean.key == key {
+		j.Known = r.clean.plate
+	}
+	r.mu.Unlock()
+	return j, v, key, nil
 }
 
 // kept packs what was found on a frame: the part of the matte that is not empty.

@@ -287,6 +287,7 @@ func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Pre
 ) ([]store.Segment, error) {
 	var out []store.Segment
 	var refs reference.Maker
+	info := src.Reading()
 	for first := frames.First; first <= frames.Last; first += SegmentFrames - first%SegmentFrames {
 		last := first - first%SegmentFrames + SegmentFrames - 1
 		g := store.Segment{Number: len(out), First: first, Last: min(last, frames.Last)}
@@ -294,14 +295,14 @@ func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Pre
 		enc := json.NewEncoder(h)
 		live := make([][]cover.Live, 0, SegmentFrames)
 		for f := g.First; f <= g.Last; f++ {
-			live = append(live, doc.At(f))
+			live = append(live, doc.At(cover.Time(f)))
 		}
 		beyond := []any{refs.Keys(src.Digest, doc, cover.Span{First: g.First, Last: g.Last})}
 		if matte {
 			beyond = []any{"matte"}
 		} else if preset.Labels {
 			for f := g.First; f <= g.Last; f++ {
-				beyond = append(beyond, doc.LabelsAt(f))
+				beyond = append(beyond, doc.LabelsAt(cover.Time(f)))
 			}
 		}
 		for _, p := range doc.Graphics {
@@ -309,7 +310,7 @@ func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Pre
 		}
 		if err := enc.Encode([]any{
 			deliver.Engine, src.Digest, sh.First + g.First, sh.First + g.Last,
-			preset.EncoderArgs(src.Reading()), live, beyond,
+			preset.EncoderArgs(info), live, beyond,
 		}); err != nil {
 			return nil, err
 		}

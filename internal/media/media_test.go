@@ -12,6 +12,7 @@ import (
 	"strings"
 	"testing"
 
+	"celator/core/cover"
 	"celator/core/frame"
 	"celator/internal/confine"
 )
@@ -216,7 +217,7 @@ func TestFramesAreExact(t *testing.T) {
 			if sum(b) != sums[i] {
 				t.Fatalf("%s: frame %d has another checksum", name, i)
 			}
-			if _, err := os.Stat(ViewPath(dir, i)); err != nil {
+			if _, err := os.Stat(View(dir, cover.Time(i))); err != nil {
 				t.Fatalf("%s: no view of frame %d", name, i)
 			}
 		}

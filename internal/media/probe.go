@@ -79,7 +79,7 @@ type Sound struct {
 func (i Info) Format() frame.Format {
 	return frame.Format{
 		Width: i.Width, Height: i.Height, Depth: i.Depth, SubX: i.SubX, SubY: i.SubY, Range: i.Range,
-		Matrix: i.Matrix,
+		Matrix: i.Matrix, First: map[string]frame.Field{"top": frame.Top, "bottom": frame.Bottom}[i.First()],
 	}
 }
 

@@ -23,6 +23,7 @@ type Clip struct {
 	Sums []uint32
 	// A part of the file's frames, counted from its own first one (Part).
 	first, count int
+	woven        *Clip // of whose frames it has the fields (ByField)
 }
 
 // Part returns the clip of some frames of this one, both included, counted from 0.
@@ -74,6 +75,7 @@ type Reader struct {
 	clip  Clip
 	next  int // frame number of the next Read
 	still *frame.Picture
+	woven *fields
 	last  int
 	proc  *process
 	pipe  *os.File
@@ -85,6 +87,9 @@ type Reader struct {
 func (c Clip) Open(ctx context.Context, first, last int) (*Reader, error) {
 	if err := present(c.Path); err != nil {
 		return nil, err
+	}
+	if c.woven != nil {
+		return c.openFields(ctx, first, last)
 	}
 	if c.Info.Still != "" {
 		pic, err := c.openStill(ctx)
@@ -108,6 +113,9 @@ const far = 40
 // the picture is its own only until do returns. What lies between is decoded at the most,
 // not read.
 func (c Clip) Pick(ctx context.Context, frames []int, do func(f int, p *frame.Picture) error) error {
+	if c.woven != nil {
+		return c.pickFields(ctx, frames, do)
+	}
 	pic := frame.New(c.Info.Format(), nil)
 	for len(frames) > 0 {
 		n := 1
@@ -279,6 +287,9 @@ func (r *Reader) Read(p *frame.Picture) error {
 	if r.ended || r.last >= 0 && r.next > r.last {
 		return io.EOF
 	}
+	if r.woven != nil {
+		return r.readField(p)
+	}
 	if r.still != nil {
 		if r.next > 0 {
 			return io.EOF
@@ -310,6 +321,10 @@ func (r *Reader) Read(p *frame.Picture) error {
 // Close ends the reading; frames not read are lost.
 func (r *Reader) Close() {
 	if r.still != nil {
+		return
+	}
+	if r.woven != nil {
+		r.woven.of.Close()
 		return
 	}
 	r.pipe.Close()

@@ -85,7 +85,7 @@ func makeStillView(ctx context.Context, c Clip, dir string) ([]uint32, error) {
 	if err != nil {
 		return nil, stillError(ctx, err)
 	}
-	path := ViewPath(dir, 0)
+	path := View(dir, 0)
 	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
 		return nil, err
 	}

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 
+	"celator/core/cover"
 	"celator/core/frame"
 )
 
@@ -25,18 +26,35 @@ func (i Info) ViewSize() (w, h int) {
 	return max(int(math.Round(dw*s)), 1), max(int(math.Round(float64(i.Height)*s)), 1)
 }
 
-// ViewPath is the file of frame f's view in a source's folder.
-func ViewPath(dir string, f int) string {
-	return filepath.Join(dir, "views", fmt.Sprintf("%07d.jpg", f))
+// viewDir is the folder of a source's views: of frames, or of fields where pictures are woven,
+// each of which has a view of its own.
+func (i Info) viewDir(dir string) string {
+	if i.First() == "" {
+		return filepath.Join(dir, "views")
+	}
+	return filepath.Join(dir, "fields")
 }
 
-// MakeViews decodes the whole clip once, writes dir/views/NNNNNNN.jpg for every
-// frame, and returns the frames' checksums. Views appear one by one, whole, and
+// View is the file of what is shown of a source at a time, in the source's folder: of a frame or,
+// where there are views of fields, of one of those.
+func View(dir string, t cover.Time) string {
+	field := filepath.Join(dir, "fields", viewName((2 * t).Frame()))
+	if _, err := os.Stat(field); err == nil {
+		return field
+	}
+	return filepath.Join(dir, "views", viewName(t.Frame()))
+}
+
+func viewName(n int) string { return fmt.Sprintf("%07d.jpg", n) }
+
+// MakeViews decodes the whole clip once, writes a view (View) of every
+// frame or field, and returns the frames' checksums. Views appear one by one, whole, and
 // can be used while it runs; progress is told the number done. A clip with
 // fewer frames than its packets promise, or that cannot be decoded to its end,
 // is refused with an error that wraps ErrUnusable.
 func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int)) ([]uint32, error) {
-	if err := os.MkdirAll(filepath.Join(dir, "views"), 0o700); err != nil {
+	views := c.Info.viewDir(dir)
+	if err := os.MkdirAll(views, 0o700); err != nil {
 		return nil, err
 	}
 	if err := present(c.Path); err != nil {
@@ -53,7 +71,7 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 	args = append(args, "-c:v", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "-f", "framecrc", "file:"+sums,
 		"-map", "0:v:0", "-an", "-vsync", "passthrough", "-vf", filters, "-q:v", "3", "-huffman", "default",
 		"-f", "image2", "-atomic_writing", "1", "-start_number", "0",
-		"file:"+filepath.Join(strings.ReplaceAll(dir, "%", "%%"), "views", "%07d.jpg"))
+		"file:"+filepath.Join(strings.ReplaceAll(views, "%", "%%"), "%07d.jpg"))
 	p, err := watched(ctx, args, progress)
 	if err != nil {
 		return nil, blame(ctx, err, "its pictures cannot be decoded")
@@ -88,6 +106,9 @@ func viewFilters(i Info, w, h int) string {
 			":irange=tv:range=pc:format=yuv420p,scale=in_range=pc:out_range=pc"
 	} else {
 		f += ",scale=in_range=tv:out_range=pc"
+	}
+	if first := i.First(); first != "" { // each field from its own lines
+		f = "estdif=mode=field:deint=all:parity=" + map[string]string{"top": "tff", "bottom": "bff"}[first] + "," + f
 	}
 	if i.Variable {
 		f = "fps=fps=" + i.Rate.String() + ":round=near," + f

@@ -73,11 +73,13 @@ func (p *Patches) Bytes() int64 { return p.memo.Bytes() }
 // Size is the size of the picture that a patch is laid on.
 type Size struct{ W, H int }
 
-// Request asks for the patch of live covers on frame Frame of a clip.
+// Request asks for the patch of live covers at a time of a clip: on a frame, or, where
+// pictures are woven, on one of its fields, or on both.
 type Request struct {
 	ID    string // of the clip
 	Clip  media.Clip
-	Frame int
+	Time  cover.Time
+	Woven bool // both fields of the frame, each with what is live then
 	// Document has the covers, as they are on all frames.
 	Document *cover.Document
 	Size     Size // of the view
@@ -91,12 +93,12 @@ type Request struct {
 
 // Make returns the patch that is asked for.
 func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
-	live := r.Document.At(r.Frame)
+	live := r.live()
 	if len(live) == 0 {
 		return Patch{}, nil
 	}
-	here := cover.Span{First: r.Frame, Last: r.Frame}
-	b, err := json.Marshal([]any{r.ID, r.Frame, live, r.Size, r.Matte, p.References.Keys(r.ID, r.Document, here)})
+	here := cover.Span{First: r.Time.Frame(), Last: r.Time.Frame()}
+	b, err := json.Marshal([]any{r.ID, r.Time, live, r.Size, r.Matte, p.References.Keys(r.ID, r.Document, here)})
 	if err != nil {
 		return Patch{}, err
 	}
@@ -106,7 +108,7 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 	}
 	known, exact := p.References.Near(r.ID, r.Document, here)
 	if r.Quick != "" {
-		switch pic := p.Frames.Kept(r.ID, r.Clip, r.Frame); {
+		switch pic := p.Frames.Kept(r.ID, r.Clip, r.Time.Frame()); {
 		case pic != nil && !exact:
 			// Treated, but with what an earlier outline, or the frame alone, tells of the surface.
 			patch, err := p.render(ctx, r, pic, live, known)
@@ -129,7 +131,7 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 			return Patch{}, err
 		}
 	}
-	pic, err := p.Frames.Get(ctx, r.Class, r.ID, r.Clip, r.Frame)
+	pic, err := p.Frames.Get(ctx, r.Class, r.ID, r.Clip, r.Time.Frame())
 	if err != nil {
 		return Patch{}, err
 	}
@@ -140,8 +142,33 @@ func (p *Patches) Make(ctx context.Context, r Request) (Patch, error) {
 	return patch, err
 }
 
+// moment is what is live on one field, or on a whole picture.
+type moment struct {
+	Field frame.Field
+	Live  []cover.Live
+}
+
+// live returns what decides the patch; nothing where nothing is live.
+func (r *Request) live() (out []moment) {
+	format := r.Clip.Info.Format()
+	any := false
+	treat.Moments(format, r.Time.Frame(), func(t cover.Time, field frame.Field) {
+		if r.Woven || format.First == frame.Whole || t == r.Time {
+			out = append(out, moment{field, r.Document.At(t)})
+			any = any || len(out[len(out)-1].Live) > 0
+		}
+	})
+	if !any {
+		return nil
+	}
+	return out
+}
+
 // quick treats the view frame.
-func (p *Patches) quick(ctx context.Context, r Request, live []cover.Live) (Patch, error) {
+func (p *Patches) quick(ctx context.Context, r Request, live []moment) (Patch, error) {
+	if r.Woven && len(live) > 1 {
+		return Patch{}, errors.New("preview: a view frame has one field")
+	}
 	free, err := p.budget.Processor.Hold(ctx, r.Class, 1)
 	if err != nil {
 		return Patch{}, err
@@ -151,8 +178,9 @@ func (p *Patches) quick(ctx context.Context, r Request, live []cover.Live) (Patc
 	if err != nil {
 		return Patch{}, err
 	}
-	live = scaled(live, float64(pic.Width)/float64(r.Clip.Info.Width), float64(pic.Height)/float64(r.Clip.Info.Height))
-	patch, err := render(pic, live, p.References.Graphics(r.Document), r.Size, r.Matte)
+	now := scaled(live[0].Live, float64(pic.Width)/float64(r.Clip.Info.Width),
+		float64(pic.Height)/float64(r.Clip.Info.Height))
+	patch, err := render(pic, []moment{{frame.Whole, now}}, p.References.Graphics(r.Document), r.Size, r.Matte)
 	patch.Quick = true
 	return patch, err
 }
@@ -162,7 +190,7 @@ func (p *Patches) quick(ctx context.Context, r Request, live []cover.Live) (Patc
 const works = 4
 
 // render makes a patch when it is its turn.
-func (p *Patches) render(ctx context.Context, r Request, pic *frame.Picture, live []cover.Live,
+func (p *Patches) render(ctx context.Context, r Request, pic *frame.Picture, live []moment,
 	known *treat.References,
 ) (Patch, error) {
 	turn, err := p.budget.Processor.Hold(ctx, r.Class, 1)
@@ -230,20 +258,21 @@ func scaled(live []cover.Live, sx, sy float64) []cover.Live {
 	return out
 }
 
-func render(pic *frame.Picture, live []cover.Live, known *treat.References, view Size, matteOnly bool) (Patch, error) {
+func render(pic *frame.Picture, live []moment, known *treat.References, view Size, matteOnly bool) (Patch, error) {
 	sx, sy := float64(view.W)/float64(pic.Width), float64(view.H)/float64(pic.Height)
 	var patch Patch
-	for _, l := range live {
-		if r := raster.Bounds(l.Form, pic.Width, pic.Height); !r.Empty() {
-			patch.Regions = append(patch.Regions, scaleOut(r, sx, sy).Intersect(image.Rect(0, 0, view.W, view.H)))
+	for _, m := range live {
+		for _, l := range m.Live {
+			if r := raster.Bounds(l.Form, pic.Width, pic.Height); !r.Empty() {
+				patch.Regions = append(patch.Regions, scaleOut(r, sx, sy).Intersect(image.Rect(0, 0, view.W, view.H)))
+			}
 		}
 	}
 	patch.Regions = merge(patch.Regions)
 	if len(patch.Regions) == 0 {
 		return Patch{}, nil
 	}
-	pic = pic.Clone()
-	mattes := treat.Conceal(pic, live, known)
+	pic, matteOf := conceal(pic, live, known)
 	w, h := 0, 0
 	for _, r := range patch.Regions {
 		w, h = max(w, r.Dx()), h+r.Dy()
@@ -252,7 +281,7 @@ func render(pic *frame.Picture, live []cover.Live, known *treat.References, view
 	at := 0
 	for _, r := range patch.Regions {
 		src := scaleOut(r, 1/sx, 1/sy).Inset(-3).Intersect(pic.Rect())
-		rgba, matte := pic.RGBA(src), treat.Union(mattes, src)
+		rgba, matte := pic.RGBA(src), matteOf(src)
 		for y := src.Min.Y; y < src.Max.Y; y++ {
 			row := rgba.Pix[(y-src.Min.Y)*rgba.Stride:]
 			for x, v := range matte.Row(y) {
@@ -283,6 +312,35 @@ func render(pic *frame.Picture, live []cover.Live, known *treat.References, view
 		}
 	}
 	return patch, nil
+}
+
+// conceal returns what is shown of a picture: one of its fields, or both woven again; and
+// what tells the matte of a part of it.
+func conceal(pic *frame.Picture, live []moment, known *treat.References) (*frame.Picture,
+	func(image.Rectangle) frame.Plane,
+) {
+	out := pic.Clone()
+	mattes := make([][]frame.Plane, len(live))
+	for i, m := range live {
+		if m.Field == frame.Whole {
+			mattes[i] = treat.Conceal(out, m.Live, known)
+			continue
+		}
+		q := pic.Field(m.Field)
+		mattes[i] = treat.Conceal(q, m.Live, known)
+		if len(live) == 1 {
+			out = q
+		} else {
+			out.Weave(m.Field, q)
+		}
+	}
+	return out, func(part image.Rectangle) frame.Plane {
+		all := treat.Union(mattes[0], part)
+		for i, m := range live[1:] {
+			all.Weave(m.Field, treat.Union(mattes[i+1], part))
+		}
+		return all
+	}
 }
 
 // scaleOut returns the whole pixels that a scaled rectangle touches.

@@ -48,7 +48,7 @@ func TestPatchIsTheDelivery(t *testing.T) {
 	}
 	was := string(pic.Data)
 	for _, view := range []Size{{960, 540}, {640, 360}} {
-		p, err := render(pic, lives, nil, view, false)
+		p, err := render(pic, []moment{{frame.Whole, lives}}, nil, view, false)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -128,11 +128,11 @@ func BenchmarkPatch(b *testing.B) {
 				Matrix: frame.BT709,
 			}, nil)
 			rand.New(rand.NewSource(1)).Read(pic.Data)
-			l := []cover.Live{{Form: cover.Form{
+			l := []moment{{Live: []cover.Live{{Form: cover.Form{
 				Paths: []geom.Path{geom.Box(geom.Rect{Min: geom.Pt(200, 100), Max: geom.Pt(200, 100).Add(c.size)}).Map(
 					geom.Placement(geom.Pt(400, 300), geom.Point{}, 3, 1, 1))},
 				Soften: geom.Pt(6, 6),
-			}, Treatments: []cover.LiveTreatment{c.treat}}}
+			}, Treatments: []cover.LiveTreatment{c.treat}}}}}
 			for b.Loop() {
 				if _, err := render(pic, l, nil, c.view, false); err != nil {
 					b.Fatal(err)
@@ -163,7 +163,7 @@ func BenchmarkPatchThirty(b *testing.B) {
 		}, Treatments: []cover.LiveTreatment{t}})
 	}
 	for b.Loop() {
-		if _, err := render(pic, lives, nil, Size{1280, 720}, false); err != nil {
+		if _, err := render(pic, []moment{{frame.Whole, lives}}, nil, Size{1280, 720}, false); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -174,7 +174,7 @@ func BenchmarkPatchThirty(b *testing.B) {
 func carried(t *testing.T) (dir string, tr cover.Track) {
 	t.Helper()
 	dir = t.TempDir()
-	if err := os.MkdirAll(filepath.Dir(media.ViewPath(dir, 0)), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(media.View(dir, 0)), 0o755); err != nil {
 		t.Fatal(err)
 	}
 	tr = cover.Track{
@@ -213,7 +213,7 @@ func carried(t *testing.T) (dir string, tr cover.Track) {
 		if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: 95}); err != nil {
 			t.Fatal(err)
 		}
-		if err := os.WriteFile(media.ViewPath(dir, f), b.Bytes(), 0o644); err != nil {
+		if err := os.WriteFile(media.View(dir, cover.Time(f)), b.Bytes(), 0o644); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -285,7 +285,7 @@ func off(v uint32) int { return max(int(v>>8)-128, 128-int(v>>8)) }
 // are not there are black.
 func TestContact(t *testing.T) {
 	dir := t.TempDir()
-	if err := os.MkdirAll(filepath.Dir(media.ViewPath(dir, 0)), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(media.View(dir, 0)), 0o755); err != nil {
 		t.Fatal(err)
 	}
 	for f := range 3 {
@@ -295,7 +295,7 @@ func TestContact(t *testing.T) {
 		if err := jpeg.Encode(&b, img, nil); err != nil {
 			t.Fatal(err)
 		}
-		if err := os.WriteFile(media.ViewPath(dir, f), b.Bytes(), 0o644); err != nil {
+		if err := os.WriteFile(media.View(dir, cover.Time(f)), b.Bytes(), 0o644); err != nil {
 			t.Fatal(err)
 		}
 	}

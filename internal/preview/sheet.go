@@ -56,7 +56,7 @@ func Contact(ctx context.Context, s Sheet) ([]byte, error) {
 		slots <- struct{}{}
 		wg.Go(func() {
 			defer func() { <-slots }()
-			if pic, err := view(media.ViewPath(s.Dir, s.From+f)); err == nil {
+			if pic, err := view(media.View(s.Dir, cover.Time(s.From+f))); err == nil {
 				s.cell(out, f, pic)
 			}
 		})
@@ -74,7 +74,7 @@ func Contact(ctx context.Context, s Sheet) ([]byte, error) {
 func (s *Sheet) cell(out *image.RGBA, f int, pic *frame.Picture) {
 	sx, sy := float64(pic.Width)/float64(s.Width), float64(pic.Height)/float64(s.Height)
 	if !s.Clean {
-		treat.Conceal(pic, scaled(s.Document.At(f), sx, sy), s.References)
+		treat.Conceal(pic, scaled(s.Document.At(cover.Time(f)), sx, sy), s.References)
 	}
 	part := scaleOut(s.Place(f), sx, sy).Intersect(pic.Rect())
 	if part.Empty() {

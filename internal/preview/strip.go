@@ -63,14 +63,14 @@ func Strip(ctx context.Context, s Steady) ([]byte, error) {
 	var wg sync.WaitGroup
 	slots := make(chan struct{}, 2)
 	for f := s.First; f <= s.Last && ctx.Err() == nil; f++ {
-		if s.Track.Poses.State(f) == '-' {
+		if s.Track.Poses.State(cover.Time(f)) == '-' {
 			continue
 		}
 		slots <- struct{}{}
 		wg.Go(func() {
 			defer func() { <-slots }()
 			x0 := (f - s.First) * w
-			if s.draw(out, x0, f) && reference != nil {
+			if s.draw(out, x0, cover.Time(f)) && reference != nil {
 				differ(out, x0, reference)
 			}
 		})
@@ -82,8 +82,8 @@ func Strip(ctx context.Context, s Steady) ([]byte, error) {
 }
 
 // draw draws a frame's cell, unless its view frame is not there.
-func (s *Steady) draw(out *image.RGBA, x0, f int) bool {
-	pic, err := view(media.ViewPath(s.Dir, s.From+f))
+func (s *Steady) draw(out *image.RGBA, x0 int, t cover.Time) bool {
+	pic, err := view(media.View(s.Dir, t+cover.Time(s.From)))
 	if err != nil {
 		return false
 	}
@@ -91,7 +91,7 @@ func (s *Steady) draw(out *image.RGBA, x0, f int) bool {
 		float64(pic.Width) / float64(s.Width), 0, 0, 0, float64(pic.Height) / float64(s.Height), 0, 0, 0,
 		1,
 	}
-	cell(out, x0, CellW*s.Scale, CellH*s.Scale, pic, s.Track, small.Mul(s.Track.Map(f)))
+	cell(out, x0, CellW*s.Scale, CellH*s.Scale, pic, s.Track, small.Mul(s.Track.Map(t)))
 	return true
 }
 

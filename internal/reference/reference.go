@@ -85,9 +85,9 @@ func (m *Maker) surveys(source string, d *cover.Document, span cover.Span) []sur
 		if c.Inverted || c.Span.Last < span.First || span.Last < c.Span.First {
 			continue
 		}
-		l, ok := c.At(min(max(span.First, c.Span.First), c.Span.Last))
+		l, ok := c.At(cover.Time(min(max(span.First, c.Span.First), c.Span.Last)))
 		if !ok {
-			l, ok = c.At(c.Span.First) // a treatment may be keyed to nothing on that frame
+			l, ok = c.At(cover.Time(c.Span.First)) // a treatment may be keyed to nothing on that frame
 		}
 		if !ok || !treat.Wants(&l) {
 			continue
@@ -105,8 +105,8 @@ func (m *Maker) surveys(source string, d *cover.Document, span cover.Span) []sur
 func newSurvey(source string, d *cover.Document, c *cover.Cover) survey {
 	s := survey{cover: c.ID, frames: treat.SampleFrames(d, c)}
 	for k, f := range s.frames {
-		s.lives = append(s.lives, c.Shape(f))
-		if abs(f-c.Drawn()) < abs(s.frames[s.from]-c.Drawn()) {
+		s.lives = append(s.lives, c.Shape(cover.Time(f)))
+		if drawn := c.Drawn().Frame(); abs(f-drawn) < abs(s.frames[s.from]-drawn) {
 			s.from = k
 		}
 	}
@@ -271,7 +271,7 @@ func (m *Maker) survey(ctx context.Context, source string, clip media.Clip, all 
 	err := m.pick(ctx, source, clip, slices.Compact(frames), func(f int, pic *frame.Picture) error {
 		for i, s := range all {
 			if _, here := slices.BinarySearch(s.frames, f); here && made[i] != nil {
-				made[i].Add(pic)
+				made[i].Add(pic.Field(pic.First)) // of a woven one what was taken at the frame's time
 			}
 		}
 		if _, here := slices.BinarySearch(more, f); here {

@@ -294,7 +294,7 @@ func (s *server) shown(ctx context.Context, shot string, f int, after bool) (*fr
 	}
 	defer free()
 	pic = pic.Clone()
-	treat.Conceal(pic, doc.At(f), known)
+	treat.Frame(pic, doc, f, known)
 	return pic, doc, nil
 }
 
@@ -346,7 +346,7 @@ func stillOf(pic *frame.Picture, part image.Rectangle) image.Image {
 func around(d *cover.Document, item string, f int, all image.Rectangle) image.Rectangle {
 	var b image.Rectangle
 	for _, c := range d.Hiding(item) {
-		for _, p := range c.Paths(f) {
+		for _, p := range c.Paths(cover.Time(f)) {
 			r := p.Bounds()
 			b = b.Union(image.Rect(int(r.Min.X), int(r.Min.Y), int(r.Max.X)+1, int(r.Max.Y)+1))
 		}

@@ -23,6 +23,8 @@ import (
 	tus "github.com/tus/tusd/v2/pkg/handler"
 	"golang.org/x/exp/slog"
 
+	"celator/core/cover"
+	"celator/core/treat"
 	"celator/internal/budget"
 	"celator/internal/media"
 	"celator/internal/storage"
@@ -84,12 +86,12 @@ func (s *server) roomFor(size int64) error {
 
 // view serves a view frame, which never changes once it is there.
 func (s *server) view(w http.ResponseWriter, r *http.Request) {
-	f, err := strconv.Atoi(strings.TrimSuffix(chi.URLParam(r, "frame"), ".jpg"))
-	if err != nil || f < 0 {
+	t, err := moment(strings.TrimSuffix(chi.URLParam(r, "frame"), ".jpg"))
+	if err != nil {
 		refuse(w, http.StatusNotFound, "There is no such frame.")
 		return
 	}
-	file, err := os.Open(media.ViewPath(s.Library.Dir(chi.URLParam(r, "id")), f))
+	file, err := os.Open(media.View(s.Library.Dir(chi.URLParam(r, "id")), t))
 	if err != nil {
 		refuse(w, http.StatusNotFound, "This frame's picture is not made yet.")
 		return
@@ -100,14 +102,24 @@ func (s *server) view(w http.ResponseWriter, r *http.Request) {
 	http.ServeContent(w, r, "", time.Time{}, file)
 }
 
-// fullFrame serves a frame at the source's size, from its decoded samples.
+// moment reads a frame's number, or that of its second field, which ends in .5.
+func moment(s string) (cover.Time, error) {
+	v, err := strconv.ParseFloat(s, 64)
+	if t := cover.Time(v); err == nil && t >= 0 && t <= cover.MaxFrames && t*2 == cover.Time((2*t).Frame()) {
+		return t, nil
+	}
+	return 0, store.ErrNone
+}
+
+// fullFrame serves a frame at the source's size, from its decoded samples: of a woven picture
+// one field, or both.
 func (s *server) fullFrame(w http.ResponseWriter, r *http.Request) {
-	f, err := strconv.Atoi(chi.URLParam(r, "frame"))
-	if err != nil || f < 0 {
+	t, err := moment(chi.URLParam(r, "frame"))
+	if err != nil {
 		refuse(w, http.StatusNotFound, "There is no such frame.")
 		return
 	}
-	b, err := s.wholeFrame(r.Context(), chi.URLParam(r, "id"), f)
+	b, err := s.wholeFrame(r.Context(), chi.URLParam(r, "id"), t, r.URL.Query().Get("woven") != "")
 	if err != nil {
 		failed(w, err)
 		return
@@ -117,19 +129,19 @@ func (s *server) fullFrame(w http.ResponseWriter, r *http.Request) {
 	w.Write(b)
 }
 
-func (s *server) wholeFrame(ctx context.Context, source string, f int) ([]byte, error) {
+func (s *server) wholeFrame(ctx context.Context, source string, t cover.Time, woven bool) ([]byte, error) {
 	src, err := s.Store.Source(ctx, source)
 	if err != nil {
 		return nil, err
 	}
-	if f >= src.Frames {
+	if t.Frame() >= src.Frames {
 		return nil, store.ErrNone
 	}
 	clip, err := s.Library.Clip(src)
 	if err != nil {
 		return nil, err
 	}
-	pic, err := s.Patches.Frames.Get(ctx, budget.Soon, src.ID, clip, f)
+	pic, err := s.Patches.Frames.Get(ctx, budget.Soon, src.ID, clip, t.Frame())
 	if err != nil {
 		return nil, err
 	}
@@ -143,6 +155,9 @@ func (s *server) wholeFrame(ctx context.Context, source string, f int) ([]byte, 
 		return nil, err
 	}
 	defer turn()
+	if !woven {
+		pic = treat.FieldAt(pic, t)
+	}
 	var out bytes.Buffer
 	err = jpeg.Encode(&out, pic.RGBA(pic.Rect()), &jpeg.Options{Quality: 95})
 	return out.Bytes(), err

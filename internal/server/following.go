@@ -18,6 +18,7 @@ import (
 	"celator/core/cover"
 	"celator/core/geom"
 	"celator/core/track"
+	"celator/core/treat"
 	"celator/internal/budget"
 	"celator/internal/follow"
 	"celator/internal/preview"
@@ -52,7 +53,7 @@ type (
 		To    int         `json:"to" minimum:"0" doc:"both included"`
 		Base  string      `json:"base,omitempty" doc:"the attempt whose poses hold on the other frames, and from which following goes on"`
 		Ride  string      `json:"ride,omitempty" doc:"a cover that is put on the track when it has been followed"`
-		At    int         `json:"at,omitempty" minimum:"0" doc:"as it lies on this frame"`
+		At    cover.Time  `json:"at,omitempty" minimum:"0" doc:"as it lies on this frame"`
 		Take  bool        `json:"take,omitempty" doc:"the document takes what was found, even when nobody waits for it"`
 		// Compare also follows back, and lets those that an editor waits for go first.
 		Compare bool `json:"compare,omitempty" doc:"one of several to choose from: also followed back, after those somebody waits for"`
@@ -69,7 +70,7 @@ type (
 		Least       float64  `json:"least" minimum:"0" maximum:"100000" doc:"the smallest area that is held out, px²"`
 	}
 	assessBody struct {
-		Frame   int          `json:"frame" minimum:"0"`
+		Frame   cover.Time   `json:"frame" minimum:"0"`
 		Surface []geom.Point `json:"surface" minItems:"3" maxItems:"2000"`
 		Model   string       `json:"model" enum:"translation,similarity,affine,perspective"`
 	}
@@ -246,7 +247,7 @@ func (s *server) findForeground(ctx context.Context, in *struct {
 	track := *t
 	track.Poses = nil
 	a.Spec.V = store.AttemptSpec{
-		Track: track, From: b.From, To: b.To, Author: asker(ctx),
+		Track: track, From: b.From, To: b.To, Author: asker(ctx), Fields: d.Fields,
 		Foreground: &store.ForegroundSpec{Proposed: p, Cover: b.Cover, Name: b.Name, For: b.For},
 	}
 	if err := s.Store.AddAttempt(ctx, a); err != nil {
@@ -260,8 +261,8 @@ func (s *server) findForeground(ctx context.Context, in *struct {
 func (s *server) foregroundMatte(w http.ResponseWriter, req *http.Request) {
 	ctx := req.Context()
 	number, err := strconv.Atoi(chi.URLParam(req, "revision"))
-	f, err2 := strconv.Atoi(chi.URLParam(req, "frame"))
-	if err != nil || err2 != nil || number < 0 || f < 0 {
+	f, err2 := moment(chi.URLParam(req, "frame"))
+	if err != nil || err2 != nil || number < 0 {
 		refuse(w, http.StatusNotFound, "There is no such frame.")
 		return
 	}
@@ -276,7 +277,7 @@ func (s *server) foregroundMatte(w http.ResponseWriter, req *http.Request) {
 		return
 	}
 	c := d.Find(chi.URLParam(req, "cover"))
-	if c == nil || len(c.HoldsOut) == 0 || f >= d.Frames {
+	if c == nil || len(c.HoldsOut) == 0 || f.Frame() >= d.Frames {
 		refuse(w, http.StatusNotFound, "There is no such holdout.")
 		return
 	}
@@ -311,19 +312,23 @@ func (s *server) foregroundMattes(w http.ResponseWriter, req *http.Request) {
 			Name:   fmt.Sprintf("matte-%06d.png", f),
 			Method: zip.Store,
 		}) // packed already
-		if err != nil || png.Encode(to, preview.Foreground(c.Foreground(f), d.Width, d.Height, d.Width, d.Height)) != nil {
+		if err != nil {
+			return
+		}
+		matte := preview.Foreground(c.Foreground(cover.Time(f)), d.Width, d.Height, d.Width, d.Height)
+		if png.Encode(to, matte) != nil {
 			return
 		}
 	}
 }
 
 // frames prepares a shot's frame for a tracker.
-func (s *server) prepared(ctx context.Context, r readable, f int) (track.Frame, error) {
-	pic, err := s.Patches.Frames.Get(ctx, budget.Now, r.id, r.clip, f)
+func (s *server) prepared(ctx context.Context, r readable, t cover.Time) (track.Frame, error) {
+	pic, err := s.Patches.Frames.Get(ctx, budget.Now, r.id, r.clip, t.Frame())
 	if err != nil {
 		return track.Frame{}, err
 	}
-	return track.Prepare(follow.Luma.Of(pic))
+	return track.Prepare(follow.Luma.Of(treat.FieldAt(pic, t)))
 }
 
 func (s *server) assess(ctx context.Context, in *struct {
@@ -336,8 +341,8 @@ func (s *server) assess(ctx context.Context, in *struct {
 		return nil, err
 	}
 	b := in.Body
-	if b.Frame >= r.shot.Frames {
-		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("The shot has no frame %d.", b.Frame))
+	if b.Frame.Frame() >= r.shot.Frames {
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("The shot has no frame %v.", b.Frame))
 	}
 	frame, err := s.prepared(ctx, r, b.Frame)
 	if err != nil {
@@ -364,7 +369,7 @@ func (s *server) assess(ctx context.Context, in *struct {
 	}
 	// What lies around and moves alike over the next frames may help.
 	var next []track.Frame
-	for f := b.Frame + 1; f < r.shot.Frames && len(next) < 4; f++ {
+	for f := b.Frame + 1; f.Frame() < r.shot.Frames && len(next) < 4; f++ {
 		if g, err := s.prepared(ctx, r, f); err == nil {
 			next = append(next, g)
 		}

@@ -70,27 +70,27 @@ func (s *server) revision(ctx context.Context, shot string, number int) (*cover.
 
 // wish is how a patch is wanted.
 type wish struct {
-	full, matte, quick bool
-	class              budget.Class
+	full, matte, quick, woven bool
+	class                     budget.Class
 }
 
 // make returns the patch of a document's covers at a frame of a shot.
-func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f int, as wish) (*patchOut, error) {
+func (s *server) make(ctx context.Context, shot string, doc *cover.Document, t cover.Time, as wish) (*patchOut, error) {
 	r, err := s.reading(ctx, shot)
 	if err != nil {
 		return nil, err
 	}
-	if f < 0 || f >= r.shot.Frames {
-		return nil, huma.Error404NotFound(fmt.Sprintf("The shot has no frame %d.", f))
+	if t < 0 || t.Frame() >= r.shot.Frames {
+		return nil, huma.Error404NotFound(fmt.Sprintf("The shot has no frame %v.", t))
 	}
-	ask := preview.Request{ID: r.id, Clip: r.clip, Frame: f, Document: doc, Class: as.class}
+	ask := preview.Request{ID: r.id, Clip: r.clip, Time: t, Woven: as.woven, Document: doc, Class: as.class}
 	ask.Size.W, ask.Size.H = r.clip.Info.ViewSize()
 	ask.Matte = as.matte
 	if as.full {
 		ask.Size = preview.Size{W: r.clip.Info.Width, H: r.clip.Info.Height}
 	}
 	if as.quick && !as.full {
-		ask.Quick = media.ViewPath(s.Library.Dir(r.src.ID), r.shot.First+f)
+		ask.Quick = media.View(s.Library.Dir(r.src.ID), cover.Time(r.shot.First)+t)
 	}
 	begun := time.Now()
 	p, err := s.Patches.Make(ctx, ask)
@@ -119,26 +119,27 @@ func (s *server) make(ctx context.Context, shot string, doc *cover.Document, f i
 
 func (s *server) patch(ctx context.Context, in *struct {
 	ByID
-	Revision int  `path:"revision" minimum:"0"`
-	Frame    int  `path:"frame" minimum:"0"`
-	Full     bool `query:"full" doc:"at the source's size instead of the view's"`
-	Matte    bool `query:"matte" doc:"the combined matte, as grey, instead of the concealed picture"`
-	Prepare  bool `query:"prepare" doc:"make it and keep it at hand, but send nothing"`
-	Quick    bool `query:"quick" doc:"where the decoded frame is not at hand, treat the view frame instead and say so"`
+	Revision int     `path:"revision" minimum:"0"`
+	Frame    float64 `path:"frame" minimum:"0" doc:"or a half more, for its second field"`
+	Full     bool    `query:"full" doc:"at the source's size instead of the view's"`
+	Matte    bool    `query:"matte" doc:"the combined matte, as grey, instead of the concealed picture"`
+	Woven    bool    `query:"woven" doc:"of interlaced pictures both fields of the frame, instead of one"`
+	Prepare  bool    `query:"prepare" doc:"make it and keep it at hand, but send nothing"`
+	Quick    bool    `query:"quick" doc:"where the decoded frame is not at hand, treat the view frame instead and say so"`
 },
 ) (*patchOut, error) {
 	doc, err := s.revision(ctx, in.ID, in.Revision)
 	if err != nil {
 		return nil, err
 	}
-	as := wish{in.Full, in.Matte, in.Quick && !in.Prepare, budget.Soon}
+	as := wish{in.Full, in.Matte, in.Quick && !in.Prepare, in.Woven, budget.Soon}
 	switch {
 	case in.Prepare:
 		as.class = budget.Later
 	case as.quick:
 		as.class = budget.Now
 	}
-	out, err := s.make(ctx, in.ID, doc, in.Frame, as)
+	out, err := s.make(ctx, in.ID, doc, cover.Time(in.Frame), as)
 	if err == nil && in.Prepare {
 		return &patchOut{Status: http.StatusNoContent, CacheControl: "no-store"}, nil
 	}
@@ -149,10 +150,11 @@ func (s *server) previewPatch(ctx context.Context, in *struct {
 	ByID
 	Body struct {
 		EditBody
-		Frame int  `json:"frame" minimum:"0"`
-		Full  bool `json:"full,omitempty"`
-		Matte bool `json:"matte,omitempty"`
-		Exact bool `json:"exact,omitempty" doc:"wait for what is exact, however long that takes"`
+		Frame cover.Time `json:"frame" minimum:"0"`
+		Woven bool       `json:"woven,omitempty" doc:"of interlaced pictures both fields of the frame, instead of one"`
+		Full  bool       `json:"full,omitempty"`
+		Matte bool       `json:"matte,omitempty"`
+		Exact bool       `json:"exact,omitempty" doc:"wait for what is exact, however long that takes"`
 	}
 },
 ) (*patchOut, error) {
@@ -164,7 +166,9 @@ func (s *server) previewPatch(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	out, err := s.make(ctx, in.ID, doc, in.Body.Frame, wish{in.Body.Full, in.Body.Matte, !in.Body.Exact, budget.Now})
+	out, err := s.make(ctx, in.ID, doc, in.Body.Frame, wish{
+		in.Body.Full, in.Body.Matte, !in.Body.Exact, in.Body.Woven, budget.Now,
+	})
 	if err == nil {
 		out.CacheControl = "no-store"
 	}

@@ -9,6 +9,7 @@ import (
 
 	"celator/core/check"
 	"celator/core/cover"
+	"celator/core/frame"
 	"celator/core/treat"
 	"celator/internal/budget"
 )
@@ -25,8 +26,8 @@ func (s *server) through(ctx context.Context, in *struct {
 	ByID
 	Body struct {
 		EditBodyAny
-		Frame int    `json:"frame" minimum:"0"`
-		Cover string `json:"cover"`
+		Frame cover.Time `json:"frame" minimum:"0"`
+		Cover string     `json:"cover"`
 	}
 },
 ) (*body[throughView], error) {
@@ -43,11 +44,12 @@ func (s *server) through(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	f := in.Body.Frame
+	t := in.Body.Frame
+	f := t.Frame()
 	if f >= r.shot.Frames {
 		return nil, huma.Error404NotFound(fmt.Sprintf("The shot has no frame %d.", f))
 	}
-	live := slices.DeleteFunc(doc.At(f), func(l cover.Live) bool { return l.Cover != in.Body.Cover })
+	live := slices.DeleteFunc(doc.At(t), func(l cover.Live) bool { return l.Cover != in.Body.Cover })
 	if len(live) == 0 {
 		return &body[throughView]{throughView{From: check.ReadableFrom}}, nil
 	}
@@ -69,6 +71,9 @@ func (s *server) through(ctx context.Context, in *struct {
 		return nil, problem(err)
 	}
 	defer turn()
+	if was.First != frame.Whole {
+		was = treat.FieldAt(was, t)
+	}
 	now := was.Clone()
 	mattes := treat.Conceal(now, live, known)
 	out := throughView{From: check.ReadableFrom}

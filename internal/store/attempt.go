@@ -43,9 +43,10 @@ type AttemptSpec struct {
 	To      int         `json:"to"`   // both included
 	Base    string      `json:"base"` // the attempt whose poses hold elsewhere, if any
 	Ride    string      `json:"ride"` // a cover that is then put on the track
-	At      int         `json:"at"`   // as it lies on this frame
+	At      cover.Time  `json:"at"`   // as it lies on this frame
 	Take    bool        `json:"take"` // the document takes the poses when it has ended
 	Compare bool        `json:"compare"`
+	Fields  bool        `json:"fields,omitempty"` // mattes are of fields, two for each frame
 	Author  string      `json:"author"`
 	// Front, when given, makes it a run that looks for what passes in front of the
 	// track's surface, instead of following it.

@@ -21,6 +21,7 @@ type ForegroundSpec struct {
 type matteRow struct {
 	Attempt string   `db:"attempt"`
 	State   string   `db:"state"`
+	Fields  bool     `db:"fields"`
 	Frame   int      `db:"frame"`
 	X       int      `db:"x"`
 	Y       int      `db:"y"`
@@ -75,7 +76,8 @@ func (s *Store) mattes(ctx context.Context, db sqlx.QueryerContext, runs []strin
 		png = "png"
 	}
 	var rows []matteRow
-	if err := sqlx.SelectContext(ctx, db, &rows, `SELECT m.attempt, a.state, m.frame, m.x, m.y, m.share, m.dx, m.dy, `+png+
+	if err := sqlx.SelectContext(ctx, db, &rows, `SELECT m.attempt, a.state,
+		coalesce((a.spec->>'fields')::boolean, false) AS fields, m.frame, m.x, m.y, m.share, m.dx, m.dy, `+png+
 		` AS png FROM matte m JOIN attempt a ON a.id = m.attempt WHERE m.attempt = ANY($1) ORDER BY m.attempt, m.frame`,
 		unknown); err != nil {
 		return nil, err
@@ -97,13 +99,19 @@ func (s *Store) mattes(ctx context.Context, db sqlx.QueryerContext, runs []strin
 
 // matteFrames are one run's rows, in the order of frames; frames between that have none are empty.
 func matteFrames(rows []matteRow) *cover.Mattes {
-	m := &cover.Mattes{First: rows[0].Frame, Frames: make([]cover.MatteFrame, rows[len(rows)-1].Frame-rows[0].Frame+1)}
+	first, last := rows[0].Frame, rows[len(rows)-1].Frame
+	m := &cover.Mattes{Fields: rows[0].Fields, First: first}
+	if m.Fields { // from the first field of a frame on
+		first -= first % 2
+		m.First = first / 2
+	}
+	m.Frames = make([]cover.MatteFrame, last-first+1)
 	for _, r := range rows {
 		g := cover.MatteFrame{X: r.X, Y: r.Y, Share: r.Share, PNG: r.PNG}
 		if r.DX != nil && r.DY != nil {
 			g.Move = &geom.Point{X: *r.DX, Y: *r.DY}
 		}
-		m.Frames[r.Frame-m.First] = g
+		m.Frames[r.Frame-first] = g
 	}
 	return m
 }

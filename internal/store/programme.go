@@ -242,5 +242,7 @@ func (s *Store) Reel(ctx context.Context, shot string) (sh Shot, src Source, err
 
 // Document returns an empty document for some of a source's pictures.
 func (s Source) Document(frames int) *cover.Document {
-	return cover.New(s.Info.V.Width, s.Info.V.Height, frames)
+	d := cover.New(s.Info.V.Width, s.Info.V.Height, frames)
+	d.Fields = s.Info.V.First() != ""
+	return d
 }

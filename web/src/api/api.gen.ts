@@ -887,7 +887,7 @@ export interface components {
              * @enum {string}
              */
             do: "addKey";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             lane: string;
         };
@@ -898,7 +898,7 @@ export interface components {
              * @enum {string}
              */
             do: "addOutline";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             outline: components["schemas"]["Outline"];
         };
@@ -943,7 +943,7 @@ export interface components {
             state: "todo" | "work" | "ready" | "back" | "approved" | "waived";
         };
         AssessBody: {
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             /** @enum {string} */
             model: "translation" | "similarity" | "affine" | "perspective";
@@ -1115,13 +1115,13 @@ export interface components {
             lane: string;
             /** Format: double */
             number?: number;
-            /** Format: int64 */
+            /** Format: double */
             offset: number;
             placement?: components["schemas"]["Placement"];
         };
         Cover: {
             crossing?: number[];
-            /** Format: int64 */
+            /** Format: double */
             from?: number;
             grow: number | {
                 keys: components["schemas"]["ValueKey"][];
@@ -1267,6 +1267,7 @@ export interface components {
         };
         Document: {
             covers: components["schemas"]["Cover"][];
+            fields?: boolean;
             /** Format: int64 */
             frames: number;
             graphics?: components["schemas"]["Graphic"][];
@@ -1433,7 +1434,7 @@ export interface components {
              * @enum {string}
              */
             do: "fit";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             /**
              * Format: int64
@@ -1446,7 +1447,7 @@ export interface components {
         };
         FollowBody: {
             /**
-             * Format: int64
+             * Format: double
              * @description as it lies on this frame
              */
             at?: number;
@@ -1545,7 +1546,7 @@ export interface components {
              * @enum {string}
              */
             do: "hold";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
         };
         HoldOutOf: {
@@ -1754,6 +1755,8 @@ export interface components {
             y: number;
         };
         Mattes: {
+            /** @description there are two for each frame, one of each field */
+            fields?: boolean;
             /** Format: int64 */
             first: number;
             frames: components["schemas"]["MatteFrame"][];
@@ -1769,7 +1772,7 @@ export interface components {
         };
         MoveKeys: {
             /**
-             * Format: int64
+             * Format: double
              * @description frames
              */
             by: number;
@@ -1842,7 +1845,7 @@ export interface components {
              * @enum {string}
              */
             do: "paste";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             keys: components["schemas"]["Copied"][];
         };
@@ -1858,7 +1861,7 @@ export interface components {
         PathKey: {
             /** @enum {string} */
             ease?: "" | "held" | "eased";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             knots: components["schemas"]["Knot"][];
         };
@@ -1871,7 +1874,7 @@ export interface components {
              * @enum {string}
              */
             do: "place";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             placement: components["schemas"]["Placement"];
             /**
@@ -1900,7 +1903,7 @@ export interface components {
         PlacementKey: {
             /** @enum {string} */
             ease?: "" | "held" | "eased";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             free?: components["schemas"]["Parts"];
             move: components["schemas"]["Point"];
@@ -1917,6 +1920,8 @@ export interface components {
         Poses: {
             confidence: number[];
             corners: number[][];
+            /** @description there are two for each frame, one of each field */
+            fields?: boolean;
             /** Format: int64 */
             first: number;
             places?: number[][];
@@ -1932,12 +1937,14 @@ export interface components {
             commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetGraphic"])[];
             /** @description wait for what is exact, however long that takes */
             exact?: boolean;
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             full?: boolean;
             /** @description names the change: sent again, because its answer was lost, it is not made again */
             key?: string;
             matte?: boolean;
+            /** @description of interlaced pictures both fields of the frame, instead of one */
+            woven?: boolean;
         };
         Programme: {
             /** Format: date-time */
@@ -2114,7 +2121,7 @@ export interface components {
              * @enum {string}
              */
             do: "reshape";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             /** @description of the outline */
             id: string;
@@ -2170,7 +2177,7 @@ export interface components {
              * @enum {string}
              */
             do: "ride";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             /** @description of the track */
             id: string;
@@ -2223,7 +2230,7 @@ export interface components {
              */
             do: "set";
             /**
-             * Format: int64
+             * Format: double
              * @description that the number holds on; keys elsewhere change as much
              */
             frame?: number;
@@ -2318,7 +2325,7 @@ export interface components {
             base: number;
             commands?: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetGraphic"])[];
             cover: string;
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
         };
         SmoothKnots: {
@@ -2386,7 +2393,7 @@ export interface components {
         Stroke: {
             add: boolean;
             /**
-             * Format: int64
+             * Format: double
              * @description on which it was painted
              */
             frame: number;
@@ -2493,7 +2500,7 @@ export interface components {
              */
             channel: "luma" | "red" | "green" | "blue" | "best";
             /**
-             * Format: int64
+             * Format: double
              * @description the first anchor: the surface's coordinates are the picture's on this frame
              */
             frame: number;
@@ -2515,7 +2522,7 @@ export interface components {
         TrackAnchor: {
             /** @description of a surface */
             corners: components["schemas"]["Point"][];
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             /** @description where the points of a track of points lie, instead of corners */
             points?: components["schemas"]["Point"][];
@@ -2601,7 +2608,7 @@ export interface components {
         ValueKey: {
             /** @enum {string} */
             ease?: "" | "held" | "eased";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             /** Format: double */
             value: number;
@@ -3969,6 +3976,8 @@ export interface operations {
                 full?: boolean;
                 /** @description the combined matte, as grey, instead of the concealed picture */
                 matte?: boolean;
+                /** @description of interlaced pictures both fields of the frame, instead of one */
+                woven?: boolean;
                 /** @description make it and keep it at hand, but send nothing */
                 prepare?: boolean;
                 /** @description where the decoded frame is not at hand, treat the view frame instead and say so */
@@ -3978,6 +3987,7 @@ export interface operations {
             path: {
                 id: string;
                 revision: number;
+                /** @description or a half more, for its second field */
                 frame: number;
             };
             cookie?: never;

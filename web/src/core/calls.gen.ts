@@ -747,7 +747,7 @@ export interface components {
              * @enum {string}
              */
             do: "addKey";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             lane: string;
         };
@@ -758,7 +758,7 @@ export interface components {
              * @enum {string}
              */
             do: "addOutline";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             outline: components["schemas"]["Outline"];
         };
@@ -805,7 +805,7 @@ export interface components {
             lane: string;
             /** Format: double */
             number?: number;
-            /** Format: int64 */
+            /** Format: double */
             offset: number;
             placement?: components["schemas"]["Placement"];
         };
@@ -815,7 +815,7 @@ export interface components {
         };
         Cover: {
             crossing?: number[];
-            /** Format: int64 */
+            /** Format: double */
             from?: number;
             grow: number | {
                 keys: components["schemas"]["ValueKey"][];
@@ -848,7 +848,7 @@ export interface components {
         };
         CoverOnFrame: {
             cover: string;
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
         };
         CoverShape: {
@@ -867,6 +867,7 @@ export interface components {
         };
         Document: {
             covers: components["schemas"]["Cover"][];
+            fields?: boolean;
             /** Format: int64 */
             frames: number;
             graphics?: components["schemas"]["Graphic"][];
@@ -928,7 +929,7 @@ export interface components {
              * @enum {string}
              */
             do: "fit";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             /**
              * Format: int64
@@ -958,9 +959,9 @@ export interface components {
         GhostRequest: {
             attempt: string;
             cover: string;
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
-            /** Format: int64 */
+            /** Format: double */
             from: number;
             track: components["schemas"]["Track"];
         };
@@ -989,7 +990,7 @@ export interface components {
              * @enum {string}
              */
             do: "hold";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
         };
         HoldOutOf: {
@@ -1124,6 +1125,8 @@ export interface components {
             y: number;
         };
         Mattes: {
+            /** @description there are two for each frame, one of each field */
+            fields?: boolean;
             /** Format: int64 */
             first: number;
             frames: components["schemas"]["MatteFrame"][];
@@ -1138,7 +1141,7 @@ export interface components {
         };
         MoveKeys: {
             /**
-             * Format: int64
+             * Format: double
              * @description frames
              */
             by: number;
@@ -1193,7 +1196,7 @@ export interface components {
         };
         NearestRequest: {
             cover: string;
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             point: components["schemas"]["Point"];
         };
@@ -1202,7 +1205,7 @@ export interface components {
             cover: string;
         };
         OnFrame: {
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
         };
         Outline: {
@@ -1213,7 +1216,7 @@ export interface components {
         };
         OutlineRequest: {
             box: components["schemas"]["Rect"];
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             id: string;
             /** @enum {string} */
@@ -1248,7 +1251,7 @@ export interface components {
              * @enum {string}
              */
             do: "paste";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             keys: components["schemas"]["Copied"][];
         };
@@ -1271,7 +1274,7 @@ export interface components {
         PathKey: {
             /** @enum {string} */
             ease?: "" | "held" | "eased";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             knots: components["schemas"]["Knot"][];
         };
@@ -1287,7 +1290,7 @@ export interface components {
              * @enum {string}
              */
             do: "place";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             placement: components["schemas"]["Placement"];
             /**
@@ -1307,7 +1310,7 @@ export interface components {
         PlacementKey: {
             /** @enum {string} */
             ease?: "" | "held" | "eased";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             free?: components["schemas"]["Parts"];
             move: components["schemas"]["Point"];
@@ -1323,7 +1326,7 @@ export interface components {
         };
         PosedRequest: {
             cover: string;
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             size: components["schemas"]["Point"];
             /** Format: double */
@@ -1332,6 +1335,8 @@ export interface components {
         Poses: {
             confidence: number[];
             corners: number[][];
+            /** @description there are two for each frame, one of each field */
+            fields?: boolean;
             /** Format: int64 */
             first: number;
             places?: number[][];
@@ -1468,7 +1473,7 @@ export interface components {
              * @enum {string}
              */
             do: "reshape";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             /** @description of the outline */
             id: string;
@@ -1489,7 +1494,7 @@ export interface components {
              * @enum {string}
              */
             do: "ride";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             /** @description of the track */
             id: string;
@@ -1553,7 +1558,7 @@ export interface components {
              */
             do: "set";
             /**
-             * Format: int64
+             * Format: double
              * @description that the number holds on; keys elsewhere change as much
              */
             frame?: number;
@@ -1647,7 +1652,7 @@ export interface components {
             last: number;
         };
         StretchRequest: {
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             span: components["schemas"]["Span"];
             track: components["schemas"]["Track"];
@@ -1655,7 +1660,7 @@ export interface components {
         Stroke: {
             add: boolean;
             /**
-             * Format: int64
+             * Format: double
              * @description on which it was painted
              */
             frame: number;
@@ -1747,7 +1752,7 @@ export interface components {
              */
             channel: "luma" | "red" | "green" | "blue" | "best";
             /**
-             * Format: int64
+             * Format: double
              * @description the first anchor: the surface's coordinates are the picture's on this frame
              */
             frame: number;
@@ -1769,14 +1774,14 @@ export interface components {
         TrackAnchor: {
             /** @description of a surface */
             corners: components["schemas"]["Point"][];
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             /** @description where the points of a track of points lie, instead of corners */
             points?: components["schemas"]["Point"][];
         };
         TrackOnFrame: {
             attempt: string;
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             track: components["schemas"]["Track"];
         };
@@ -1893,14 +1898,14 @@ export interface components {
         ValueKey: {
             /** @enum {string} */
             ease?: "" | "held" | "eased";
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             /** Format: double */
             value: number;
         };
         WarpRequest: {
             cover: string;
-            /** Format: int64 */
+            /** Format: double */
             frame: number;
             from: components["schemas"]["Point"][];
             to: components["schemas"]["Point"][];
