@@ -1,6 +1,10 @@
 package cover
 
-import "celator/core/geom"
+import (
+	"strings"
+
+	"celator/core/geom"
+)
 
 // ByField returns the document of the same covers in which each field is a frame of its own,
 // for what goes through pictures one by one: frame 2f is the first field of f and 2f+1 its
@@ -103,6 +107,33 @@ func (m *Mattes) byField() *Mattes {
 		if !m.Fields {
 			f.Move = &geom.Point{}
 			q.Frames = append(q.Frames, f)
+		}
+	}
+	return q
+}
+
+// better orders states, the best first.
+const better = "agwol-"
+
+// ByFrame returns poses with one for each frame, as people look through them: a frame's
+// first field's, in the worse of both fields' states.
+func (p *Poses) ByFrame() *Poses {
+	if p == nil || !p.Fields {
+		return p
+	}
+	q := &Poses{First: p.First}
+	for i := 0; i < len(p.States); i += 2 {
+		state, sure := p.States[i], p.Confidence[i]
+		if i+1 < len(p.States) {
+			if s := p.States[i+1]; strings.IndexByte(better, s) > strings.IndexByte(better, state) && state != 'a' {
+				state = s
+			}
+			sure = min(sure, p.Confidence[i+1])
+		}
+		q.Corners, q.Confidence = append(q.Corners, p.Corners[i]), append(q.Confidence, sure)
+		q.States += string(rune(state))
+		if p.Places != nil {
+			q.Places = append(q.Places, p.Places[i])
 		}
 	}
 	return q

@@ -116,8 +116,10 @@ func (s *Session) rows(None) ([]TimelineRow, error) {
 		}
 		if p := c.Proposed; p != nil && p.Mattes != nil {
 			v.Begin = p.Mattes.First
-			for _, f := range p.Mattes.Frames {
-				v.Shares = append(v.Shares, f.Share)
+			for i, f := range p.Mattes.Frames {
+				if !p.Mattes.Fields || i%2 == 0 {
+					v.Shares = append(v.Shares, f.Share)
+				}
 			}
 		}
 		if t := s.draft.Track(c.Track); t != nil {
@@ -125,8 +127,8 @@ func (s *Session) rows(None) ([]TimelineRow, error) {
 			for _, a := range t.Anchors {
 				v.Anchors = append(v.Anchors, a.Frame)
 			}
-			if t.Poses != nil {
-				v.First, v.States, v.Sure = t.Poses.First, t.Poses.States, t.Poses.Confidence
+			if p := t.Poses.ByFrame(); p != nil {
+				v.First, v.States, v.Sure = p.First, p.States, p.Confidence
 			}
 		}
 		out = append(out, v)
@@ -147,8 +149,8 @@ func (s *Session) tracks(None) ([]TrackRow, error) {
 	out := []TrackRow{}
 	for _, t := range s.draft.Tracks {
 		v := TrackRow{Track: t, Riders: []string{}, Labels: []string{}}
-		if t.Poses != nil {
-			v.First, v.States = t.Poses.First, t.Poses.States
+		if p := t.Poses.ByFrame(); p != nil {
+			v.First, v.States = p.First, p.States
 		}
 		v.Track.Poses = nil
 		for _, c := range s.draft.Covers {

@@ -124,6 +124,7 @@ var Calls = join(
 		call("mapped", "where the map that takes four corners to others takes four more", (*Session).mapped),
 		call("aligned", "four corners in the order in which each stays nearest to what it was", (*Session).aligned),
 		call("stretch", "the frames that an anchor of a track decides", (*Session).stretch),
+		call("followed", "how well a run found its surface, frame by frame", (*Session).followed),
 		call("surface", "a track's surface on a frame, as an attempt has it", (*Session).surface),
 		call("importOutline", "the paths of an SVG file", (*Session).importOutline),
 		call("importCover", "a cover of a JSON file", (*Session).importCover),

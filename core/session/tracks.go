@@ -47,6 +47,26 @@ func (s *Session) surface(in TrackOnFrame) (*SurfaceOnFrame, error) {
 	return v, nil
 }
 
+// Followed is how well a run found its surface, frame by frame.
+type Followed struct {
+	First  int       `json:"first" doc:"frame of the first letter"`
+	States string    `json:"states" doc:"a letter for each frame, as in Poses"`
+	Sure   []float64 `json:"sure" doc:"confidence, 0 to 1, likewise"`
+}
+
+// RunRequest names a run whose poses are known.
+type RunRequest struct {
+	Attempt string `json:"attempt"`
+}
+
+func (s *Session) followed(in RunRequest) (Followed, error) {
+	p := s.poses[in.Attempt].ByFrame()
+	if p == nil {
+		return Followed{Sure: []float64{}}, nil
+	}
+	return Followed{p.First, p.States, notNil(p.Confidence)}, nil
+}
+
 // StretchRequest names an anchor of a track by its frame, and the span it is used over.
 type StretchRequest struct {
 	Track cover.Track `json:"track"`

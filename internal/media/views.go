@@ -63,15 +63,15 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 	if c.Info.Still != "" {
 		return makeStillView(ctx, c, dir)
 	}
-	w, h := c.Info.ViewSize()
-	filters := viewFilters(c.Info, w, h)
+	if c.Info.First() != "" {
+		return makeFieldViews(ctx, c, dir, progress)
+	}
 	sums := filepath.Join(dir, "frames.txt")
 	args := append(input(c.Path), "-map", "0:v:0", "-an")
 	args = append(args, c.Info.counting()...)
 	args = append(args, "-c:v", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "-f", "framecrc", "file:"+sums,
-		"-map", "0:v:0", "-an", "-vsync", "passthrough", "-vf", filters, "-q:v", "3", "-huffman", "default",
-		"-f", "image2", "-atomic_writing", "1", "-start_number", "0",
-		"file:"+filepath.Join(strings.ReplaceAll(views, "%", "%%"), "%07d.jpg"))
+		"-map", "0:v:0", "-an")
+	args = append(args, viewArgs(c.Info, views)...)
 	p, err := watched(ctx, args, progress)
 	if err != nil {
 		return nil, blame(ctx, err, "its pictures cannot be decoded")
@@ -83,15 +83,31 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 	if len(crcs) == 0 {
 		return nil, unusable("it has no frames")
 	}
-	if f := p.errs.fault(); f != nil { // it went on, but what it wrote is not whole
-		return nil, f
-	}
-	if !c.Info.Variable && len(crcs) < c.Info.Frames || p.errs.damaged() {
-		return nil, unusable("it is damaged or cut short: %d of %d frames could be read (%s)", len(crcs), c.Info.Frames,
-			p.errs.last())
+	if err := c.Info.complete(len(crcs), p); err != nil {
+		return nil, err
 	}
 	os.Remove(sums)
 	return crcs, SaveSums(filepath.Join(dir, "frames.sum"), crcs)
+}
+
+// complete returns an error unless all frames were decoded, as the decoder says.
+func (i Info) complete(frames int, p *process) error {
+	if f := p.errs.fault(); f != nil { // it went on, but what it wrote is not whole
+		return f
+	}
+	if !i.Variable && frames < i.Frames || p.errs.damaged() {
+		return unusable("it is damaged or cut short: %d of %d frames could be read (%s)", frames, i.Frames, p.errs.last())
+	}
+	return nil
+}
+
+// viewArgs are the options that write views of pictures into a folder.
+func viewArgs(i Info, folder string) []string {
+	w, h := i.ViewSize()
+	return []string{
+		"-vsync", "passthrough", "-vf", viewFilters(i, w, h), "-q:v", "3", "-huffman", "default", "-f", "image2",
+		"-atomic_writing", "1", "-start_number", "0", "file:" + filepath.Join(strings.ReplaceAll(folder, "%", "%%"), "%07d.jpg"),
+	}
 }
 
 // viewFilters makes of a source's pictures what browsers take a JPEG for:
@@ -106,9 +122,6 @@ func viewFilters(i Info, w, h int) string {
 			":irange=tv:range=pc:format=yuv420p,scale=in_range=pc:out_range=pc"
 	} else {
 		f += ",scale=in_range=tv:out_range=pc"
-	}
-	if first := i.First(); first != "" { // each field from its own lines
-		f = "estdif=mode=field:deint=all:parity=" + map[string]string{"top": "tff", "bottom": "bff"}[first] + "," + f
 	}
 	if i.Variable {
 		f = "fps=fps=" + i.Rate.String() + ":round=near," + f

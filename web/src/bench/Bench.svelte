@@ -84,7 +84,7 @@
       <h1 class="font-semibold">{bench.shot.view!.name}</h1>
       <span class="tc ml-auto text-[15px]" data-testid="timecode">{core.timecode({ frame: bench.playhead.frame })}</span
       >
-      <span class="tc quiet w-14" data-testid="frame">f {bench.playhead.frame}</span>
+      <span class="tc quiet w-16" data-testid="frame">f {bench.playhead.frame}</span>
       <div class="ml-auto flex items-center gap-1">
         {#if bench.notice.text}
           <span class="flex items-center gap-1 text-error" role="alert"

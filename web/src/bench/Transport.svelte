@@ -17,7 +17,7 @@
     const t = goto.trim();
     if (!t) return;
     try {
-      const f = core.frameOf({ text: t, now: bench.playhead.frame });
+      const f = core.frameOf({ text: t, now: bench.playhead.whole });
       if (f < 0 || f > bench.shot.last)
         throw new Error(
           `The shot runs from ${core.timecode({ frame: 0 })} (f 0) ` +
@@ -44,7 +44,7 @@
   <button
     class="btn btn-square btn-ghost btn-xs"
     aria-label="Previous frame (left)"
-    onclick={() => bench.playhead.seek(bench.playhead.frame - 1)}><ChevronLeft size={15} /></button
+    onclick={() => bench.playhead.seek(bench.playhead.frame - bench.playhead.step)}><ChevronLeft size={15} /></button
   >
   <button
     class="btn btn-square btn-xs"
@@ -56,7 +56,7 @@
   <button
     class="btn btn-square btn-ghost btn-xs"
     aria-label="Next frame (right)"
-    onclick={() => bench.playhead.seek(bench.playhead.frame + 1)}><ChevronRight size={15} /></button
+    onclick={() => bench.playhead.seek(bench.playhead.frame + bench.playhead.step)}><ChevronRight size={15} /></button
   >
   <button class="btn btn-square btn-ghost btn-xs" aria-label="Next key (down)" onclick={() => bench.keying.go(1)}
     ><ChevronLast size={15} /></button
@@ -102,7 +102,19 @@
       onclick={() => bench.keying.setSpan('last')}>Ends here</button
     >
   {/if}
-  <select class="select ml-auto w-30 select-xs" aria-label="What is shown" bind:value={bench.viewport.mode}>
+  {#if bench.shot.fields}
+    <div class="join ml-auto" role="group" aria-label="Interlaced pictures">
+      {#each [[false, 'Fields', 'One field at a time, each at its own time'], [true, 'Woven', 'Both fields of the frame']] as const as [on, name, says] (name)}
+        <button
+          class="btn join-item px-2 btn-xs {bench.viewport.woven === on ? 'bg-base-300' : ''}"
+          aria-pressed={bench.viewport.woven === on}
+          title={says}
+          onclick={() => bench.setWoven(on)}>{name}</button
+        >
+      {/each}
+    </div>
+  {/if}
+  <select class="select {bench.shot.fields ? '' : 'ml-auto'} w-30 select-xs" aria-label="What is shown" bind:value={bench.viewport.mode}>
     {#each Object.entries(looks) as [k, t] (k)}<option value={k}>{t}</option>{/each}
     {#if bench.viewport.mode === 'pair'}<option value="pair">Two treatments</option>{/if}
   </select>

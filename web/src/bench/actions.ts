@@ -28,12 +28,12 @@ export const actions: Action[] = [
   {
     name: 'Next frame',
     keys: ['ArrowRight'],
-    run: (bench) => (bench.playhead.play(0), bench.playhead.seek(bench.playhead.frame + 1)),
+    run: (bench) => (bench.playhead.play(0), bench.playhead.seek(bench.playhead.frame + bench.playhead.step)),
   },
   {
     name: 'Previous frame',
     keys: ['ArrowLeft'],
-    run: (bench) => (bench.playhead.play(0), bench.playhead.seek(bench.playhead.frame - 1)),
+    run: (bench) => (bench.playhead.play(0), bench.playhead.seek(bench.playhead.frame - bench.playhead.step)),
   },
   { name: 'Ten frames on', keys: ['Shift+ArrowRight'], run: (bench) => bench.playhead.seek(bench.playhead.frame + 10) },
   {

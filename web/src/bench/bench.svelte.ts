@@ -105,16 +105,29 @@ export class Bench {
     const cover = this.selection.cover;
     if (!onward || !cover || cover.track || this.keying.shapeScope !== 'frame') return;
     if (onward === 'halves') this.looked.confirm();
-    else this.playhead.seek(Math.min(this.playhead.frame + onward, cover.span.last));
+    else this.playhead.seek(Math.min(this.playhead.whole + onward, cover.span.last));
+  }
+
+  /** Both fields of the frame are shown: never while playing, which has no time for it. */
+  get woven(): boolean {
+    return this.shot.fields && this.viewport.woven && this.playhead.speed === 0;
+  }
+  setWoven(on: boolean): void {
+    this.viewport.woven = on;
+    this.playhead.seek(this.playhead.whole);
   }
 
   private clip() {
     const { shot } = this;
     const shown = () => this.session.shown;
+    const step = () => (shot.fields && !this.viewport.woven ? 0.5 : 1);
     const span = () => this.selection.cover?.span;
     return {
       get last() {
         return shot.last;
+      },
+      get step() {
+        return step();
       },
       get rate() {
         return shot.rate;
@@ -136,10 +149,10 @@ export class Bench {
   private stage(): Stage {
     const matte = () => this.viewport.mode === 'matte';
     return {
-      wanted: () => ({ frame: this.playhead.frame, full: this.viewport.full, matte: matte() }),
+      wanted: () => ({ frame: this.playhead.frame, full: this.viewport.full, matte: matte(), woven: this.woven }),
       known: (document) => this.attempts.learn(document),
       painted: async (revision) => {
-        const as = { full: this.viewport.full, matte: matte() };
+        const as = { full: this.viewport.full, matte: matte(), woven: this.woven };
         await this.playhead.frames.patch(revision, this.playhead.frame, as).wait;
       },
       busy: () => this.busy(),
@@ -234,7 +247,7 @@ export class Bench {
       if (this.playhead.speed !== 0 || this.session.saving || spans.length === 0) return;
       this.preparing = new AbortController();
       const span: [number, number] = [Math.min(...spans.map((s) => s.first)), Math.max(...spans.map((s) => s.last))];
-      void this.playhead.frames.prepare(this.session.shown, this.playhead.frame, span, this.preparing.signal);
+      void this.playhead.frames.prepare(this.session.shown, this.playhead.whole, span, this.preparing.signal);
     }, pause);
   }
 

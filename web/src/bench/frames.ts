@@ -9,6 +9,14 @@ interface Held<T> {
   wait: Promise<T | undefined>;
 }
 
+/** How a patch is wanted. */
+export interface Look {
+  full?: boolean; // at the source's size
+  matte?: boolean;
+  quick?: boolean;
+  woven?: boolean; // both fields
+}
+
 const KEEP = 80; // pictures of each kind
 const AHEAD = 20; // frames fetched before they are needed
 
@@ -53,9 +61,10 @@ export class Frames {
     return h;
   }
 
-  view(f: number, full = false): Held<ImageBitmap> {
+  /** Of an interlaced source f is a field, half a frame more the second; woven, both are shown. */
+  view(f: number, full = false, woven = false): Held<ImageBitmap> {
     const url = full
-      ? `/api/sources/${this.source}/frames/${this.first + f}`
+      ? `/api/sources/${this.source}/frames/${this.first + f}${woven ? '?woven=true' : ''}`
       : `/api/sources/${this.source}/views/${this.first + f}.jpg`;
     return this.fetch(
       this.views,
@@ -73,10 +82,12 @@ export class Frames {
    * The patch of a frame. Where it is waited for, it may first be a quick one; the
    * exact one takes its place when it is here, unless another frame is waited for by then.
    */
-  patch(revision: number, f: number, as: { full?: boolean; matte?: boolean; quick?: boolean } = {}): Held<Patch> {
-    const { full = false, matte = false, quick = false } = as;
+  patch(revision: number, f: number, as: Look = {}): Held<Patch> {
+    const { full = false, matte = false, quick = false, woven = false } = as;
     const url =
-      `/api/shots/${this.shot}/patches/${revision}/${f}?` + (full ? 'full=true&' : '') + (matte ? 'matte=true&' : '');
+      `/api/shots/${this.shot}/patches/${revision}/${f}?` + (full ? 'full=true&' : '') +
+      (matte ? 'matte=true&' : '') +
+      (woven ? 'woven=true&' : '');
     if (quick && this.sharpening && this.sharpening.url !== url) this.sharpening.stop.abort();
     const h: Held<Patch> = this.fetch(
       this.patches,
@@ -133,7 +144,7 @@ export class Frames {
       const len = range[1] - range[0] + 1;
       if (n > range[1]) n = range[0] + ((n - range[0]) % len);
       if (n < range[0]) n = range[1] - ((range[0] - n - 1) % len);
-      n = Math.min(Math.max(n, 0), this.last);
+      n = Math.min(Math.max(n, 0), this.last + 1 - Math.min(Math.abs(step), 1));
       this.queue.push(async () => {
         await Promise.all([this.view(n).wait, this.patch(revision, n).wait]);
       });

@@ -88,7 +88,7 @@ export class Keying {
     this.picked = this.picked.filter((f) => this.keys.includes(f));
   }
 
-  setSpan(end: 'first' | 'last', frame = this.playhead.frame): void {
+  setSpan(end: 'first' | 'last', frame = this.playhead.whole): void {
     const c = this.selection.cover;
     if (!c || c.span[end] === frame) return;
     const span = { ...c.span, [end]: frame };

@@ -50,7 +50,7 @@ export class Looked {
   get next(): number | undefined {
     const c = this.selection.cover;
     if (!c) return undefined;
-    const seen = new Set(this.frames[c.id]).add(this.selection.here);
+    const seen = new Set(this.frames[c.id]).add(Math.floor(this.selection.here));
     for (const end of [c.span.first, c.span.last]) if (!seen.has(end)) return end;
     const gap = this.longest(seen);
     return gap && Math.floor((gap[0] + gap[1]) / 2);
@@ -61,7 +61,7 @@ export class Looked {
     const c = this.selection.cover;
     if (!c) return;
     this.playhead.pause();
-    const frame = this.playhead.frame;
+    const frame = this.playhead.whole;
     if (this.selection.state?.inside) {
       const frames = { [frame]: core.digest({ cover: c.id, frame }) };
       this.looks = { ...this.looks, [c.id]: { ...this.looks[c.id], ...frames } };

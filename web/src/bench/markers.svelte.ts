@@ -19,7 +19,7 @@ export class Markers {
   /** A marker at the frame shown, or the one that is there, with its note to be written. */
   add(): void {
     this.playhead.pause();
-    const { frame } = this.playhead;
+    const frame = this.playhead.whole;
     const there = this.all.find((m) => m.frame === frame);
     const id = there?.id ?? crypto.randomUUID();
     if (!there) void this.session.save([{ do: 'marker', marker: { id, frame, note: '' } }]);

@@ -4,6 +4,7 @@ import type { Frames } from './frames';
 /** What the playhead runs over. */
 export interface Clip {
   last: number; // frame
+  step: number; // from moment to moment: a frame, or half of one where fields are looked at
   rate: { num: number; den: number };
   shown: number; // revision
   /** The frames that playing runs over from a frame. */
@@ -29,8 +30,15 @@ export class Playhead {
 
   constructor(private clip: Clip) {}
 
+  /** The frame that is shown, or whose field is. */
+  get whole(): number {
+    return Math.floor(this.frame);
+  }
+  get step(): number {
+    return this.clip.step;
+  }
   get range(): [number, number] {
-    return this.clip.range(this.frame);
+    return this.clip.range(this.whole);
   }
   pause(): void {
     if (this.speed !== 0) this.play(0);
@@ -40,7 +48,8 @@ export class Playhead {
   private back: number | undefined; // where playing around a frame returns to
 
   seek(f: number): void {
-    f = Math.min(Math.max(Math.round(f), 0), this.clip.last);
+    const { step } = this.clip;
+    f = Math.min(Math.max(Math.round(f / step) * step, 0), this.clip.last + 1 - step);
     if (f === this.frame) return;
     this.clip.leave();
     this.clip.busy();
@@ -49,8 +58,9 @@ export class Playhead {
     if (this.speed !== 0) return;
     // Stepping wants the next frames at once; after a jump the frame itself comes first.
     clearTimeout(this.later);
-    const ahead = () => this.frames.ahead(this.clip.shown, this.frame, by === -1 ? -1 : 1, [0, this.clip.last]);
-    if (Math.abs(by) === 1) ahead();
+    const way = by < 0 && by >= -1 ? -step : step;
+    const ahead = () => this.frames.ahead(this.clip.shown, this.frame, way, [0, this.clip.last]);
+    if (Math.abs(by) <= 1) ahead();
     else this.later = setTimeout(ahead, 200);
   }
 
@@ -58,7 +68,7 @@ export class Playhead {
   around(): void {
     if (this.speed !== 0) return this.play(0);
     const n = Math.round(this.clip.rate.num / this.clip.rate.den);
-    const range: [number, number] = [Math.max(this.frame - n, 0), Math.min(this.frame + n, this.clip.last)];
+    const range: [number, number] = [Math.max(this.whole - n, 0), Math.min(this.whole + n, this.clip.last)];
     const here = this.frame;
     this.frame = range[0];
     this.play(1, range);
@@ -81,7 +91,7 @@ export class Playhead {
     const range = over ?? this.range;
     const period = (1000 * this.clip.rate.den) / this.clip.rate.num;
     let from = performance.now();
-    let at = this.frame;
+    let at = this.whole; // frames are played, of fields the first ones
     let rolling = false;
     let told = -Infinity;
     const len = range[1] - range[0] + 1;

@@ -20,7 +20,7 @@ import { Saves, type Conflict } from './saves';
 /** What the session asks of the bench: which pixels are wanted, and what comes before a revision is shown. */
 export interface Stage {
   /** The frame whose pixels are shown, and in which form. */
-  wanted(): { frame: number; full: boolean; matte: boolean };
+  wanted(): { frame: number; full: boolean; matte: boolean; woven: boolean };
   /** The core has what the document points at. */
   known(document: Document): Promise<void>;
   /** The pixels of a revision are here. */
@@ -40,7 +40,7 @@ export class EditingSession {
   saving = $state(0); // changes that are on their way
   conflict = $state.raw<Conflict>();
   /** What a drag shows in place of the saved patch. */
-  preview = $state.raw<{ frame: number; patch: Patch; matte: boolean }>();
+  preview = $state.raw<{ frame: number; patch: Patch; matte: boolean; woven: boolean }>();
   /** Raised when pictures have come in or covers have changed. */
   drawn = $state(0);
   /** Raised when the core's draft changes, and when its saved document does. */
@@ -155,10 +155,10 @@ export class EditingSession {
     while (this.pending) {
       const commands = [...this.saves.waiting, ...this.pending];
       this.pending = undefined;
-      const { frame, full, matte } = this.stage.wanted();
+      const { frame, ...as } = this.stage.wanted();
       try {
-        const p = await this.patchOf(commands, frame, { full, matte });
-        this.preview = { frame, patch: p, matte };
+        const p = await this.patchOf(commands, frame, as);
+        this.preview = { frame, patch: p, matte: as.matte, woven: as.woven };
         this.drawn++;
         performance.measure(marks.painted, marks.shown);
       } catch {
@@ -169,7 +169,7 @@ export class EditingSession {
   }
 
   /** The patch of a frame with commands that are not saved. */
-  patchOf(commands: Command[], frame: number, as: { full: boolean; matte?: boolean; exact?: boolean }): Promise<Patch> {
+  patchOf(commands: Command[], frame: number, as: { full: boolean; matte?: boolean; exact?: boolean; woven?: boolean }): Promise<Patch> {
     return patch(
       fetch(`/api/shots/${this.shot}/preview`, {
         method: 'POST',

@@ -16,6 +16,10 @@ export class OpenShot {
   get rate(): { num: number; den: number } {
     return this.view!.sourceInfo.info.rate;
   }
+  /** Pictures are woven of two fields, each of its own time. */
+  get fields(): boolean {
+    return this.view!.sourceInfo.info.field !== 'progressive';
+  }
   get width(): number {
     return this.view!.sourceInfo.info.width;
   }

@@ -6,6 +6,7 @@ export type ViewMode = 'concealed' | 'clean' | 'matte' | 'side' | 'wipe' | 'pair
 export class Viewport {
   zoom = $state(0); // screen pixels for a source pixel; 0 fits
   centre = $state.raw<Point>(); // of the view, in picture coordinates; absent: the picture's
+  woven = $state(false); // of interlaced pictures both fields are shown, not one
   steady = $state(false); // the view stays on the selected cover
   mode = $state<ViewMode>('concealed');
   overlays = $state(true);

@@ -225,6 +225,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/followed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** how well a run found its surface, frame by frame */
+        post: operations["followed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/frameOf": {
         parameters: {
             query?: never;
@@ -951,6 +968,17 @@ export interface components {
             id?: string;
             style?: components["schemas"]["Style"];
         };
+        Followed: {
+            /**
+             * Format: int64
+             * @description frame of the first letter
+             */
+            first: number;
+            /** @description a letter for each frame, as in Poses */
+            states: string;
+            /** @description confidence, 0 to 1, likewise */
+            sure: number[];
+        };
         FrameOfRequest: {
             /** Format: int64 */
             now: number;
@@ -1498,6 +1526,9 @@ export interface components {
             frame: number;
             /** @description of the track */
             id: string;
+        };
+        RunRequest: {
+            attempt: string;
         };
         SameStyleRequest: {
             a: components["schemas"]["Style"];
@@ -2227,6 +2258,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Text"];
+                };
+            };
+        };
+    };
+    followed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Followed"];
                 };
             };
         };

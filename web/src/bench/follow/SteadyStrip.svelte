@@ -18,7 +18,7 @@
   // The frame shown stands in the middle.
   const left = $derived(
     Math.min(
-      Math.max((bench.playhead.frame - first + 0.5) * cellW - width / 2, 0),
+      Math.max((bench.playhead.whole - first + 0.5) * cellW - width / 2, 0),
       Math.max(frames * cellW - width, 0),
     ),
   );
@@ -35,7 +35,7 @@
   const of = (at: number) => `${s!.attempt}/strip/${at}?known=${version(at)}${bench.following.running ? 'r' : ''}${as}`;
   $effect(() => {
     if (asking || !s) return;
-    const distance = (at: number) => Math.abs(at + per / 2 - bench.playhead.frame);
+    const distance = (at: number) => Math.abs(at + per / 2 - bench.playhead.whole);
     const at = blocks
       .filter((x) => version(x) && pictures[x]?.of !== of(x))
       .sort((x, y) => distance(x) - distance(y))[0];
@@ -113,7 +113,7 @@
     onpointerdown={(e) => {
       if (e.button !== 0) return;
       bench.playhead.pause();
-      grip = { x: e.clientX, frame: bench.playhead.frame, moved: false };
+      grip = { x: e.clientX, frame: bench.playhead.whole, moved: false };
     }}
     onpointermove={scrub}
     onpointerleave={() => (grip = undefined)}
@@ -134,7 +134,7 @@
           {@const c = s?.states[f - s.first] ?? '-'}
           {@const bad = bench.checking.at(bench.selection.cover!.id, f)}
           <button
-            class="absolute top-0 flex h-full flex-col justify-end text-[11px] {f === bench.playhead.frame
+            class="absolute top-0 flex h-full flex-col justify-end text-[11px] {f === bench.playhead.whole
               ? 'z-10 outline-2 -outline-offset-2 outline-primary'
               : ''}"
             style="left:{(f - first) * cellW}px;width:{cellW - 2}px;height:{cellH + 16}px"
@@ -149,7 +149,7 @@
               ></span>{/if}
             {#if c === 'l'}<span class="absolute inset-x-0 top-0 h-[5px] bg-[#d9573a]"></span>{/if}
             <span class="tc flex justify-between px-1 leading-4"
-              ><span class={f === bench.playhead.frame ? 'text-primary' : 'quiet'}>{f}</span><span
+              ><span class={f === bench.playhead.whole ? 'text-primary' : 'quiet'}>{f}</span><span
                 class={c === 'l' ? 'text-error' : c === 'w' ? 'text-warning' : 'quiet'}
                 >{anchors.has(f) ? '◆' : c === 'l' ? '! lost' : marks[c]}</span
               ></span

@@ -68,7 +68,7 @@ export class Following {
 
   private heard(a: Attempt, before: Attempt | undefined): void {
     if (a.poses && !ended(a) && !a.compare)
-      this.live = { track: a.track.id, first: a.poses.first, states: a.poses.states, sure: a.poses.confidence };
+      this.live = { track: a.track.id, ...core.followed({ attempt: a.id }) };
     else if (ended(a) && !a.compare && this.live?.track === a.track.id) this.live = undefined;
     const mine = a.id === this.awaited || (this.track && a.track.id === this.track.id);
     if (before && !ended(before) && ended(a) && mine && a.note) this.notice.say(a.note);
@@ -79,7 +79,7 @@ export class Following {
   /** The picture goes along with the run, until the editor goes elsewhere. */
   private watch(a: Attempt): void {
     if (a.id !== this.awaited || this.watched === undefined) return;
-    if (this.playhead.frame !== this.watched) this.watched = undefined;
+    if (this.playhead.whole !== this.watched) this.watched = undefined;
     else if (ended(a)) {
       this.playhead.seek(this.start); // the editor is where they were
       this.watched = undefined;
@@ -201,7 +201,7 @@ export class Following {
       return;
     }
     if (t) {
-      const [from, to] = this.frames(way, at);
+      const [from, to] = this.frames(way, Math.floor(at));
       if (from < 0 || to > this.last() || from > to) return;
       await this.run(t, from, to, t.attempt ?? '');
       return;
@@ -221,7 +221,7 @@ export class Following {
       surface: p.surface,
       anchors: [],
     };
-    let [from, to] = this.frames(way, p.frame);
+    let [from, to] = this.frames(way, Math.floor(p.frame));
     from = Math.min(from, p.frame);
     to = Math.max(to, p.frame);
     await this.run(fresh, Math.max(from, 0), Math.min(to, this.last()), '', { ride: c.id, at: p.frame });
@@ -281,12 +281,13 @@ export class Following {
       const a = await ask(
         api.POST('/api/shots/{id}/attempts', {
           params: { path: { id: this.session.shot } },
-          body: { track: plain, from, to, base, take: true, ...more },
+          body: { track: plain, from: Math.floor(from), to: Math.floor(to), base, take: true, ...more },
         }),
       );
       if (!more.compare) {
         this.awaited = a.id;
-        this.start = this.watched = this.playhead.frame;
+        this.start = this.playhead.frame;
+        this.watched = this.playhead.whole;
       }
       this.attempts.put(a);
       void this.attempts.heard(a.id);
@@ -331,7 +332,7 @@ export class Following {
     const bad = (f: number) => 'wl-'.includes(s.states[f - s.first] ?? '-');
     const n = c.span.last - c.span.first + 1;
     for (let i = 1; i <= n; i++) {
-      const f = c.span.first + ((((this.playhead.frame - c.span.first + way * i) % n) + n) % n);
+      const f = c.span.first + ((((this.playhead.whole - c.span.first + way * i) % n) + n) % n);
       if (bad(f) && (f === c.span.first || !bad(f - 1))) return this.playhead.seek(f);
     }
     this.notice.say('Every frame of the span is surely followed.');

@@ -99,7 +99,7 @@ export class Holdouts {
   /** What was drawn becomes a holdout that begins on this frame. */
   private drawn(shape: Shape, knots: Knot[]): void {
     const target = this.selection.target!;
-    const frame = this.playhead.frame;
+    const frame = this.playhead.whole;
     const box = core.path({ knots }).bounds;
     const outline = core.outline({ id: 'o1', shape, frame, box });
     if (shape === 'corners' || shape === 'path') outline.keys[0]!.knots = knots;
@@ -131,7 +131,7 @@ export class Holdouts {
   }
   mark(i: number): void {
     const h = this.selection.holdout;
-    if (h) void this.session.save([{ do: 'mark', cover: h.id, index: i, frame: this.playhead.frame }]);
+    if (h) void this.session.save([{ do: 'mark', cover: h.id, index: i, frame: this.playhead.whole }]);
   }
   /** Lets it hold out, or not. */
   turn(on: boolean): void {
@@ -214,7 +214,7 @@ export class Holdouts {
     const c = this.proposed;
     if (!c) return undefined;
     const all = this.stretches(c);
-    return all.find((s) => this.playhead.frame <= s.last) ?? all.at(-1);
+    return all.find((s) => this.playhead.whole <= s.last) ?? all.at(-1);
   }
   accepted(f: number): boolean {
     return this.proposed?.proposed?.accepted.some((s) => s.first <= f && f <= s.last) ?? false;
@@ -225,7 +225,7 @@ export class Holdouts {
   /** Takes the stretch here, or takes it back. */
   toggle(): void {
     const s = this.here;
-    if (s) this.accept(s, !this.accepted(Math.min(Math.max(this.playhead.frame, s.first), s.last)));
+    if (s) this.accept(s, !this.accepted(Math.min(Math.max(this.playhead.whole, s.first), s.last)));
   }
 
   /** What was painted becomes a stroke of the holdout. */
@@ -235,7 +235,7 @@ export class Holdouts {
     if (!c || !points.length) return;
     const f = this.playhead.frame;
     const here = this.here;
-    const span = this.along && here && here.first <= f && f <= here.last ? here : { first: f, last: f };
+    const span = this.along && here && here.first <= Math.floor(f) && Math.floor(f) <= here.last ? here : { first: Math.floor(f), last: Math.floor(f) };
     void this.session.save([
       {
         do: 'paint',

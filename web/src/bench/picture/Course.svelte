@@ -34,8 +34,8 @@
     <circle
       cx={p.x}
       cy={p.y}
-      r={(p.key ? 4 : p.f === bench.playhead.frame ? 3 : 1.5) * px}
-      fill={p.key ? line : p.f === bench.playhead.frame ? '#fff' : '#6e9485'}
+      r={(p.key ? 4 : p.f === bench.playhead.whole ? 3 : 1.5) * px}
+      fill={p.key ? line : p.f === bench.playhead.whole ? '#fff' : '#6e9485'}
       stroke={dark}
       stroke-width={p.key ? 1 : 0}
       vector-effect="non-scaling-stroke"

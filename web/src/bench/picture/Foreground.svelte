@@ -9,7 +9,7 @@
     px: number;
   }
   let { bench, px }: Props = $props();
-  const now = $derived(bench.playhead.frame);
+  const now = $derived(bench.playhead.whole);
   const within = (s: { first: number; last: number }) => s.first <= now && now <= s.last;
 </script>
 

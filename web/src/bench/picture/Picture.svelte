@@ -62,6 +62,7 @@
       src.viewHeight < bench.shot.height &&
       src.state === 'ready',
   );
+  const woven = $derived(bench.woven);
   const onCover = $derived(bench.viewport.steady && bench.selection.state?.inside);
   const centre = $derived(
     onCover
@@ -85,7 +86,7 @@
   });
   $effect(() => {
     bench.viewport.room = room;
-    bench.viewport.full = full;
+    bench.viewport.full = full || woven;
   });
 
   // Draws the frame; when its pictures are not here yet, the last one stays.
@@ -93,20 +94,23 @@
     void bench.session.drawn;
     const f = bench.playhead.frame;
     const rev = bench.session.shown;
-    const big = full;
+    const both = woven;
+    const big = full || both;
     const look = mode;
     const matte = look === 'matte';
     const line = look === 'wipe' ? (wipe * whole.w - left) / w : 0;
     const draft =
-      bench.session.preview?.frame === f && bench.session.preview.matte === matte
+      bench.session.preview?.frame === f &&
+      bench.session.preview.matte === matte &&
+      bench.session.preview.woven === both
         ? bench.session.preview.patch
         : undefined;
-    const as = { full: big, matte, quick: bench.playhead.speed === 0 && !matte };
+    const as = { full: big, matte, quick: bench.playhead.speed === 0 && !matte, woven: both };
     const other = pair ? bench.concealing.variant(f, big) : undefined;
     if (pair) bench.concealing.ahead(f, big);
     let gone = false;
     const paint = () => {
-      const view = bench.playhead.frames.view(f, big).value;
+      const view = bench.playhead.frames.view(f, big, both).value;
       const patch = draft ?? bench.playhead.frames.patch(rev, f, as).value;
       if (gone || !view || (!patch && look !== 'clean') || (other && !other.value) || !canvas) return false;
       const c = fit(canvas, view);
@@ -125,7 +129,7 @@
     if (!paint()) {
       const late = setTimeout(() => (waiting = true), 250);
       void Promise.all([
-        bench.playhead.frames.view(f, big).wait,
+        bench.playhead.frames.view(f, big, both).wait,
         bench.playhead.frames.patch(rev, f, as).wait,
         other?.wait,
       ]).then(() => {
@@ -304,7 +308,7 @@
 
   function pick(p: Point) {
     const c = canvas!;
-    const was = bench.playhead.frames.view(bench.playhead.frame, full).value!;
+    const was = bench.playhead.frames.view(bench.playhead.frame, full || woven, woven).value!;
     const spot = new OffscreenCanvas(1, 1).getContext('2d')!;
     spot.drawImage(
       was,

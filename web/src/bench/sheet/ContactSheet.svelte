@@ -54,7 +54,7 @@
   const chunk = (f: number) => span.first + Math.floor((f - span.first) / per) * per;
   const pictures = new Pictures();
   $effect(() => {
-    const at = bench.playhead.frame;
+    const at = bench.playhead.whole;
     const wanted = [...new Set(visible.map(chunk))].sort((a, b) => Math.abs(a - at) - Math.abs(b - at));
     pictures.want(wanted.map(address));
   });
@@ -76,7 +76,7 @@
   function key(e: KeyboardEvent) {
     const step = { ArrowLeft: -1, ArrowRight: 1, ArrowUp: -columns, ArrowDown: columns }[e.key];
     if (step) {
-      const f = Math.min(Math.max(bench.playhead.frame + step, span.first), span.last);
+      const f = Math.min(Math.max(bench.playhead.whole + step, span.first), span.last);
       bench.playhead.pause();
       bench.playhead.seek(f);
       const top = Math.floor((f - span.first) / columns) * rowH;
@@ -132,7 +132,7 @@
       {@const url = pictures.urls[address(chunk(f))]}
       {@const bad = found(f)}
       {@const severe = bad.some((x) => x.severity === 'severe')}
-      {@const edge = severe ? '#e8684a' : bad.length ? '#e0bd6b' : f === bench.playhead.frame ? '#f2f2f2' : ''}
+      {@const edge = severe ? '#e8684a' : bad.length ? '#e0bd6b' : f === bench.playhead.whole ? '#f2f2f2' : ''}
       <button
         class="absolute overflow-hidden"
         style="left:{(i % columns) * cellW}px;top:{Math.floor(i / columns) * rowH}px;width:{cellW -
@@ -152,7 +152,7 @@
         <span
           class="tc absolute bottom-0 left-0 bg-[#141414]/80 px-0.5 text-[11px] leading-[13px] {severe
             ? 'text-error'
-            : f === bench.playhead.frame
+            : f === bench.playhead.whole
               ? 'text-primary'
               : 'text-[#d8d8d8]'}">{f}{bad.length ? (severe ? ' ▼' : ' ▽') : ''}</span
         >

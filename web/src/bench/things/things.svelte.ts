@@ -75,7 +75,7 @@ export class Things {
     if (what === 'all') return this.save({ do: 'trim', id: t.track.id });
     if (!counted) return;
     const [first, last] = counted;
-    const f = this.playhead.frame;
+    const f = this.playhead.whole;
     const trim = what === 'from here' ? { first: f, last } : { first, last: f };
     if (trim.first <= trim.last) this.save({ do: 'trim', id: t.track.id, trim });
   }
