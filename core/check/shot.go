@@ -49,7 +49,7 @@ func NewShot(d *cover.Document, each int, wanted func(id string) bool) *Shot {
 func (s *Shot) Survey() []int {
 	var out []int
 	for _, w := range s.watch {
-		out = append(out, surveyFrames(s.d, w.c)...)
+		out = append(out, surveyFrames(s.d, w.c, s.pictures)...)
 	}
 	slices.Sort(out)
 	return slices.Compact(out)
@@ -58,7 +58,7 @@ func (s *Shot) Survey() []int {
 // Learn takes one of those pictures.
 func (s *Shot) Learn(f int, p *frame.Picture) {
 	for _, w := range s.watch {
-		if slices.Contains(surveyFrames(s.d, w.c), f) {
+		if slices.Contains(surveyFrames(s.d, w.c, s.pictures), f) {
 			if g, ok := cropAt(f, p, bounds(w.c, f, targetMargin)); ok {
 				w.looks = append(w.looks, g)
 			}

@@ -43,15 +43,16 @@ func (t *target) rest() {
 const targetMargin = 28
 
 // surveyFrames are the frames from which a target is learned: those on which somebody said
-// where it is, and some between.
-func surveyFrames(d *cover.Document, c *cover.Cover) []int {
+// where it is, and some between. Of several pictures of a frame it is the first, where keys lie.
+func surveyFrames(d *cover.Document, c *cover.Cover, each int) []int {
 	at := []int{min(max(c.Drawn().Frame(), c.Span.First), c.Span.Last)}
 	if t := d.Track(c.Track); t != nil && c.Span.Holds(t.Frame) {
 		at = append(at, t.Frame.Frame())
 	}
 	const between = 6
 	for k := range between {
-		at = append(at, c.Span.First+(c.Span.Last-c.Span.First)*(2*k+1)/(2*between))
+		f := c.Span.First + (c.Span.Last-c.Span.First)*(2*k+1)/(2*between)
+		at = append(at, f-f%each)
 	}
 	slices.Sort(at)
 	return slices.Compact(at)

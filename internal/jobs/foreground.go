@@ -76,8 +76,8 @@ func (r *Runner) foreground(ctx context.Context, a store.Attempt, beat func(int)
 	case err != nil:
 		state, note = store.Failed, sentence(err)
 	}
-	r.log.Info("looked for the foreground", "surface", spec.Track.Name, "frames", done/v.each, "state", state, "note", note,
-		"seconds", time.Since(begun).Seconds())
+	r.log.Info("looked for the foreground", "surface", spec.Track.Name, "frames", done/v.each, "state", state,
+		"note", note, "seconds", time.Since(begun).Seconds())
 	if state != store.Failed && done > 0 {
 		if err := r.propose(ctx, a); err != nil {
 			return err

@@ -106,7 +106,8 @@ func viewArgs(i Info, folder string) []string {
 	w, h := i.ViewSize()
 	return []string{
 		"-vsync", "passthrough", "-vf", viewFilters(i, w, h), "-q:v", "3", "-huffman", "default", "-f", "image2",
-		"-atomic_writing", "1", "-start_number", "0", "file:" + filepath.Join(strings.ReplaceAll(folder, "%", "%%"), "%07d.jpg"),
+		"-atomic_writing", "1", "-start_number", "0",
+		"file:" + filepath.Join(strings.ReplaceAll(folder, "%", "%%"), "%07d.jpg"),
 	}
 }
 

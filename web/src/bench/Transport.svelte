@@ -32,6 +32,10 @@
     }
   }
   const looks = { concealed: 'Concealed', clean: 'Clean', matte: 'Matte', side: 'Side by side', wipe: 'Wipe' };
+  const scans: [boolean, string, string][] = [
+    [false, 'Fields', 'One field at a time, each at its own time'],
+    [true, 'Woven', 'Both fields of the frame'],
+  ];
   const percent = $derived(
     bench.viewport.zoom && ![1, 2, 4].includes(bench.viewport.zoom) ? `${Math.round(100 * bench.viewport.zoom)} %` : '',
   );
@@ -104,7 +108,7 @@
   {/if}
   {#if bench.shot.fields}
     <div class="join ml-auto" role="group" aria-label="Interlaced pictures">
-      {#each [[false, 'Fields', 'One field at a time, each at its own time'], [true, 'Woven', 'Both fields of the frame']] as const as [on, name, says] (name)}
+      {#each scans as [on, name, says] (name)}
         <button
           class="btn join-item px-2 btn-xs {bench.viewport.woven === on ? 'bg-base-300' : ''}"
           aria-pressed={bench.viewport.woven === on}
@@ -114,7 +118,11 @@
       {/each}
     </div>
   {/if}
-  <select class="select {bench.shot.fields ? '' : 'ml-auto'} w-30 select-xs" aria-label="What is shown" bind:value={bench.viewport.mode}>
+  <select
+    class="select {bench.shot.fields ? '' : 'ml-auto'} w-30 select-xs"
+    aria-label="What is shown"
+    bind:value={bench.viewport.mode}
+  >
     {#each Object.entries(looks) as [k, t] (k)}<option value={k}>{t}</option>{/each}
     {#if bench.viewport.mode === 'pair'}<option value="pair">Two treatments</option>{/if}
   </select>

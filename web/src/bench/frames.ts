@@ -85,7 +85,8 @@ export class Frames {
   patch(revision: number, f: number, as: Look = {}): Held<Patch> {
     const { full = false, matte = false, quick = false, woven = false } = as;
     const url =
-      `/api/shots/${this.shot}/patches/${revision}/${f}?` + (full ? 'full=true&' : '') +
+      `/api/shots/${this.shot}/patches/${revision}/${f}?` +
+      (full ? 'full=true&' : '') +
       (matte ? 'matte=true&' : '') +
       (woven ? 'woven=true&' : '');
     if (quick && this.sharpening && this.sharpening.url !== url) this.sharpening.stop.abort();

@@ -169,7 +169,11 @@ export class EditingSession {
   }
 
   /** The patch of a frame with commands that are not saved. */
-  patchOf(commands: Command[], frame: number, as: { full: boolean; matte?: boolean; exact?: boolean; woven?: boolean }): Promise<Patch> {
+  patchOf(
+    commands: Command[],
+    frame: number,
+    as: { full: boolean; matte?: boolean; exact?: boolean; woven?: boolean },
+  ): Promise<Patch> {
     return patch(
       fetch(`/api/shots/${this.shot}/preview`, {
         method: 'POST',

@@ -67,8 +67,7 @@ export class Following {
   }
 
   private heard(a: Attempt, before: Attempt | undefined): void {
-    if (a.poses && !ended(a) && !a.compare)
-      this.live = { track: a.track.id, ...core.followed({ attempt: a.id }) };
+    if (a.poses && !ended(a) && !a.compare) this.live = { track: a.track.id, ...core.followed({ attempt: a.id }) };
     else if (ended(a) && !a.compare && this.live?.track === a.track.id) this.live = undefined;
     const mine = a.id === this.awaited || (this.track && a.track.id === this.track.id);
     if (before && !ended(before) && ended(a) && mine && a.note) this.notice.say(a.note);

@@ -235,7 +235,10 @@ export class Holdouts {
     if (!c || !points.length) return;
     const f = this.playhead.frame;
     const here = this.here;
-    const span = this.along && here && here.first <= Math.floor(f) && Math.floor(f) <= here.last ? here : { first: Math.floor(f), last: Math.floor(f) };
+    const span =
+      this.along && here && here.first <= Math.floor(f) && Math.floor(f) <= here.last
+        ? here
+        : { first: Math.floor(f), last: Math.floor(f) };
     void this.session.save([
       {
         do: 'paint',
