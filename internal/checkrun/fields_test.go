@@ -45,7 +45,7 @@ func TestSecondFieldsAreChecked(t *testing.T) {
 		c := cover.Cover{
 			ID: "c", Name: "Chart", Span: cover.Span{Last: last},
 			Treatments: []cover.Treatment{cover.NewTreatment("t", cover.Fill)},
-			Grow: cover.Const(1), Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{
+			Grow:       cover.Const(1), Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{
 				Knots: geom.Box(geom.Rect{Min: geom.Pt(40, 80), Max: geom.Pt(136, 144)}),
 			}}}},
 		}

@@ -238,8 +238,10 @@ func grey(m frame.Plane) []byte {
 // Proof is what verifying a written file found.
 type Proof struct {
 	Frames   int     `json:"frames"`
-	Duration float64 `json:"duration"` // seconds
-	Sound    int     `json:"sound"`    // streams
+	Duration float64 `json:"duration"`          // seconds
+	Sound    int     `json:"sound"`             // streams
+	Samples  int64   `json:"samples,omitempty"` // of sound found equal to the source's at their times
+	Lag      float64 `json:"lag,omitempty" doc:"the largest distance of a sound track from where the source has it, ms"`
 	Compared int     `json:"compared"` // frames of which every sample outside the mattes was found equal to the source
 	Touched  int     `json:"touched"`  // frames with a cover
 	Off      *int    `json:"off,omitempty" doc:"of a still encoded with loss: the largest difference from the source outside the covers, in codes of 256"`
@@ -275,6 +277,12 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		return p, fmt.Errorf("the written file is %s, the source %s", scan(info), scan(j.Clip.Info))
 	case len(info.Sound) != len(j.Clip.Info.Sound):
 		return p, fmt.Errorf("the written file has %d sound streams, not %d", len(info.Sound), len(j.Clip.Info.Sound))
+	}
+	if !j.Preset.Still {
+		s, err := verifySound(ctx, j, info)
+		if p.Samples, p.Lag = s.samples, s.lag; err != nil {
+			return p, fmt.Errorf("the written file's %w", err)
+		}
 	}
 	if !j.Preset.Lossless && !j.Preset.Still {
 		p.Touched = touched(j)

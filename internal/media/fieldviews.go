@@ -22,17 +22,10 @@ func makeFieldViews(ctx context.Context, c Clip, dir string, progress func(done 
 	info := c.ByField().Info
 	args := append([]string{"-nostdin", "-v", "error", "-y"}, raw(info, info.Format(), info.storedFormat())...)
 	args = append(append(args, "-map", "0:v"), viewArgs(info, info.viewDir(dir))...)
-	pr, pw, err := widePipe()
+	w, err := pipeTo(ctx, args)
 	if err != nil {
 		return nil, err
 	}
-	p, err := start(ctx, "ffmpeg", args, pr, nil)
-	pr.Close()
-	if err != nil {
-		pw.Close()
-		return nil, err
-	}
-	w := &Writer{proc: p, pipe: pw}
 	defer w.Abort()
 	var crcs []uint32
 	pic, field := frame.New(info.Format(), nil), frame.New(info.Format(), nil)

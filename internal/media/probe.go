@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"math/big"
 	"os"
 	"slices"
 	"strconv"
@@ -35,21 +34,25 @@ type Info struct {
 	Matrix    frame.Matrix  `json:"matrix"`
 	Tags      Tags          `json:"tags"`
 	Rate      timecode.Rate `json:"rate"`
-	Variable  bool          `json:"variable"` // the file's own rate varies; frames are counted at Rate
-	Indexed   bool          `json:"indexed"`  // frames can be reached without reading from the start
-	Frames    int           `json:"frames"`   // by the packets; exact for constant rate
-	Rotation  int           `json:"rotation"` // degrees clockwise that the file asks for: 0, 90, 180, 270
-	Pixel     Ratio         `json:"pixel"`    // pixel aspect, width:height, upright
-	Field     string        `json:"field"`    // Progressive, or the field that is shown first: TopFirst, BottomFirst
-	Timecode  string        `json:"timecode"` // of the first frame, "" where there is none
-	Lead      float64       `json:"lead"`     // seconds from the file's start to the first picture
-	Duration  float64       `json:"duration"` // seconds of picture
+	Variable  bool          `json:"variable"`        // the file's own rate varies; frames are counted at Rate
+	Indexed   bool          `json:"indexed"`         // frames can be reached without reading from the start
+	Frames    int           `json:"frames"`          // by the packets; exact for constant rate
+	Rotation  int           `json:"rotation"`        // degrees clockwise that the file asks for: 0, 90, 180, 270
+	Pixel     Ratio         `json:"pixel"`           // pixel aspect, width:height, upright
+	Field     string        `json:"field"`           // Progressive, or the field that is shown first: TopFirst, BottomFirst
+	Timecode  string        `json:"timecode"`        // of the first frame, "" where there is none
+	Lead      float64       `json:"lead"`            // seconds from the file's start to the first picture
+	Moved     float64       `json:"moved,omitempty"` // of a conformed copy: seconds by which the source's first picture comes later in the source
+	Duration  float64       `json:"duration"`        // seconds of picture
 	Sound     []Sound       `json:"sound"`
 	Size      int64         `json:"size"`                                 // bytes
 	Still     string        `json:"still,omitempty" enum:"png,jpeg,tiff"` // the kind of a still picture
 
 	packets int   // of pictures, those not shown included
 	apart   int64 // from picture to picture, in the stream's time base; 0 unknown
+	begins  int64 // when the first picture that can be decoded is shown, likewise
+	begun   bool  // that is known
+	holds   []int // of a variable rate: for how many frames each picture is shown
 }
 
 // Tags are the colour tags as ffmpeg names them, "" where unknown.
@@ -73,6 +76,9 @@ type Sound struct {
 	Rate     int    `json:"rate"`               // Hz
 	Language string `json:"language,omitempty"` // ISO 639, as the file has it
 	Title    string `json:"title,omitempty"`
+	Layout   string `json:"layout,omitempty"` // of the channels, as ffmpeg names it
+	Sample   string `json:"sample,omitempty"` // what it decodes to, as ffmpeg names it
+	Bits     int    `json:"bits,omitempty"`   // of each sample that say something, where known
 }
 
 // Format is the shape of the decoded pictures.
@@ -124,6 +130,10 @@ type probedStream struct {
 	Frames      string            `json:"nb_frames"`
 	Channels    int               `json:"channels"`
 	SampleRate  string            `json:"sample_rate"`
+	SampleFmt   string            `json:"sample_fmt"`
+	Layout      string            `json:"channel_layout"`
+	Bits        string            `json:"bits_per_raw_sample"`
+	PCMBits     int               `json:"bits_per_sample"`
 	Tags        map[string]string `json:"tags"`
 	Disposition map[string]int    `json:"disposition"`
 	SideData    []struct {
@@ -225,7 +235,10 @@ func (info *Info) describe(out []byte) (p probed, video probedStream, err error)
 			if lang == "und" {
 				lang = ""
 			}
-			info.Sound = append(info.Sound, Sound{s.CodecName, s.Channels, hz, lang, title(s.Tags)})
+			bits, _ := strconv.Atoi(s.Bits)
+			info.Sound = append(info.Sound, Sound{
+				s.CodecName, s.Channels, hz, lang, title(s.Tags), known(s.Layout), known(s.SampleFmt), max(bits, s.PCMBits),
+			})
 		}
 		if tc := tag(s.Tags, "timecode"); tc != "" && info.Timecode == "" {
 			info.Timecode = tc
@@ -385,6 +398,7 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 	}
 	fileStart, _ := strconv.ParseFloat(p.Format.Start, 64)
 	var pts []int64
+	untimed := 0
 	sc := bufio.NewScanner(bytes.NewReader(out))
 	for sc.Scan() {
 		t, flags, _ := strings.Cut(sc.Text(), ",")
@@ -394,6 +408,8 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 		}
 		if n, err := strconv.ParseInt(t, 10, 64); err == nil {
 			pts = append(pts, n)
+		} else if t == "N/A" {
+			untimed++
 		}
 	}
 	rate, err := timecode.ParseRate(v.RFrameRate)
@@ -411,10 +427,21 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 		return false, unusable("it has more than %d frames", cover.MaxFrames)
 	}
 	slices.Sort(pts)
-	pts = info.woven(pts)
 	unit := float64(tb.Num) / float64(tb.Den)
+	if info.begun { // what comes before cannot be decoded: a recording began in mid-group
+		first, _ := slices.BinarySearch(pts, info.begins)
+		pts = pts[min(first, len(pts)-1):]
+	} else {
+		info.begins = pts[0]
+	}
+	info.Lead = float64(info.begins)*unit - fileStart
+	if untimed > 0 { // one after the other at the rate that the container says
+		info.Indexed, info.Frames = false, len(pts)+untimed
+		info.Duration = float64(info.Frames) / rate.Float()
+		return true, nil
+	}
+	pts = info.woven(pts)
 	info.Frames = len(pts)
-	info.Lead = float64(pts[0])*unit - fileStart
 	if fits(pts, unit, rate.Float()) {
 		info.Duration = float64(len(pts)) / rate.Float()
 		return true, nil
@@ -426,22 +453,7 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 		}
 	}
 	info.Variable = true
-	gaps := make([]int64, 0, len(pts))
-	for i := range pts[1:] {
-		gaps = append(gaps, pts[i+1]-pts[i])
-	}
-	slices.Sort(gaps)
-	last := gaps[len(gaps)/2]
-	fast := gaps[len(gaps)/4] // a quarter of the pictures come at least this fast
-	info.Rate = commonRate(1 / (float64(max(fast, 1)) * unit))
-	info.Duration = float64(pts[len(pts)-1]-pts[0]+last) * unit
-	span := new(big.Rat).SetFrac64((pts[len(pts)-1]-pts[0]+last)*tb.Num, tb.Den)
-	n, _ := span.Mul(span, big.NewRat(info.Rate.Num, info.Rate.Den)).Float64()
-	if n > cover.MaxFrames { // a few pictures may claim to last for days
-		return false, unusable("it lasts longer than %d frames", cover.MaxFrames)
-	}
-	info.Frames = max(int(math.Round(n)), 1)
-	return true, nil
+	return true, info.schedule(pts, unit)
 }
 
 // plain returns the common rate that is meant by one which a container could not say

@@ -76,6 +76,9 @@ type Reader struct {
 	next  int // frame number of the next Read
 	still *frame.Picture
 	woven *fields
+	holds []int          // of the pictures to come, where their rate is variable
+	held  *frame.Picture // the last of them, shown for so many frames more
+	left  int
 	last  int
 	proc  *process
 	pipe  *os.File
@@ -115,6 +118,9 @@ const far = 40
 func (c Clip) Pick(ctx context.Context, frames []int, do func(f int, p *frame.Picture) error) error {
 	if c.woven != nil {
 		return c.pickFields(ctx, frames, do)
+	}
+	if c.Info.holds != nil {
+		return c.pickHeld(ctx, frames, do)
 	}
 	pic := frame.New(c.Info.Format(), nil)
 	for len(frames) > 0 {
@@ -243,7 +249,7 @@ func (c Clip) open(ctx context.Context, first, last int, jump bool, only ...int)
 		last = begin + len(only) - 1
 	}
 	args = append(args, count...)
-	if last >= 0 {
+	if last >= 0 && c.Info.holds == nil {
 		args = append(args, "-frames:v", fmt.Sprint(last-begin+1))
 	}
 	args = append(args, "-f", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "pipe:1")
@@ -257,7 +263,7 @@ func (c Clip) open(ctx context.Context, first, last int, jump bool, only ...int)
 		pr.Close()
 		return nil, err
 	}
-	r := &Reader{ctx: ctx, clip: c, next: begin, last: last, proc: p, pipe: pr}
+	r := &Reader{ctx: ctx, clip: c, next: begin, last: last, proc: p, pipe: pr, holds: c.Info.holds}
 	if len(only) > 0 {
 		r.last = only[len(only)-1]
 	}
@@ -275,7 +281,7 @@ func (c Clip) open(ctx context.Context, first, last int, jump bool, only ...int)
 
 // counting are the options that make one output frame of each frame number.
 func (i Info) counting() []string {
-	if i.Variable {
+	if i.Variable && i.holds == nil {
 		return []string{"-vf", "fps=fps=" + i.Rate.String() + ":round=near", "-vsync", "passthrough"}
 	}
 	return []string{"-vsync", "passthrough"}
@@ -301,6 +307,12 @@ func (r *Reader) Read(p *frame.Picture) error {
 		r.next++
 		return nil
 	}
+	if r.left > 0 {
+		copy(p.Data, r.held.Data)
+		r.left--
+		r.next++
+		return nil
+	}
 	if _, err := io.ReadFull(r.pipe, p.Data); err != nil {
 		r.ended = true
 		if werr := r.proc.wait(); werr != nil {
@@ -315,6 +327,7 @@ func (r *Reader) Read(p *frame.Picture) error {
 		return fmt.Errorf("%w %d", ErrLanding, r.next)
 	}
 	r.next++
+	r.hold(p)
 	return nil
 }
 

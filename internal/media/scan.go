@@ -20,6 +20,10 @@ const (
 // second, which in mixed material has some of both.
 const scanned = "%+#24"
 
+// deeper is how many packets are looked through where those show no picture: a recording
+// that begins in the middle of a group cannot be decoded before the next one.
+const deeper = "%+#600"
+
 // paired is how near to the packet before it one must be, in picture times, to hold the
 // second field of the same picture: fields are half a picture apart.
 const paired = .75
@@ -66,26 +70,43 @@ func (info *Info) scan(ctx context.Context, path, declared string) {
 	default:
 		info.Field = Progressive
 	}
-	out, err := run(ctx, "ffprobe", append([]string{
-		"-v", "error", "-select_streams", "v:0", "-read_intervals", scanned, "-of", "csv=p=0",
-		"-show_entries", "frame=best_effort_timestamp,interlaced_frame,top_field_first",
-	}, input(path)...))
-	if err != nil {
-		return // who decodes it will say so
+	for _, many := range []string{scanned, deeper} {
+		out, err := run(ctx, "ffprobe", append([]string{
+			"-v", "error", "-select_streams", "v:0", "-read_intervals", many, "-of", "csv=p=0",
+			"-show_entries", "frame=best_effort_timestamp,interlaced_frame,top_field_first",
+		}, input(path)...))
+		if err != nil {
+			return // who decodes it will say so
+		}
+		field, times := readScan(out)
+		if len(times) == 0 {
+			continue
+		}
+		if field != "" {
+			info.Field = field
+		}
+		info.begins, info.begun, info.apart = times[0], true, median(times)
+		return
 	}
-	field, apart := readScan(out)
-	if field != "" {
-		info.Field = field
+}
+
+// median is that of the gaps between sorted times, 0 where there are none.
+func median(times []int64) int64 {
+	var gaps []int64
+	for i := 1; i < len(times); i++ {
+		gaps = append(gaps, times[i]-times[i-1])
 	}
-	info.apart = apart
+	if len(gaps) == 0 {
+		return 0
+	}
+	slices.Sort(gaps)
+	return gaps[len(gaps)/2]
 }
 
 // readScan reads ffprobe's answer about pictures: the field that is first in most of those
-// that are woven, "" where none is, and how far apart most pictures are, in the stream's
-// time base, 0 where they have no times.
-func readScan(out []byte) (field string, apart int64) {
+// that are woven, "" where none is, and the pictures' times, in order, in the stream's time base.
+func readScan(out []byte) (field string, times []int64) {
 	top, bottom := 0, 0
-	var times, gaps []int64
 	for line := range bytes.Lines(out) {
 		at, rest, _ := strings.Cut(strings.TrimSpace(string(line)), ",")
 		if t, err := strconv.ParseInt(at, 10, 64); err == nil {
@@ -101,13 +122,6 @@ func readScan(out []byte) (field string, apart int64) {
 		}
 	}
 	slices.Sort(times)
-	for i := 1; i < len(times); i++ {
-		gaps = append(gaps, times[i]-times[i-1])
-	}
-	if len(gaps) > 0 {
-		slices.Sort(gaps)
-		apart = gaps[len(gaps)/2]
-	}
 	switch {
 	case top == 0 && bottom == 0:
 	case top >= bottom:
@@ -115,5 +129,5 @@ func readScan(out []byte) (field string, apart int64) {
 	default:
 		field = BottomFirst
 	}
-	return field, apart
+	return field, times
 }

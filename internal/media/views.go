@@ -185,18 +185,16 @@ func Conform(ctx context.Context, c Clip, path string, progress func(done int)) 
 	if err := present(c.Path); err != nil {
 		return Clip{}, err
 	}
-	args := append(input(c.Path), "-map", "0:v:0", "-an", "-vsync", "passthrough")
-	// Every picture is kept, in the place its number gives it; a variable rate is
-	// filled up.
-	filter := fmt.Sprintf("settb=%d/%d,setpts=N", c.Info.Rate.Den, c.Info.Rate.Num)
 	if c.Info.Variable {
-		filter = "fps=fps=" + c.Info.Rate.String() + ":round=near"
+		return conformVariable(ctx, c, path, progress)
 	}
+	args := append(input(c.Path), "-map", "0:v:0", "-an", "-vsync", "passthrough")
+	// Every picture is kept, in the place its number gives it.
+	filter := fmt.Sprintf("settb=%d/%d,setpts=N", c.Info.Rate.Den, c.Info.Rate.Num)
 	if c.Info.Range == frame.Full { // relabelled, not converted
 		filter += ",scale=in_range=pc:out_range=pc"
 	}
-	args = append(args, "-vf", filter, "-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", "4", "-pix_fmt",
-		c.Info.storedFormat(), "-f", "nut", "file:"+path)
+	args = append(append(args, "-vf", filter), c.Info.conformedAs(path)...)
 	p, err := watched(ctx, args, progress)
 	if err != nil {
 		return Clip{}, blame(ctx, err, "it cannot be conformed to a constant rate")
@@ -207,12 +205,27 @@ func Conform(ctx context.Context, c Clip, path string, progress func(done int)) 
 	if p.errs.damaged() {
 		return Clip{}, unusable("it is damaged or cut short (%s)", p.errs.last())
 	}
+	return conformed(ctx, c.Info, path)
+}
+
+// conformedAs are the options that write a conformed copy.
+func (i Info) conformedAs(path string) []string {
+	return []string{
+		"-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", "4", "-pix_fmt", i.storedFormat(), "-f", "nut", "file:" + path,
+	}
+}
+
+// conformed is the copy as a clip.
+func conformed(ctx context.Context, info Info, path string) (Clip, error) {
 	copyInfo, err := Probe(ctx, path)
 	if err != nil {
 		return Clip{}, err
 	}
-	info := c.Info // what people are told stays that of the source
+	// What people are told stays that of the source.
+	info.holds = nil
+	was := info.Lead
 	info.Variable, info.Indexed, info.Rotation, info.Lead = false, true, 0, copyInfo.Lead
+	info.Moved = was - copyInfo.Lead // the sound stays with the source
 	info.PixFmt, info.Frames, info.Duration = copyInfo.PixFmt, copyInfo.Frames, float64(copyInfo.Frames)/info.Rate.Float()
 	return Clip{Path: path, Info: info}, nil
 }

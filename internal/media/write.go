@@ -163,32 +163,6 @@ func (i Info) rangeTag() string {
 	return i.Tags.Range
 }
 
-// soundArgs carry the source's sound: copied where the container takes it and
-// the whole clip is wanted, else encoded anew.
-func (p Preset) soundArgs(info Info, whole bool) []string {
-	var args []string
-	for i, s := range info.Sound {
-		ok := whole && (p.sounds == nil || slices.Contains(p.sounds, s.Codec))
-		codec := []string{"-c:a", "copy"}
-		if !ok {
-			codec = p.recode
-		}
-		for j := 0; j < len(codec); j += 2 {
-			args = append(args, fmt.Sprintf("%s:%d", codec[j], i), codec[j+1])
-		}
-		name := "title"
-		if strings.HasSuffix(p.Ending, "mp4") {
-			name = "handler_name" // where QuickTime's family has it
-		}
-		for _, t := range [][2]string{{"language", s.Language}, {name, s.Title}} {
-			if t[1] != "" {
-				args = append(args, fmt.Sprintf("-metadata:s:a:%d", i), t[0]+"="+t[1])
-			}
-		}
-	}
-	return args
-}
-
 // raw describes the pictures on the encoder's standard input.
 func raw(info Info, f frame.Format, pix string) []string {
 	return []string{
@@ -244,11 +218,16 @@ func Create(ctx context.Context, o Output) (*Writer, error) {
 		args = append(args, "-map", "0:v", "-map", "1:a?", "-map_metadata", "-1")
 		args = append(append(args, video...), o.finish()...)
 	}
+	return pipeTo(ctx, append(args, "file:"+o.Path))
+}
+
+// pipeTo starts an encoder that reads pictures from its standard input.
+func pipeTo(ctx context.Context, args []string) (*Writer, error) {
 	pr, pw, err := widePipe()
 	if err != nil {
 		return nil, err
 	}
-	p, err := start(ctx, "ffmpeg", append(args, "file:"+o.Path), pr, nil)
+	p, err := start(ctx, "ffmpeg", args, pr, nil)
 	pr.Close()
 	if err != nil {
 		pw.Close()
@@ -268,11 +247,11 @@ func (o Output) segmentArgs() []string {
 // to the pictures, which begin at 0.
 func (o Output) soundInput() []string {
 	info := o.Source.Info
-	begin := info.Lead + float64(o.First)/info.Rate.Float()
+	begin := info.SoundLead() + float64(o.First)/info.Rate.Float()
 	if o.whole() {
-		return input(o.Sound, "-vn", "-itsoffset", fmt.Sprintf("%.6f", -info.Lead))
+		return input(o.Sound, "-vn", "-itsoffset", fmt.Sprintf("%.9f", -info.SoundLead()))
 	}
-	return input(o.Sound, "-vn", "-ss", fmt.Sprintf("%.6f", begin), "-t",
+	return input(o.Sound, "-vn", "-ss", fmt.Sprintf("%.9f", begin), "-t",
 		fmt.Sprintf("%.6f", float64(o.Frames)/info.Rate.Float()))
 }
 

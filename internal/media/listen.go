@@ -1,0 +1,65 @@
+package media
+
+import (
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+)
+
+// SoundLead is how long before the first picture the source's own time begins, seconds.
+func (i Info) SoundLead() float64 { return i.Lead + i.Moved }
+
+// Listen gives a sound track's samples, by channel as they are interleaved, from the time of the
+// first picture and so many seconds more: what lies before is left out, and where there is no
+// sound it is silent. lead is how long before that picture the file begins. A length below 0 goes to the
+// track's end. The slice is its own only until do returns; an error of do ends the listening.
+func Listen(ctx context.Context, path string, track int, s Sound, lead, from, length float64,
+	do func(samples []float32) error,
+) error {
+	filter := "aresample=async=1:first_pts=0"
+	first := int64(math.Round(from * float64(s.Rate)))
+	filter += fmt.Sprintf(",atrim=start_sample=%d", first)
+	if length >= 0 {
+		filter += fmt.Sprintf(":end_sample=%d", first+int64(math.Round(length*float64(s.Rate))))
+	}
+	args := append([]string{"-nostdin", "-v", "error"}, input(path, "-itsoffset", fmt.Sprintf("%.9f", -lead))...)
+	args = append(args, "-map", fmt.Sprintf("0:a:%d", track), "-vn", "-sn", "-dn", "-af", filter, "-f", "f32le", "pipe:1")
+	pr, pw, err := widePipe()
+	if err != nil {
+		return err
+	}
+	p, err := start(ctx, "ffmpeg", args, nil, pw)
+	pw.Close()
+	if err != nil {
+		pr.Close()
+		return err
+	}
+	defer pr.Close()
+	raw, out := make([]byte, 4*s.Channels*4096), make([]float32, s.Channels*4096)
+	for {
+		n, err := io.ReadFull(pr, raw)
+		for i := range n / 4 {
+			out[i] = math.Float32frombits(binary.LittleEndian.Uint32(raw[4*i:]))
+		}
+		if n >= 4 {
+			if err := do(out[:n/4]); err != nil {
+				p.kill()
+				return err
+			}
+		}
+		switch {
+		case err == nil:
+		case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+			if werr := p.wait(); werr != nil {
+				return blame(ctx, werr, "sound track %d cannot be decoded", track+1)
+			}
+			return nil
+		default:
+			p.kill()
+			return err
+		}
+	}
+}
