@@ -38,6 +38,7 @@ type Format struct {
 	SubX, SubY    int // log2 of the chroma subsampling across and down: 0 or 1
 	Range         Range
 	Matrix        Matrix
+	Alpha         bool  // a plane of opacity, as large as luma, follows the three; nothing changes it
 	First         Field // that is shown first; Whole where pictures are not woven of fields
 }
 
@@ -97,6 +98,9 @@ func (f Format) Size() int {
 	for p := range 3 {
 		w, h := f.PlaneSize(p)
 		n += w * h * f.Bytes()
+	}
+	if f.Alpha {
+		n += f.Width * f.Height * f.Bytes()
 	}
 	return n
 }

@@ -170,7 +170,7 @@ func (j *Job) read(ctx context.Context, r *media.Reader, free <-chan *frame.Pict
 		}
 		give(&piece{pic: pic, f: f, out: pic.Data, done: make(chan struct{})})
 	}
-	return nil
+	return r.Whole()
 }
 
 // treat makes of a picture what is written.
@@ -293,6 +293,7 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		return p, err
 	}
 	defer a.Close()
+	info = info.As(j.Clip.Info)
 	b, err := media.Clip{Path: j.Out, Info: info}.Open(ctx, 0, -1)
 	if err != nil {
 		return p, err
@@ -320,10 +321,19 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 			p.Off = &off
 			continue
 		}
+		if format := src.Format; format.Alpha {
+			format.Alpha = false
+			if a, b := src.Data[format.Size():], out.Data[format.Size():]; !bytes.Equal(a, b) {
+				return p, fmt.Errorf("frame %d: its opacity is not the source's", f)
+			}
+		}
 		for plane := range 3 {
 			var skip *frame.Plane
 			if live {
 				m := treat.Subsample(matte, src.Format, plane)
+				if plane > 0 && j.Clip.Info.Quarter() {
+					paired(m)
+				}
 				skip = &m
 			}
 			if n := frame.Differ(src, out, plane, skip, 0); n > 0 {
@@ -335,6 +345,17 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		}
 	}
 	return p, nil
+}
+
+// paired marks both of the two samples that one coded sample stands for.
+func paired(m frame.Plane) {
+	w := m.Rect.Dx()
+	for i := range m.Pix {
+		if x := i % w; x%2 == 0 && x+1 < w {
+			v := max(m.Pix[i], m.Pix[i+1])
+			m.Pix[i], m.Pix[i+1] = v, v
+		}
+	}
 }
 
 // touched counts the frames with a cover, on either field.

@@ -20,7 +20,7 @@ func makeFieldViews(ctx context.Context, c Clip, dir string, progress func(done 
 	}
 	defer r.Close()
 	info := c.ByField().Info
-	args := append([]string{"-nostdin", "-v", "error", "-y"}, raw(info, info.Format(), info.storedFormat())...)
+	args := append([]string{"-nostdin", "-v", "error", "-y"}, raw(info, info.Format(), info.workedOn())...)
 	args = append(append(args, "-map", "0:v"), viewArgs(info, info.viewDir(dir))...)
 	w, err := pipeTo(ctx, args)
 	if err != nil {
@@ -35,7 +35,7 @@ func makeFieldViews(ctx context.Context, c Clip, dir string, progress func(done 
 		} else if err != nil {
 			return nil, err
 		}
-		crcs = append(crcs, sum(pic.Data))
+		crcs = append(crcs, sum(info.pack(pic.Data)))
 		for _, f := range pic.Fields() {
 			field.TakeField(f, pic)
 			if err := w.Write(field.Data); err != nil {

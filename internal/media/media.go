@@ -204,13 +204,28 @@ func (t *tail) Write(b []byte) (int, error) {
 func (t *tail) damaged() bool {
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	said := strings.ToLower(string(t.buf))
-	for _, w := range []string{"error", "invalid", "corrupt", "partial", "missing", "exceeds"} {
-		if strings.Contains(said, w) {
+	return complains(string(t.buf))
+}
+
+// complains reports whether words of a decoder are of lost picture content.
+func complains(words string) bool {
+	words = strings.ToLower(words)
+	for _, w := range []string{
+		"error", "invalid", "corrupt", "partial", "missing", "exceeds", "damaged", "mismatch", "out of range",
+		"negative number", "too large", "concealing",
+	} {
+		if strings.Contains(words, w) {
 			return true
 		}
 	}
 	return false
+}
+
+// forget drops what was said so far.
+func (t *tail) forget() {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.buf = t.buf[:0]
 }
 
 // fault returns what the machine did to the process, if its words tell of it.
@@ -226,6 +241,11 @@ func (t *tail) last() string {
 	defer t.mu.Unlock()
 	lines := strings.Split(strings.TrimSpace(string(t.buf)), "\n")
 	l := strings.TrimSpace(lines[len(lines)-1])
+	for _, said := range lines { // what complains says more than what follows it
+		if complains(said) {
+			l = strings.TrimSpace(said)
+		}
+	}
 	if strings.HasPrefix(l, "[") {
 		if _, rest, ok := strings.Cut(l, "] "); ok {
 			l = rest

@@ -34,16 +34,17 @@ type Info struct {
 	Matrix    frame.Matrix  `json:"matrix"`
 	Tags      Tags          `json:"tags"`
 	Rate      timecode.Rate `json:"rate"`
-	Variable  bool          `json:"variable"`        // the file's own rate varies; frames are counted at Rate
-	Indexed   bool          `json:"indexed"`         // frames can be reached without reading from the start
-	Frames    int           `json:"frames"`          // by the packets; exact for constant rate
-	Rotation  int           `json:"rotation"`        // degrees clockwise that the file asks for: 0, 90, 180, 270
-	Pixel     Ratio         `json:"pixel"`           // pixel aspect, width:height, upright
-	Field     string        `json:"field"`           // Progressive, or the field that is shown first: TopFirst, BottomFirst
-	Timecode  string        `json:"timecode"`        // of the first frame, "" where there is none
-	Lead      float64       `json:"lead"`            // seconds from the file's start to the first picture
-	Moved     float64       `json:"moved,omitempty"` // of a conformed copy: seconds by which the source's first picture comes later in the source
-	Duration  float64       `json:"duration"`        // seconds of picture
+	Variable  bool          `json:"variable"`          // the file's own rate varies; frames are counted at Rate
+	Indexed   bool          `json:"indexed"`           // frames can be reached without reading from the start
+	Frames    int           `json:"frames"`            // by the packets; exact for constant rate
+	Rotation  int           `json:"rotation"`          // degrees clockwise that the file asks for: 0, 90, 180, 270
+	Pixel     Ratio         `json:"pixel"`             // pixel aspect, width:height, upright
+	Field     string        `json:"field"`             // Progressive, or the field that is shown first: TopFirst, BottomFirst
+	Timecode  string        `json:"timecode"`          // of the first frame, "" where there is none
+	Lead      float64       `json:"lead"`              // seconds from the file's start to the first picture
+	Skipped   bool          `json:"skipped,omitempty"` // it begins with pictures that cannot be decoded, whose group began before
+	Moved     float64       `json:"moved,omitempty"`   // of a conformed copy: seconds by which the source's first picture comes later in the source
+	Duration  float64       `json:"duration"`          // seconds of picture
 	Sound     []Sound       `json:"sound"`
 	Size      int64         `json:"size"`                                 // bytes
 	Still     string        `json:"still,omitempty" enum:"png,jpeg,tiff"` // the kind of a still picture
@@ -61,6 +62,7 @@ type Tags struct {
 	Primaries string `json:"primaries"`
 	Transfer  string `json:"transfer"`
 	Space     string `json:"space"`
+	Chroma    string `json:"chroma,omitempty"` // where samples of chroma lie
 }
 
 // Ratio is a ratio of whole numbers.
@@ -86,31 +88,13 @@ func (i Info) Format() frame.Format {
 	return frame.Format{
 		Width: i.Width, Height: i.Height, Depth: i.Depth, SubX: i.SubX, SubY: i.SubY, Range: i.Range,
 		Matrix: i.Matrix, First: map[string]frame.Field{"top": frame.Top, "bottom": frame.Bottom}[i.First()],
+		Alpha: i.alpha(),
 	}
 }
 
 // Conformed reports whether a copy must be made before frames can be reached
 // exactly.
 func (i Info) Conformed() bool { return i.Variable || !i.Indexed }
-
-// decodedAs maps coded pixel formats to the planar ones they are read as; each
-// step only moves samples and changes none.
-var decodedAs = map[string]string{
-	"nv12": "yuv420p", "nv21": "yuv420p", "p010le": "yuv420p10le", "yuyv422": "yuv422p", "uyvy422": "yuv422p",
-	"nv16": "yuv422p", "p210le": "yuv422p10le",
-}
-
-func init() {
-	for _, sub := range []string{"420", "422", "444"} {
-		for _, depth := range []string{"", "10le", "12le", "14le", "16le"} {
-			decodedAs["yuv"+sub+"p"+depth] = "yuv" + sub + "p" + depth
-		}
-		decodedAs["yuvj"+sub+"p"] = "yuvj" + sub + "p"
-	}
-}
-
-// PlanarFormat is the pixel format that pictures of this file are read as.
-func (i Info) PlanarFormat() string { return decodedAs[i.PixFmt] }
 
 type probedStream struct {
 	CodecType   string            `json:"codec_type"`
@@ -124,10 +108,12 @@ type probedStream struct {
 	ColorSpace  string            `json:"color_space"`
 	Transfer    string            `json:"color_transfer"`
 	Primaries   string            `json:"color_primaries"`
+	Chroma      string            `json:"chroma_location"`
 	RFrameRate  string            `json:"r_frame_rate"`
 	AvgRate     string            `json:"avg_frame_rate"`
 	TimeBase    string            `json:"time_base"`
 	Frames      string            `json:"nb_frames"`
+	Duration    string            `json:"duration"`
 	Channels    int               `json:"channels"`
 	SampleRate  string            `json:"sample_rate"`
 	SampleFmt   string            `json:"sample_fmt"`
@@ -188,6 +174,8 @@ func Probe(ctx context.Context, path string) (Info, error) {
 		return info, err
 	}
 	info.scan(ctx, path, v.FieldOrder)
+	info.declared(ctx, path)
+	info.meaning(v)
 	if out, err = run(ctx, "ffprobe", append([]string{
 		"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags",
 	}, input(path)...)); err != nil {
@@ -250,8 +238,8 @@ func (info *Info) describe(out []byte) (p probed, video probedStream, err error)
 	v := p.Streams[at]
 	info.Codec, info.PixFmt, info.Width, info.Height = v.CodecName, v.PixFmt, v.Width, v.Height
 	if decodedAs[v.PixFmt] == "" {
-		return p, v, unusable("its pixel format %q is not supported; Y'CbCr 4:2:0, 4:2:2 and 4:4:4 with 8 to 16 bit are",
-			v.PixFmt)
+		return p, v, unusable("its pixel format %q is not supported; Y'CbCr 4:2:0, 4:2:2, 4:4:4 and 4:1:1, R'G'B' and grey "+
+			"with 8 to 16 bit are", v.PixFmt)
 	}
 	info.Depth, info.SubX, info.SubY = layout(decodedAs[v.PixFmt])
 	for _, sd := range v.SideData {
@@ -270,19 +258,24 @@ func (info *Info) describe(out []byte) (p probed, video probedStream, err error)
 	if info.Rotation%180 != 0 {
 		info.Width, info.Height = info.Height, info.Width
 		info.Pixel = Ratio{info.Pixel.Den, info.Pixel.Num}
-		if info.SubX != info.SubY {
-			return p, v, unusable("it is 4:2:2 and lies on its side; turn it upright first")
-		}
 	}
-	info.Tags = Tags{known(v.ColorRange), known(v.Primaries), known(v.Transfer), known(v.ColorSpace)}
-	info.Range, info.Matrix = frame.Limited, matrix(info.Tags.Space, info.Height)
-	if info.Tags.Range == "pc" || strings.HasPrefix(v.PixFmt, "yuvj") {
-		info.Range = frame.Full
-	}
+	info.Tags = v.colours()
+	info.meaning(v)
 	if err := info.Format().Validate(); err != nil {
 		return p, v, unusable("%v", err)
 	}
 	return p, v, nil
+}
+
+// meaning says what the samples mean, from the colour tags.
+func (info *Info) meaning(v probedStream) {
+	info.Range, info.Matrix = frame.Limited, matrix(info.Tags.Space, info.Height)
+	if info.Tags.Range == "pc" || strings.HasPrefix(v.PixFmt, "yuvj") {
+		info.Range = frame.Full
+	}
+	if info.rgb() {
+		info.Range, info.Matrix = frame.Full, frame.RGB
+	}
 }
 
 // whole returns an error where the file promises more frames than it has.
@@ -293,6 +286,9 @@ func (info *Info) whole(p probed, v probedStream) error {
 		promised = int((d - start - info.Lead) * info.Rate.Float()) // the tag is the time of the end
 	} else if d, _ := strconv.ParseFloat(p.Format.Duration, 64); promised == 0 && len(p.Streams) == 1 {
 		promised = int(d * info.Rate.Float())
+	}
+	if d, _ := strconv.ParseFloat(v.Duration, 64); promised == 0 && info.Container == "mxf" { // its header says so
+		promised = int(math.Round(d * info.Rate.Float()))
 	}
 	if found := max(info.Frames, info.packets); promised > found+max(2, promised/100) {
 		return unusable("it is damaged or cut short: it promises %d frames and has %d", promised, found)
@@ -331,22 +327,6 @@ func known(tag string) string {
 		return ""
 	}
 	return tag
-}
-
-func layout(pix string) (depth, subX, subY int) {
-	depth = 8
-	for _, d := range []int{10, 12, 14, 16} {
-		if strings.HasSuffix(pix, fmt.Sprintf("p%dle", d)) {
-			depth = d
-		}
-	}
-	switch {
-	case strings.Contains(pix, "420"):
-		return depth, 1, 1
-	case strings.Contains(pix, "422"):
-		return depth, 1, 0
-	}
-	return depth, 0, 0
 }
 
 func matrix(space string, height int) frame.Matrix {
@@ -430,6 +410,7 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 	unit := float64(tb.Num) / float64(tb.Den)
 	if info.begun { // what comes before cannot be decoded: a recording began in mid-group
 		first, _ := slices.BinarySearch(pts, info.begins)
+		info.Skipped = first > 0
 		pts = pts[min(first, len(pts)-1):]
 	} else {
 		info.begins = pts[0]

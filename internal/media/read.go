@@ -45,7 +45,7 @@ func (c Clip) From() int { return c.first }
 // Is reports whether a picture is frame f of the clip, by its checksum; without one it is
 // not known to be.
 func (c Clip) Is(f int, p *frame.Picture) bool {
-	return f >= 0 && f < len(c.Sums) && c.Sums[f] == sum(p.Data)
+	return f >= 0 && f < len(c.Sums) && c.Sums[f] == sum(c.Info.pack(p.Data))
 }
 
 // DecoderMemory is about what a process takes that reads a clip: its libraries, and the
@@ -79,6 +79,8 @@ type Reader struct {
 	holds []int          // of the pictures to come, where their rate is variable
 	held  *frame.Picture // the last of them, shown for so many frames more
 	left  int
+	coded []byte // a picture as it comes, where that is not as it is worked on
+	seen  bool   // the first picture
 	last  int
 	proc  *process
 	pipe  *os.File
@@ -179,7 +181,10 @@ func (c Clip) Thumbs(ctx context.Context, pace func(), do func(f int, p *frame.P
 	const w, h = 128, 72
 	small := c
 	small.Info.Width, small.Info.Height, small.Info.Depth, small.Info.SubX, small.Info.SubY = w, h, 8, 1, 1
-	small.Info.PixFmt = "yuv420p"
+	small.Info.PixFmt, small.Info.Field = "yuv420p", Progressive
+	if small.Info.Matrix == frame.RGB {
+		small.Info.Matrix = frame.BT601
+	}
 	filter := fmt.Sprintf("scale=%d:%d:flags=area,format=yuv420p", w, h)
 	count := c.Info.counting()
 	if count[0] == "-vf" {
@@ -293,6 +298,10 @@ func (r *Reader) Read(p *frame.Picture) error {
 	if r.ended || r.last >= 0 && r.next > r.last {
 		return io.EOF
 	}
+	if r.clip.Info.Skipped && !r.seen && r.pipe != nil {
+		defer r.proc.errs.forget() // what was said of pictures before the first says nothing of it
+		r.seen = true
+	}
 	if r.woven != nil {
 		return r.readField(p)
 	}
@@ -313,7 +322,14 @@ func (r *Reader) Read(p *frame.Picture) error {
 		r.next++
 		return nil
 	}
-	if _, err := io.ReadFull(r.pipe, p.Data); err != nil {
+	coded := p.Data
+	if n := r.clip.Info.coded(); n != len(coded) {
+		if r.coded == nil {
+			r.coded = make([]byte, n)
+		}
+		coded = r.coded
+	}
+	if _, err := io.ReadFull(r.pipe, coded); err != nil {
 		r.ended = true
 		if werr := r.proc.wait(); werr != nil {
 			return blame(r.ctx, werr, "frame %d cannot be decoded", r.next)
@@ -323,11 +339,37 @@ func (r *Reader) Read(p *frame.Picture) error {
 		}
 		return io.EOF
 	}
-	if s := r.clip.Sums; r.next >= 0 && r.next < len(s) && s[r.next] != sum(p.Data) {
+	if s := r.clip.Sums; r.next >= 0 && r.next < len(s) && s[r.next] != sum(coded) {
 		return fmt.Errorf("%w %d", ErrLanding, r.next)
+	}
+	if r.coded != nil {
+		copy(p.Data, coded) // of grey it is the beginning
+		r.clip.Info.unpack(p, coded)
 	}
 	r.next++
 	r.hold(p)
+	return nil
+}
+
+// Whole ends the reading of what was asked for, all of which was read, and returns an error
+// that wraps ErrUnusable where the decoder found it damaged.
+func (r *Reader) Whole() error {
+	switch {
+	case r.woven != nil:
+		return r.woven.of.Whole()
+	case r.still != nil:
+		return nil
+	}
+	if !r.ended && r.holds == nil {
+		r.ended = true
+		io.Copy(io.Discard, r.pipe)
+		if err := r.proc.wait(); err != nil {
+			return blame(r.ctx, err, "it cannot be decoded to its end")
+		}
+	}
+	if r.proc.errs.damaged() {
+		return unusable("its picture is damaged%s (%s)", damagedAt(r.ctx, r.clip.Path), r.proc.errs.last())
+	}
 	return nil
 }
 

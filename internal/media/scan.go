@@ -3,6 +3,7 @@ package media
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"slices"
 	"strconv"
 	"strings"
@@ -73,7 +74,7 @@ func (info *Info) scan(ctx context.Context, path, declared string) {
 	for _, many := range []string{scanned, deeper} {
 		out, err := run(ctx, "ffprobe", append([]string{
 			"-v", "error", "-select_streams", "v:0", "-read_intervals", many, "-of", "csv=p=0",
-			"-show_entries", "frame=best_effort_timestamp,interlaced_frame,top_field_first",
+			"-show_entries", "frame=best_effort_timestamp,interlaced_frame,top_field_first," + pictureTags,
 		}, input(path)...))
 		if err != nil {
 			return // who decodes it will say so
@@ -82,12 +83,56 @@ func (info *Info) scan(ctx context.Context, path, declared string) {
 		if len(times) == 0 {
 			continue
 		}
+		info.Tags.fill(readTags(out))
 		if field != "" {
 			info.Field = field
 		}
 		info.begins, info.begun, info.apart = times[0], true, median(times)
 		return
 	}
+}
+
+// pictureTags are what pictures say of their own colour, in ffprobe's order.
+const pictureTags = "color_range,color_space,color_primaries,color_transfer,chroma_location"
+
+// readTags reads them of the first picture that ffprobe tells of.
+func readTags(out []byte) (t Tags) {
+	line, _, _ := strings.Cut(string(out), "\n")
+	if f := strings.Split(strings.TrimSpace(line), ","); len(f) >= 8 {
+		t = Tags{known(f[3]), known(f[5]), known(f[6]), known(f[4]), known(f[7])}
+	}
+	return t
+}
+
+// fill takes what is not known yet from other tags.
+func (t *Tags) fill(o Tags) {
+	for _, v := range [][2]*string{
+		{&t.Range, &o.Range}, {&t.Primaries, &o.Primaries}, {&t.Transfer, &o.Transfer}, {&t.Space, &o.Space},
+		{&t.Chroma, &o.Chroma},
+	} {
+		if *v[0] == "" {
+			*v[0] = *v[1]
+		}
+	}
+}
+
+// declared asks the container alone for colour tags, where the pictures say nothing.
+func (info *Info) declared(ctx context.Context, path string) {
+	if info.Tags.Primaries != "" || info.Tags.Transfer != "" || info.Tags.Space != "" {
+		return
+	}
+	out, err := run(ctx, "ffprobe", append([]string{
+		"-v", "error", "-nofind_stream_info", "-select_streams", "v:0", "-of", "json", "-show_streams",
+	}, input(path)...))
+	var p probed
+	if err == nil && json.Unmarshal(out, &p) == nil && len(p.Streams) > 0 {
+		info.Tags.fill(p.Streams[0].colours())
+	}
+}
+
+// colours are a stream's colour tags.
+func (s probedStream) colours() Tags {
+	return Tags{known(s.ColorRange), known(s.Primaries), known(s.Transfer), known(s.ColorSpace), known(s.Chroma)}
 }
 
 // median is that of the gaps between sorted times, 0 where there are none.

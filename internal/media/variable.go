@@ -129,6 +129,7 @@ func conformVariable(ctx context.Context, c Clip, path string, progress func(don
 	if err != nil {
 		return Clip{}, err
 	}
+	w.pack = info.pack
 	defer w.Abort()
 	pic := frame.New(info.Format(), nil)
 	n := 0

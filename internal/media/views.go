@@ -115,6 +115,9 @@ func viewArgs(i Info, folder string) []string {
 // full-range BT.601. (The colorspace filter changes only the matrix here; it is
 // several times faster than the scaler at that.)
 func viewFilters(i Info, w, h int) string {
+	if i.rgb() {
+		return fmt.Sprintf("scale=%d:%d:flags=bicubic:out_color_matrix=bt601:out_range=pc,format=yuvj420p", w, h)
+	}
 	f := fmt.Sprintf("scale=%d:%d:flags=bicubic:in_range=%s:out_range=tv,format=yuv420p|yuv420p10le|yuv420p12le", w, h,
 		i.Range)
 	if i.Matrix != frame.BT601 {
@@ -185,7 +188,7 @@ func Conform(ctx context.Context, c Clip, path string, progress func(done int)) 
 	if err := present(c.Path); err != nil {
 		return Clip{}, err
 	}
-	if c.Info.Variable {
+	if c.Info.Variable || c.Info.Skipped {
 		return conformVariable(ctx, c, path, progress)
 	}
 	args := append(input(c.Path), "-map", "0:v:0", "-an", "-vsync", "passthrough")
@@ -211,7 +214,7 @@ func Conform(ctx context.Context, c Clip, path string, progress func(done int)) 
 // conformedAs are the options that write a conformed copy.
 func (i Info) conformedAs(path string) []string {
 	return []string{
-		"-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", "4", "-pix_fmt", i.storedFormat(), "-f", "nut", "file:" + path,
+		"-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", "4", "-pix_fmt", i.lossless(), "-f", "nut", "file:" + path,
 	}
 }
 

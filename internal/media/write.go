@@ -114,14 +114,19 @@ func (p Preset) EncoderArgs(info Info) []string {
 	}
 	pix := p.pixFmt
 	if pix == "" {
-		pix = info.storedFormat()
+		pix = info.lossless()
 	}
 	var set []string
+	levels, space := info.rangeTag(), info.Tags.Space
+	turned := info.rgb() && p.pixFmt != "" // R'G'B' becomes Y'CbCr
+	if turned {
+		levels, space = "tv", "bt709"
+	}
 	for _, t := range [][2]string{
-		{"range", info.rangeTag()},
+		{"range", levels},
 		{"color_primaries", info.Tags.Primaries},
 		{"color_trc", info.Tags.Transfer},
-		{"colorspace", info.Tags.Space},
+		{"colorspace", space},
 	} {
 		if t[1] != "" {
 			set = append(set, t[0]+"="+t[1])
@@ -134,6 +139,12 @@ func (p Preset) EncoderArgs(info Info) []string {
 			filters = append(filters, "scale=interl=1,format=yuv420p")
 		}
 	}
+	if p.pixFmt != "" && info.Range == frame.Full && !turned { // not made less by the conversion
+		filters = append(filters, "scale=in_range=pc:out_range=pc,format="+p.pixFmt)
+	}
+	if turned {
+		filters = append(filters, "scale=out_color_matrix=bt709:out_range=tv,format="+p.pixFmt)
+	}
 	if p.pixFmt == "yuv420p" && (info.Width|info.Height)&1 == 1 {
 		filters = append(filters, "pad=ceil(iw/2)*2:ceil(ih/2)*2")
 	}
@@ -143,6 +154,12 @@ func (p Preset) EncoderArgs(info Info) []string {
 	filters = append(filters, fmt.Sprintf("setsar=sar=%d/%d:max=1000000", info.Pixel.Num, info.Pixel.Den))
 	args := append([]string{"-vf", strings.Join(filters, ",")}, p.video...)
 	args = append(args, "-pix_fmt", pix)
+	if info.Tags.Chroma != "" && info.SubX == 1 && (p.pixFmt == "" || info.SubY == 1) { // else it is laid anew
+		args = append(args, "-chroma_sample_location", info.Tags.Chroma)
+	}
+	if t := info.Tags; p.Name == "review" && levels == "tv" && t.Primaries+t.Transfer+t.Space == "" {
+		args = append(args, "-x264-params", "videoformat=component") // else x264 leaves the range out
+	}
 	if p.Name == "review" {
 		args = append(args, "-g", fmt.Sprint(2*info.Rate.Nominal()))
 	}
@@ -151,10 +168,6 @@ func (p Preset) EncoderArgs(info Info) []string {
 	}
 	return args
 }
-
-// storedFormat is the pixel format that encoders are given: full range is said
-// by a tag, not by the format's name, so that nothing converts it.
-func (i Info) storedFormat() string { return strings.Replace(i.PlanarFormat(), "yuvj", "yuv", 1) }
 
 func (i Info) rangeTag() string {
 	if i.Range == frame.Full {
@@ -175,6 +188,7 @@ func raw(info Info, f frame.Format, pix string) []string {
 type Writer struct {
 	proc *process
 	pipe *os.File
+	pack func([]byte) []byte // what is written of a picture's bytes; nil all of them
 	err  error
 }
 
@@ -194,9 +208,12 @@ type Output struct {
 // Create starts an encoder. Closing finishes the file; Abort leaves none.
 func Create(ctx context.Context, o Output) (*Writer, error) {
 	info := o.Source.Info
-	pix := info.storedFormat()
+	pix, pack := info.storedFormat(), info.pack
+	if o.Preset.pixFmt != "" {
+		pix, pack = info.workedOn(), nil
+	}
 	if o.Gray {
-		pix = "gray"
+		pix, pack = "gray", nil
 	}
 	args := append([]string{"-nostdin", "-v", "error", "-y"}, raw(info, info.Format(), pix)...)
 	video := o.Preset.EncoderArgs(info)
@@ -218,7 +235,11 @@ func Create(ctx context.Context, o Output) (*Writer, error) {
 		args = append(args, "-map", "0:v", "-map", "1:a?", "-map_metadata", "-1")
 		args = append(append(args, video...), o.finish()...)
 	}
-	return pipeTo(ctx, append(args, "file:"+o.Path))
+	w, err := pipeTo(ctx, append(args, "file:"+o.Path))
+	if err == nil {
+		w.pack = pack
+	}
+	return w, err
 }
 
 // pipeTo starts an encoder that reads pictures from its standard input.
@@ -275,6 +296,9 @@ func (o Output) finish() []string {
 func (w *Writer) Write(data []byte) error {
 	if w.err != nil {
 		return w.err
+	}
+	if w.pack != nil {
+		data = w.pack(data)
 	}
 	if _, err := w.pipe.Write(data); err != nil {
 		w.err = err
