@@ -13,7 +13,7 @@ var decodedAs = map[string]string{
 	"nv12": "yuv420p", "nv21": "yuv420p", "p010le": "yuv420p10le", "yuyv422": "yuv422p", "uyvy422": "yuv422p",
 	"nv16": "yuv422p", "p210le": "yuv422p10le", "yuv411p": "yuv411p", "gray": "gray", "gray10le": "gray10le",
 	"gray12le": "gray12le", "gray16le": "gray16le", "rgb48le": "gbrp16le", "rgb48be": "gbrp16le",
-	"rgba64le": "gbrap16le", "rgba64be": "gbrap16le",
+	"rgba64le": "rgba64le", "rgba64be": "rgba64le",
 }
 
 func init() {
@@ -37,7 +37,7 @@ func init() {
 		decodedAs[rgb] = "gbrp"
 	}
 	for _, rgb := range []string{"rgba", "bgra", "argb", "abgr"} {
-		decodedAs[rgb] = "gbrap"
+		decodedAs[rgb] = "rgba" // ffmpeg rounds opacity on the way to planes and back
 	}
 }
 
@@ -48,10 +48,14 @@ func (i Info) gray() bool { return strings.HasPrefix(i.PlanarFormat(), "gray") }
 
 // Quarter says that a sample of chroma stands for four samples of luma across (4:1:1).
 func (i Info) Quarter() bool { return strings.HasPrefix(i.PlanarFormat(), "yuv411") }
-func (i Info) rgb() bool     { return strings.HasPrefix(i.PlanarFormat(), "gb") }
+func (i Info) pixels() bool  { return strings.HasPrefix(i.PlanarFormat(), "rgba") } // one after the other
+func (i Info) rgb() bool     { return strings.HasPrefix(i.PlanarFormat(), "gb") || i.pixels() }
 func (i Info) alpha() bool {
-	return strings.HasPrefix(i.PlanarFormat(), "yuva") || strings.HasPrefix(i.PlanarFormat(), "gbra")
+	return strings.HasPrefix(i.PlanarFormat(), "yuva") || strings.HasPrefix(i.PlanarFormat(), "gbra") || i.pixels()
 }
+
+// repacked says that pictures come otherwise than they are worked on.
+func (i Info) repacked() bool { return i.gray() || i.Quarter() || i.pixels() }
 
 // layout is the depth and the subsampling that pictures of a planar format are worked on
 // in: grey ones have chroma that says nothing, and of 4:1:1 each sample of chroma is there twice.
@@ -83,11 +87,13 @@ func (i Info) coded() int {
 	return f.Size()
 }
 
-// unpack makes of a picture's bytes as ffmpeg gives them, which may be the beginning of its data,
-// the picture that is worked on.
+// unpack makes of a picture's bytes as ffmpeg gives them the picture that is worked on.
 func (i Info) unpack(p *frame.Picture, coded []byte) {
 	switch {
+	case i.pixels():
+		each(p.Format, func(plane, pixel, size int) { copy(p.Data[plane:plane+size], coded[pixel:]) })
 	case i.gray():
+		copy(p.Planes[0], coded)
 		none := uint16(128) << (p.Depth - 8)
 		for _, plane := range p.Planes[1:] {
 			for k := 0; k < len(plane); k += p.Bytes() {
@@ -112,11 +118,26 @@ func (i Info) unpack(p *frame.Picture, coded []byte) {
 	}
 }
 
+// each tells for every sample of R'G'B' and opacity where it lies among planes (G', B', R', opacity)
+// and among pixels (R', G', B', opacity), in bytes.
+func each(f frame.Format, do func(plane, pixel, size int)) {
+	n, size := f.Width*f.Height, f.Bytes()
+	for plane, at := range [4]int{1, 2, 0, 3} {
+		for k := range n {
+			do((plane*n+k)*size, (4*k+at)*size, size)
+		}
+	}
+}
+
 // pack is the way back: where nothing was changed its bytes are those that were unpacked.
 func (i Info) pack(data []byte) []byte {
 	switch {
 	case i.gray():
 		return data[:i.coded()]
+	case i.pixels():
+		out := make([]byte, len(data))
+		each(i.Format(), func(plane, pixel, size int) { copy(out[pixel:pixel+size], data[plane:]) })
+		return out
 	case i.Quarter():
 		p := frame.New(i.Format(), data)
 		out := append(make([]byte, 0, i.coded()), p.Planes[0]...)
@@ -168,7 +189,7 @@ func (i Info) lossless() string {
 	switch pix := i.storedFormat(); pix {
 	case "gbrp":
 		return "bgr0"
-	case "gbrap":
+	case "rgba", "gbrap":
 		return "bgra"
 	case "yuva420p12le", "yuva422p12le", "yuva444p12le":
 		return strings.Replace(pix, "12le", "16le", 1)

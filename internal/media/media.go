@@ -16,6 +16,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -60,11 +61,18 @@ func blame(ctx context.Context, cause error, format string, a ...any) error {
 var guard = []string{
 	"-protocol_whitelist", "file,pipe,fd",
 	"-format_whitelist", "mov,mp4,matroska,webm,avi,mxf,mpegts,mpeg,mpegvideo," +
-		"m4v,nut,flv,ogg,dv,ivf,yuv4mpegpipe,asf,h264,hevc,wav",
+		"m4v,nut,flv,ogg,dv,ivf,yuv4mpegpipe,asf,h264,hevc,wav," +
+		"gif,webp_pipe,dpx_pipe,exr_pipe,j2k_pipe,bmp_pipe",
 }
 
-// input returns the options that open a file, after those in opts.
+// input returns the options that open a file, or a folder of numbered pictures, after those in opts.
 func input(path string, opts ...string) []string {
+	if s, err := sequence(path); err == nil {
+		return append(append([]string{
+			"-protocol_whitelist", "file,pipe,fd", "-f", "image2", "-framerate", sequenceRate.String(), "-start_number",
+			fmt.Sprint(s.first),
+		}, opts...), "-i", "file:"+s.pattern)
+	}
 	return append(append(append([]string{}, guard...), opts...), "-i", "file:"+path)
 }
 
@@ -209,7 +217,9 @@ func (t *tail) damaged() bool {
 
 // complains reports whether words of a decoder are of lost picture content.
 func complains(words string) bool {
-	words = strings.ToLower(words)
+	lines := strings.Split(strings.ToLower(words), "\n")
+	lines = slices.DeleteFunc(lines, func(l string) bool { return strings.Contains(l, "dts to muxer") }) // of what is written
+	words = strings.Join(lines, "\n")
 	for _, w := range []string{
 		"error", "invalid", "corrupt", "partial", "missing", "exceeds", "damaged", "mismatch", "out of range",
 		"negative number", "too large", "concealing",

@@ -145,7 +145,7 @@ func TestUnusableFilesAreNamedSo(t *testing.T) {
 		filepath.Join(dir, "absent.mp4"), dir, write("empty.mp4", ""), write("text.mp4", strings.Repeat("no clip ", 999)),
 		write("list.mp4", "#EXTM3U\n#EXT-X-TARGETDURATION:1\n#EXTINF:1,\nfile:///etc/hostname\n#EXT-X-ENDLIST\n"),
 		write("concat.mp4", "ffconcat version 1.0\nfile /etc/hostname\n"),
-		ffmpeg(t, "rgb.mkv", "-f", "lavfi", "-i", pattern, "-c:v", "ffv1", "-pix_fmt", "bgr0"),
+		ffmpeg(t, "410.mkv", "-f", "lavfi", "-i", pattern, "-c:v", "ffv1", "-pix_fmt", "yuv410p"),
 		ffmpeg(t, "sound.wav", "-f", "lavfi", "-i", "sine=duration=1"),
 	} {
 		if _, err := Probe(context.Background(), p); !errors.Is(err, ErrUnusable) {

@@ -155,11 +155,16 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	} else if err != nil {
 		return info, fault.Machine(err)
 	}
-	if !st.Mode().IsRegular() || st.Size() == 0 {
-		return info, unusable("it is empty")
-	}
 	info.Size = st.Size()
-	if still, ok, err := probeStill(ctx, path, info.Size); ok || err != nil {
+	if st.IsDir() {
+		s, err := sequence(path)
+		if err != nil {
+			return info, unusable("%v", err)
+		}
+		info.Size = s.size
+	} else if !st.Mode().IsRegular() || st.Size() == 0 {
+		return info, unusable("it is empty")
+	} else if still, ok, err := probeStill(ctx, path, info.Size); ok || err != nil {
 		return still, err
 	}
 	ctx, cancel := context.WithTimeout(ctx, probeTime+time.Duration(info.Size/slowRead)*time.Second)

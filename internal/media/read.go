@@ -323,9 +323,9 @@ func (r *Reader) Read(p *frame.Picture) error {
 		return nil
 	}
 	coded := p.Data
-	if n := r.clip.Info.coded(); n != len(coded) {
+	if r.clip.Info.repacked() {
 		if r.coded == nil {
-			r.coded = make([]byte, n)
+			r.coded = make([]byte, r.clip.Info.coded())
 		}
 		coded = r.coded
 	}
@@ -343,7 +343,6 @@ func (r *Reader) Read(p *frame.Picture) error {
 		return fmt.Errorf("%w %d", ErrLanding, r.next)
 	}
 	if r.coded != nil {
-		copy(p.Data, coded) // of grey it is the beginning
 		r.clip.Info.unpack(p, coded)
 	}
 	r.next++

@@ -54,8 +54,32 @@ func (s still) write(out io.Writer, in io.Reader, within []int) error {
 	if err := tiff.Encode(&b, s.img, &tiff.Options{Compression: tiff.Deflate, Predictor: true}); err != nil {
 		return err
 	}
-	_, err := out.Write(withTiffTags(b.Bytes(), s.data))
+	encoded := b.Bytes()
+	if dst.planes == 4 && opaque(s.data) {
+		var err error
+		if encoded, err = withoutOpacity(encoded, s.three(dst), 8*dst.bytes); err != nil {
+			return err
+		}
+	}
+	_, err := out.Write(withTiffTags(encoded, s.data))
 	return err
+}
+
+// three are the picture's R'G'B' samples, row after row, 16 bit little endian.
+func (s still) three(dst packed) (rgb []byte) {
+	b := s.img.Bounds()
+	for y := range b.Dy() {
+		row := dst.pix[y*dst.stride:]
+		for x := range b.Dx() {
+			px := row[4*x*dst.bytes:][:3*dst.bytes]
+			if dst.bytes == 1 {
+				rgb = append(rgb, px...)
+				continue
+			}
+			rgb = append(rgb, px[1], px[0], px[3], px[2], px[5], px[4])
+		}
+	}
+	return rgb
 }
 
 // set gives a pixel the colour v: G, B, R.

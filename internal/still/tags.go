@@ -1,6 +1,8 @@
 package still
 
 import (
+	"bytes"
+	"compress/zlib"
 	"encoding/binary"
 	"hash/crc32"
 	"slices"
@@ -62,6 +64,13 @@ const (
 	tagYResolution = 283
 	tagResolution  = 296 // the unit
 	tagProfile     = 34675
+	tagBits        = 258
+	tagCompression = 259
+	tagOffsets     = 273
+	tagSamples     = 277
+	tagLengths     = 279
+	tagPredictor   = 317
+	tagExtra       = 338
 )
 
 // tiffSizes are the bytes of TIFF 6.0's types.
@@ -130,7 +139,13 @@ func withTiffTags(encoded, source []byte) []byte {
 		}
 		tags[id] = tiffTag{t.kind, t.count, v}
 	}
+	return withDirectory(encoded, tags)
+}
+
+// withDirectory gives an encoded TIFF (little endian) a directory at the end instead of its own.
+func withDirectory(encoded []byte, tags map[uint16]tiffTag) []byte {
 	delete(tags, 0)
+	le := binary.LittleEndian
 	out := slices.Clone(encoded)
 	var dir []byte
 	var ids []uint16
@@ -157,4 +172,40 @@ func withTiffTags(encoded, source []byte) []byte {
 	}
 	le.PutUint32(out[4:], uint32(len(out)))
 	return append(append(out, dir...), 0, 0, 0, 0)
+}
+
+// opaque reports whether a TIFF's pixels are three samples: R'G'B' without opacity.
+func opaque(source []byte) bool {
+	tags, order := tiffTags(source)
+	t := tags[tagSamples]
+	return len(t.value) >= 2 && order.Uint16(t.value) == 3
+}
+
+// withoutOpacity gives an encoded TIFF (little endian) pixels of three samples, which the
+// encoder does not write: R'G'B', rows without gaps, of so many bits.
+func withoutOpacity(encoded, rgb []byte, bits int) ([]byte, error) {
+	le := binary.LittleEndian
+	tags, _ := tiffTags(encoded)
+	var data bytes.Buffer
+	data.Write(encoded[:8])
+	z := zlib.NewWriter(&data)
+	if _, err := z.Write(rgb); err != nil {
+		return nil, err
+	}
+	if err := z.Close(); err != nil {
+		return nil, err
+	}
+	short := func(v ...int) tiffTag {
+		t := tiffTag{kind: 3, count: uint32(len(v))}
+		for _, x := range v {
+			t.value = le.AppendUint16(t.value, uint16(x))
+		}
+		return t
+	}
+	long := func(v int) tiffTag { return tiffTag{4, 1, le.AppendUint32(nil, uint32(v))} }
+	tags[tagBits], tags[tagSamples] = short(bits, bits, bits), short(3)
+	tags[tagCompression], tags[tagPredictor] = short(8), short(1) // deflate
+	tags[tagOffsets], tags[tagLengths] = long(8), long(data.Len()-8)
+	delete(tags, tagExtra)
+	return withDirectory(data.Bytes(), tags), nil
 }

@@ -1,0 +1,86 @@
+package deliver
+
+import (
+	"bytes"
+	"context"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"celator/core/cover"
+	"celator/core/geom"
+	"celator/internal/media"
+)
+
+// outside is the part of a clip's pictures beside the cover, as ffmpeg decodes it.
+func outside(t *testing.T, path, pix string) []byte {
+	t.Helper()
+	out, err := exec.Command("ffmpeg", "-v", "error", "-i", path, "-map", "0:v:0", "-vf", "crop=64:96:128:0:exact=1",
+		"-f", "rawvideo", "-pix_fmt", pix, "pipe:1").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return out
+}
+
+// Pictures of every kind come back in kind: what lies beside a cover is what a decoder that is
+// not ours gives of the source, opacity included, what lies under it is not, and the file is proved.
+func TestEveryPictureFormat(t *testing.T) {
+	ctx := context.Background()
+	for pix, stored := range map[string]string{
+		"gray": "gray", "gray10le": "gray10le", "yuv411p": "yuv411p", "yuva422p": "yuva422p", "yuva444p10le": "yuva444p10le",
+		"gbrp10le": "gbrp10le", "bgr0": "bgr0", "bgra": "bgra", "gbrap16le": "gbrap16le", "yuv444p16le": "yuv444p16le",
+	} {
+		c := clip(t, "a.mkv", "-f", "lavfi", "-i", "testsrc2=size=192x96:rate=25:duration=0.2", "-vf",
+			"format=rgba,geq=r='r(X,Y)':g='g(X,Y)':b='b(X,Y)':a='128+X/2'", "-c:v", "ffv1", "-pix_fmt", pix)
+		d := cover.New(c.Info.Width, c.Info.Height, c.Info.Frames)
+		fill := cover.NewTreatment("t", cover.Fill)
+		fill.Colour, fill.Around = "#d04020", false
+		d.Covers = []cover.Cover{{
+			ID: "c", Span: cover.Span{Last: c.Info.Frames - 1}, Treatments: []cover.Treatment{fill},
+			Soften: cover.ConstPair(3, 3), Outlines: []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{
+				Knots: geom.Box(geom.Rect{Min: geom.Pt(20.5, 10), Max: geom.Pt(101, 70)}),
+			}}}},
+		}}
+		for _, preset := range []string{"archive", "review"} {
+			if preset == "review" && !strings.Contains("gray10le bgra yuv411p", pix) {
+				continue // the rest become Y'CbCr as these do
+			}
+			p := media.Presets[preset]
+			j := Job{
+				Clip: c, Sound: c.Path, Document: d, Preset: p, Last: c.Info.Frames - 1, Total: c.Info.Frames,
+				Out: filepath.Join(t.TempDir(), "out"+p.Ending),
+			}
+			if err := Render(ctx, j); err != nil {
+				t.Fatalf("%s, %s: %v", pix, preset, err)
+			}
+			if _, err := Verify(ctx, j, nil); err != nil {
+				t.Fatalf("%s, %s: %v", pix, preset, err)
+			}
+			if !p.Lossless {
+				continue
+			}
+			got, err := media.Probe(ctx, j.Out)
+			if err != nil || got.PixFmt != stored {
+				t.Errorf("%s is delivered as %s, not %s: %v", pix, got.PixFmt, stored, err)
+			}
+			as := strings.Replace(pix, "0", "a", 1)
+			if !strings.HasPrefix(pix, "bgr") {
+				as = pix
+			}
+			if !bytes.Equal(outside(t, c.Path, as), outside(t, j.Out, as)) {
+				t.Errorf("%s: beside the cover it is not the source", pix)
+			}
+			if whole := func(path string) []byte {
+				out, err := exec.Command("ffmpeg", "-v", "error", "-i", path, "-f", "rawvideo", "-pix_fmt", as, "pipe:1").Output()
+				if err != nil {
+					t.Fatal(err)
+				}
+				return out
+			}; bytes.Equal(whole(c.Path), whole(j.Out)) {
+				t.Errorf("%s: nothing is covered", pix)
+			}
+		}
+	}
+}
