@@ -51,6 +51,12 @@ func probeCommand() *cobra.Command {
 			}
 			fmt.Println()
 		}
+		for _, s := range i.Subtitles {
+			fmt.Printf("  subtitles %s %s %s\n", s.Codec, s.Language, s.Title)
+		}
+		for _, s := range i.Beside {
+			fmt.Printf("  beside    %s\n", s)
+		}
 		return nil
 	}
 	return c
@@ -158,14 +164,20 @@ func renderCommand() *cobra.Command {
 		if err := os.Rename(part, out); err != nil {
 			return err
 		}
+		left := p.Left(info, from == 0 && to == info.Frames-1)
 		if asJSON {
-			return printJSON(map[string]any{"out": out, "preset": p.Name, "first": from, "last": to, "proof": proof})
+			return printJSON(map[string]any{
+				"out": out, "preset": p.Name, "first": from, "last": to, "proof": proof, "left": left,
+			})
 		}
 		said := fmt.Sprintf("wrote %d frames to %s", to-from+1, out)
 		if proof != nil && p.Lossless {
 			said += fmt.Sprintf("; every sample outside the covers equals the source's in all %d frames", proof.Compared)
 		}
 		fmt.Fprintln(os.Stderr, said)
+		for _, what := range left {
+			fmt.Fprintln(os.Stderr, "not carried:", what)
+		}
 		return nil
 	}
 	return c

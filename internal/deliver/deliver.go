@@ -237,14 +237,20 @@ func grey(m frame.Plane) []byte {
 
 // Proof is what verifying a written file found.
 type Proof struct {
-	Frames   int     `json:"frames"`
-	Duration float64 `json:"duration"`          // seconds
-	Sound    int     `json:"sound"`             // streams
-	Samples  int64   `json:"samples,omitempty"` // of sound found equal to the source's at their times
-	Lag      float64 `json:"lag,omitempty" doc:"the largest distance of a sound track from where the source has it, ms"`
-	Compared int     `json:"compared"` // frames of which every sample outside the mattes was found equal to the source
-	Touched  int     `json:"touched"`  // frames with a cover
-	Off      *int    `json:"off,omitempty" doc:"of a still encoded with loss: the largest difference from the source outside the covers, in codes of 256"`
+	Frames   int      `json:"frames"`
+	Duration float64  `json:"duration"`          // seconds
+	Sound    int      `json:"sound"`             // streams
+	Samples  int64    `json:"samples,omitempty"` // of sound found equal to the source's at their times
+	Lag      float64  `json:"lag,omitempty" doc:"the largest distance of a sound track from where the source has it, ms"`
+	Left     []string `json:"left,omitempty" doc:"what the source holds and the file does not, in words"`
+	Compared int      `json:"compared"` // frames of which every sample outside the mattes was found equal to the source
+	Touched  int      `json:"touched"`  // frames with a cover
+	Off      *int     `json:"off,omitempty" doc:"of a still encoded with loss: the largest difference from the source outside the covers, in codes of 256"`
+}
+
+// whole reports whether the job is all of its source.
+func (j *Job) whole() bool {
+	return j.First == 0 && j.Last-j.First+1 == j.Total && j.Clip.From() == 0
 }
 
 // scan is how pictures are made up, in words.
@@ -267,7 +273,9 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		return Proof{}, fmt.Errorf("the written file cannot be read again: %w", err)
 	}
 	want := j.Last - j.First + 1
-	p := Proof{Frames: info.Frames, Duration: info.Duration, Sound: len(info.Sound)}
+	p := Proof{
+		Frames: info.Frames, Duration: info.Duration, Sound: len(info.Sound), Left: j.Preset.Left(j.Clip.Info, j.whole()),
+	}
 	switch seconds := float64(want) / j.Clip.Info.Rate.Float(); {
 	case info.Frames != want || info.Variable:
 		return p, fmt.Errorf("the written file has %d frames, not %d", info.Frames, want)
@@ -288,27 +296,33 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		p.Touched = touched(j)
 		return p, nil
 	}
+	err = j.compare(ctx, info, &p, progress)
+	return p, err
+}
+
+// compare holds every sample of the written pictures outside the mattes to the source's.
+func (j *Job) compare(ctx context.Context, info media.Info, p *Proof, progress func(done int)) error {
 	a, err := j.Clip.Open(ctx, j.First, j.Last)
 	if err != nil {
-		return p, err
+		return err
 	}
 	defer a.Close()
 	info = info.As(j.Clip.Info)
 	b, err := media.Clip{Path: j.Out, Info: info}.Open(ctx, 0, -1)
 	if err != nil {
-		return p, err
+		return err
 	}
 	defer b.Close()
 	src, out := frame.New(j.Clip.Info.Format(), nil), frame.New(info.Format(), nil)
 	if src.Width != out.Width || src.Height != out.Height || src.Depth != out.Depth || len(src.Data) != len(out.Data) {
-		return p, errors.New("the written file's pictures have another format than the source's")
+		return errors.New("the written file's pictures have another format than the source's")
 	}
 	for f := j.First; f <= j.Last; f++ {
 		if err := a.Read(src); err != nil {
-			return p, err
+			return err
 		}
 		if err := b.Read(out); err != nil {
-			return p, fmt.Errorf("the written file, frame %d: %w", f-j.First, err)
+			return fmt.Errorf("the written file, frame %d: %w", f-j.First, err)
 		}
 		live := treat.Touches(j.Document, src.Format, f)
 		var matte frame.Plane
@@ -324,7 +338,7 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		if format := src.Format; format.Alpha {
 			format.Alpha = false
 			if a, b := src.Data[format.Size():], out.Data[format.Size():]; !bytes.Equal(a, b) {
-				return p, fmt.Errorf("frame %d: its opacity is not the source's", f)
+				return fmt.Errorf("frame %d: its opacity is not the source's", f)
 			}
 		}
 		for plane := range 3 {
@@ -337,14 +351,14 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 				skip = &m
 			}
 			if n := frame.Differ(src, out, plane, skip, 0); n > 0 {
-				return p, fmt.Errorf("frame %d: %d samples outside the covers differ from the source", f, n)
+				return fmt.Errorf("frame %d: %d samples outside the covers differ from the source", f, n)
 			}
 		}
 		if p.Compared++; progress != nil {
 			progress(p.Compared)
 		}
 	}
-	return p, nil
+	return nil
 }
 
 // paired marks both of the two samples that one coded sample stands for.

@@ -3,8 +3,10 @@ package deliver
 import (
 	"bytes"
 	"context"
+	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -80,6 +82,56 @@ func TestEveryPictureFormat(t *testing.T) {
 				return out
 			}; bytes.Equal(whole(c.Path), whole(j.Out)) {
 				t.Errorf("%s: nothing is covered", pix)
+			}
+		}
+	}
+}
+
+// Subtitles and chapters go with a whole clip, in both kinds of file; what does not is named, as
+// all of it is for a part.
+func TestWhatElseAFileHolds(t *testing.T) {
+	ctx := context.Background()
+	dir := t.TempDir()
+	write := func(name, text string) string {
+		path := filepath.Join(dir, name)
+		if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return path
+	}
+	srt := write("a.srt", "1\n00:00:00,200 --> 00:00:00,900\nSkerry Cargo\n\n")
+	chapters := write("c.txt", ";FFMETADATA1\n[CHAPTER]\nTIMEBASE=1/1000\nSTART=0\nEND=500\ntitle=Quay\n")
+	c := clip(t, "a.mkv", "-f", "lavfi", "-i", "testsrc2=size=192x96:rate=25:duration=1", "-i", srt, "-i", chapters,
+		"-f", "lavfi", "-i", "testsrc2=size=64x48:rate=25:duration=1", "-map", "0", "-map", "1", "-map", "3",
+		"-map_metadata", "2", "-attach", srt, "-metadata:s:t", "mimetype=text/plain", "-c:v", "libx264",
+		"-pix_fmt", "yuv420p", "-c:s", "srt", "-metadata:s:s:0", "language=nor")
+	if want := []string{"another picture track", "attached files, such as fonts"}; !slices.Equal(c.Info.Beside, want) {
+		t.Errorf("beside it there are %q, not %q", c.Info.Beside, want)
+	}
+	for name, p := range media.Presets {
+		for _, last := range []int{c.Info.Frames - 1, 9} {
+			j := Job{
+				Clip: c, Sound: c.Path, Document: document(c.Info), Preset: p, Last: last, Total: c.Info.Frames,
+				Out: filepath.Join(dir, "out"+p.Ending),
+			}
+			if err := Render(ctx, j); err != nil {
+				t.Fatal(err)
+			}
+			proof, err := Verify(ctx, j, nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			got, err := media.Probe(ctx, j.Out)
+			if err != nil {
+				t.Fatal(err)
+			}
+			texts, chapters, left := 1, 1, 2
+			if last < c.Info.Frames-1 {
+				texts, chapters, left = 0, 0, 4
+			}
+			if len(got.Subtitles) != texts || got.Chapters != chapters || len(proof.Left) != left ||
+				texts > 0 && got.Subtitles[0].Language != "nor" {
+				t.Errorf("%s to frame %d: %v, %d chapters; left %q", name, last, got.Subtitles, got.Chapters, proof.Left)
 			}
 		}
 	}

@@ -24,7 +24,7 @@ func verifySound(ctx context.Context, j Job, out media.Info) (heard, error) {
 	var all heard
 	source := j.Clip.Info
 	length := -1.
-	if whole := j.First == 0 && j.Last-j.First+1 == j.Total && j.Clip.From() == 0; !whole {
+	if !j.whole() {
 		length = float64(j.Last-j.First+1) / source.Rate.Float()
 	}
 	from := float64(j.Clip.From()+j.First) / source.Rate.Float()

@@ -218,7 +218,8 @@ func (t *tail) damaged() bool {
 // complains reports whether words of a decoder are of lost picture content.
 func complains(words string) bool {
 	lines := strings.Split(strings.ToLower(words), "\n")
-	lines = slices.DeleteFunc(lines, func(l string) bool { return strings.Contains(l, "dts to muxer") }) // of what is written
+	// Of what is written, not of what is read.
+	lines = slices.DeleteFunc(lines, func(l string) bool { return strings.Contains(l, "dts to muxer") })
 	words = strings.Join(lines, "\n")
 	for _, w := range []string{
 		"error", "invalid", "corrupt", "partial", "missing", "exceeds", "damaged", "mismatch", "out of range",

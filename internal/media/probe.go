@@ -34,20 +34,25 @@ type Info struct {
 	Matrix    frame.Matrix  `json:"matrix"`
 	Tags      Tags          `json:"tags"`
 	Rate      timecode.Rate `json:"rate"`
-	Variable  bool          `json:"variable"`          // the file's own rate varies; frames are counted at Rate
-	Indexed   bool          `json:"indexed"`           // frames can be reached without reading from the start
-	Frames    int           `json:"frames"`            // by the packets; exact for constant rate
-	Rotation  int           `json:"rotation"`          // degrees clockwise that the file asks for: 0, 90, 180, 270
-	Pixel     Ratio         `json:"pixel"`             // pixel aspect, width:height, upright
-	Field     string        `json:"field"`             // Progressive, or the field that is shown first: TopFirst, BottomFirst
-	Timecode  string        `json:"timecode"`          // of the first frame, "" where there is none
-	Lead      float64       `json:"lead"`              // seconds from the file's start to the first picture
-	Skipped   bool          `json:"skipped,omitempty"` // it begins with pictures that cannot be decoded, whose group began before
-	Moved     float64       `json:"moved,omitempty"`   // of a conformed copy: seconds by which the source's first picture comes later in the source
-	Duration  float64       `json:"duration"`          // seconds of picture
-	Sound     []Sound       `json:"sound"`
-	Size      int64         `json:"size"`                                 // bytes
-	Still     string        `json:"still,omitempty" enum:"png,jpeg,tiff"` // the kind of a still picture
+	Variable  bool          `json:"variable"` // the file's own rate varies; frames are counted at Rate
+	Indexed   bool          `json:"indexed"`  // frames can be reached without reading from the start
+	Frames    int           `json:"frames"`   // by the packets; exact for constant rate
+	Rotation  int           `json:"rotation"` // degrees clockwise that the file asks for: 0, 90, 180, 270
+	Pixel     Ratio         `json:"pixel"`    // pixel aspect, width:height, upright
+	Field     string        `json:"field"`    // Progressive, or the field that is shown first: TopFirst, BottomFirst
+	Timecode  string        `json:"timecode"` // of the first frame, "" where there is none
+	Lead      float64       `json:"lead"`     // seconds from the file's start to the first picture
+	// Skipped says that it begins with pictures whose group began before, which cannot be decoded.
+	Skipped bool `json:"skipped,omitempty"`
+	// Moved, of a conformed copy, is by how many seconds the first picture comes later in the source.
+	Moved     float64  `json:"moved,omitempty"`
+	Duration  float64  `json:"duration"` // seconds of picture
+	Sound     []Sound  `json:"sound"`
+	Subtitles []Text   `json:"subtitles,omitempty"`
+	Chapters  int      `json:"chapters,omitempty"`
+	Beside    []string `json:"beside,omitempty" doc:"what else the file holds, in words"`
+	Size      int64    `json:"size"`                                 // bytes
+	Still     string   `json:"still,omitempty" enum:"png,jpeg,tiff"` // the kind of a still picture
 
 	packets int   // of pictures, those not shown included
 	apart   int64 // from picture to picture, in the stream's time base; 0 unknown
@@ -99,6 +104,8 @@ func (i Info) Conformed() bool { return i.Variable || !i.Indexed }
 type probedStream struct {
 	CodecType   string            `json:"codec_type"`
 	CodecName   string            `json:"codec_name"`
+	CodecTag    string            `json:"codec_tag_string"`
+	Captions    int               `json:"closed_captions"`
 	PixFmt      string            `json:"pix_fmt"`
 	Width       int               `json:"width"`
 	Height      int               `json:"height"`
@@ -129,8 +136,9 @@ type probedStream struct {
 }
 
 type probed struct {
-	Streams []probedStream `json:"streams"`
-	Format  struct {
+	Streams  []probedStream `json:"streams"`
+	Chapters []struct{}     `json:"chapters"`
+	Format   struct {
 		Name     string            `json:"format_name"`
 		Start    string            `json:"start_time"`
 		Duration string            `json:"duration"`
@@ -169,8 +177,9 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	}
 	ctx, cancel := context.WithTimeout(ctx, probeTime+time.Duration(info.Size/slowRead)*time.Second)
 	defer cancel()
-	out, err := run(ctx, "ffprobe", append([]string{"-v", "error", "-of", "json", "-show_streams", "-show_format"},
-		input(path)...))
+	out, err := run(ctx, "ffprobe", append([]string{
+		"-v", "error", "-of", "json", "-show_streams", "-show_format", "-show_chapters",
+	}, input(path)...))
 	if err != nil {
 		return info, blame(ctx, err, "it is no clip that can be read")
 	}
@@ -240,6 +249,7 @@ func (info *Info) describe(out []byte) (p probed, video probedStream, err error)
 	if at < 0 {
 		return p, video, unusable("it has no picture")
 	}
+	info.beside(p, at)
 	v := p.Streams[at]
 	info.Codec, info.PixFmt, info.Width, info.Height = v.CodecName, v.PixFmt, v.Width, v.Height
 	if decodedAs[v.PixFmt] == "" {

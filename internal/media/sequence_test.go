@@ -20,7 +20,9 @@ func TestSequences(t *testing.T) {
 		{name: "take 100%% %04d.png", start: "0"},
 		{name: "f%d.tif", start: "7"}, // 7 to 14: not in the order of names
 		{name: "%03d.dpx", start: "998"},
-		{name: "a%02d.bmp", start: "1", spoil: func(d string) error { return os.Remove(filepath.Join(d, "a03.bmp")) }, says: "picture 3 is missing"},
+		{name: "a%02d.bmp", start: "1", says: "picture 3 is missing", spoil: func(d string) error {
+			return os.Remove(filepath.Join(d, "a03.bmp"))
+		}},
 		{name: "a%02d.bmp", start: "1", says: "no numbered picture", spoil: func(d string) error {
 			return os.WriteFile(filepath.Join(d, "notes.txt"), nil, 0o600)
 		}},

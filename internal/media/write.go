@@ -233,7 +233,8 @@ func Create(ctx context.Context, o Output) (*Writer, error) {
 	default:
 		args = append(args, o.soundInput()...)
 		args = append(args, "-map", "0:v", "-map", "1:a?", "-map_metadata", "-1")
-		args = append(append(args, video...), o.finish()...)
+		maps, _ := o.Preset.besideArgs(info, o.whole())
+		args = append(append(append(args, maps...), video...), o.finish()...)
 	}
 	w, err := pipeTo(ctx, append(args, "file:"+o.Path))
 	if err == nil {
@@ -282,6 +283,8 @@ func (o Output) finish() []string {
 	var args []string
 	if !o.Gray {
 		args = o.Preset.soundArgs(o.Source.Info, o.whole())
+		_, beside := o.Preset.besideArgs(o.Source.Info, o.whole())
+		args = append(args, beside...)
 	}
 	if o.Source.Info.Timecode != "" {
 		tc, err := timecode.New(o.Source.Info.Rate, o.Source.Info.Timecode)
@@ -362,6 +365,8 @@ func Join(ctx context.Context, o Output, segments []string, lengths []int, progr
 		args = append(args, "-map", "0:v")
 	} else {
 		args = append(append(args, o.soundInput()...), "-map", "0:v", "-map", "1:a?")
+		maps, _ := o.Preset.besideArgs(o.Source.Info, o.whole())
+		args = append(args, maps...)
 	}
 	args = append(args, "-map_metadata", "-1", "-c:v", "copy")
 	if o.Preset.segment == "mp4" {

@@ -22,6 +22,7 @@ func viewSource(src store.Source) sourceView {
 	v := sourceView{
 		ID: src.ID, Name: src.Name, State: src.State, Error: src.Error, Waiting: src.Waiting,
 		Frames: src.Frames, Views: src.Views, Info: src.Info.V, Notes: []string{}, Created: src.Created,
+		Left: map[string]leftView{},
 	}
 	i := src.Info.V
 	v.ViewW, v.ViewH = i.ViewSize()
@@ -29,6 +30,9 @@ func viewSource(src store.Source) sourceView {
 	if i.Still != "" {
 		note("It is a still picture: a shot of one frame, delivered as %s.", strings.ToUpper(i.Still))
 		return v
+	}
+	for name, p := range media.Presets {
+		v.Left[name] = leftView{append([]string{}, p.Left(i, true)...), append([]string{}, p.Left(i, false)...)}
 	}
 	switch {
 	case i.Variable:
@@ -49,9 +53,20 @@ func viewSource(src store.Source) sourceView {
 			map[string]string{"bt601": "BT.601", "bt709": "BT.709"}[string(i.Matrix)])
 	}
 	if first := i.First(); first != "" {
-		note("It is interlaced, %s field first, and is delivered so. Covers work on whole frames for now.", first)
+		note("It is interlaced, %s field first, and is delivered so: each field is covered at its own time.", first)
+	}
+	if left := v.Left["archive"].Whole; len(left) > 0 {
+		note("It also holds %s, which no delivery carries.", inWords(left))
 	}
 	return v
+}
+
+// inWords joins names for people.
+func inWords(names []string) string {
+	if n := len(names); n > 1 {
+		return strings.Join(names[:n-1], ", ") + " and " + names[n-1]
+	}
+	return names[0]
 }
 
 // AddSource probes a file and brings it in.

@@ -1578,6 +1578,10 @@ export interface components {
             wrong: components["schemas"]["RowError"][];
         };
         Info: {
+            /** @description what else the file holds, in words */
+            beside?: string[];
+            /** Format: int64 */
+            chapters?: number;
             codec: string;
             container: string;
             /** Format: int64 */
@@ -1593,6 +1597,8 @@ export interface components {
             /** Format: double */
             lead: number;
             matrix: string;
+            /** Format: double */
+            moved?: number;
             pixFmt: string;
             pixel: components["schemas"]["Ratio"];
             range: string;
@@ -1601,6 +1607,7 @@ export interface components {
             rotation: number;
             /** Format: int64 */
             size: number;
+            skipped?: boolean;
             sound: components["schemas"]["Sound"][];
             /** @enum {string} */
             still?: "png" | "jpeg" | "tiff";
@@ -1608,6 +1615,7 @@ export interface components {
             subX: number;
             /** Format: int64 */
             subY: number;
+            subtitles?: components["schemas"]["Text"][];
             tags: components["schemas"]["Tags"];
             timecode: string;
             variable: boolean;
@@ -1686,6 +1694,12 @@ export interface components {
             text: string;
             /** @description the track it follows instead, as far as that is known */
             track?: string;
+        };
+        LeftView: {
+            /** @description of one of a part */
+            part: string[];
+            /** @description of a delivery of all of the source */
+            whole: string[];
         };
         ListView: {
             /** @description the items in the shots; an item without a row is in none yet */
@@ -1969,10 +1983,19 @@ export interface components {
             /** Format: int64 */
             frames: number;
             /**
+             * Format: double
+             * @description the largest distance of a sound track from where the source has it, ms
+             */
+            lag?: number;
+            /** @description what the source holds and the file does not, in words */
+            left?: string[];
+            /**
              * Format: int64
              * @description of a still encoded with loss: the largest difference from the source outside the covers, in codes of 256
              */
             off?: number;
+            /** Format: int64 */
+            samples?: number;
             /** Format: int64 */
             sound: number;
             /** Format: int64 */
@@ -2352,11 +2375,15 @@ export interface components {
         };
         Sound: {
             /** Format: int64 */
+            bits?: number;
+            /** Format: int64 */
             channels: number;
             codec: string;
             language?: string;
+            layout?: string;
             /** Format: int64 */
             rate: number;
+            sample?: string;
             title?: string;
         };
         SourceView: {
@@ -2367,6 +2394,10 @@ export interface components {
             frames: number;
             id: string;
             info: components["schemas"]["Info"];
+            /** @description by preset, what a delivery does not carry */
+            left: {
+                [key: string]: components["schemas"]["LeftView"];
+            };
             name: string;
             /** @description what was done to read it exactly, in words */
             notes: string[];
@@ -2467,10 +2498,16 @@ export interface components {
             on?: boolean;
         };
         Tags: {
+            chroma?: string;
             primaries: string;
             range: string;
             space: string;
             transfer: string;
+        };
+        Text: {
+            codec: string;
+            language?: string;
+            title?: string;
         };
         ThroughView: {
             /**

@@ -27,9 +27,13 @@
           return d.proof?.compared
             ? `${bytes(d.size)}, the covers' own matte in all ${d.proof.compared} frames`
             : `${bytes(d.size)}, a matte of ${d.proof?.frames} frames`;
-        return d.proof?.compared
-          ? `${bytes(d.size)}, every sample outside the covers equals the source's in all ${d.proof.compared} frames`
-          : `${bytes(d.size)}, ${d.proof?.frames} frames, duration and sound verified`;
+        return (
+          (d.proof?.compared
+            ? `${bytes(d.size)}, every sample outside the covers equals the source's in all ${d.proof.compared} frames`
+            : `${bytes(d.size)}, ${d.proof?.frames} frames, duration and sound verified`) +
+          (d.proof?.samples ? ', every sample of sound as well' : '') +
+          (d.proof?.left?.length ? `; not carried: ${d.proof.left.join(', ')}` : '')
+        );
       case 'cancelled':
         return `cancelled at ${d.rendered} of ${d.frames} frames; finished segments are kept for the next delivery`;
       default:

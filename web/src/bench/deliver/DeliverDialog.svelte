@@ -34,6 +34,12 @@
       return (e as Error).message;
     }
   });
+  /** What the source holds that this delivery does not. */
+  const left = $derived.by(() => {
+    const all = view.sourceInfo.left[preset];
+    if (!all || matte) return [];
+    return range === 'all' && view.frames === view.sourceInfo.frames ? all.whole : all.part;
+  });
   const count = $derived(typeof frames === 'string' ? 0 : frames.last - frames.first + 1);
   onMount(() => {
     name = view.name.replace(/\.[A-Za-z]{3,4}$/, '');
@@ -138,6 +144,9 @@
           >Deliver{still ? '' : ` ${count} frames`}</button
         >
       </div>
+      {#if left.length && !still}
+        <p data-testid="left"><span class="quiet">Not carried:</span> {left.join(', ')}.</p>
+      {/if}
       {#if typeof frames === 'string'}<p class="text-error" role="alert">{frames}</p>{/if}
       {#if !ready}<p class="quiet">The source is still being brought in.</p>{/if}
       {#if bench.notice.text}<p class="text-error" role="alert">{bench.notice.text}</p>{/if}
