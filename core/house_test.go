@@ -26,7 +26,10 @@ var layers = [][]string{
 	{"core/raster", "core/interchange"},
 	{"core/holdout", "core/treat", "core/session"},
 	{"core/check"},
-	{"internal/fault", "internal/budget", "internal/ocr", "internal/pgcluster", "internal/report"},
+	{
+		"internal/fault", "internal/budget", "internal/ocr", "internal/pgcluster", "internal/report",
+		"internal/zoo",
+	},
 	{"internal/confine"},
 	{"internal/still", "internal/graphic"},
 	{"internal/media"},
@@ -132,9 +135,12 @@ func pure(t *testing.T, path, name string) {
 	}
 }
 
-// Processes are started by those who have to bound and end them.
+// Processes are started by those who have to bound and end them; the zoo is run by tests and benches alone.
 func TestWhoStartsProcesses(t *testing.T) {
-	may := []string{"internal/media", "internal/pgcluster", "internal/ocr", "internal/report", "internal/confine"}
+	may := []string{
+		"internal/media", "internal/pgcluster", "internal/ocr", "internal/report", "internal/confine",
+		"internal/zoo",
+	}
 	ourFiles(t, func(path, room string, text []byte) {
 		starts := bytes.Contains(text, []byte(`"os/exec"`)) && !strings.HasSuffix(path, "_test.go")
 		if starts && strings.HasPrefix(room, "internal/") && !slices.Contains(may, room) {

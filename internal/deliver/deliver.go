@@ -164,6 +164,9 @@ func (j *Job) read(ctx context.Context, r *media.Reader, free <-chan *frame.Pict
 			return ctx.Err()
 		}
 		if err := r.Read(pic); errors.Is(err, io.EOF) {
+			if err := r.Whole(); err != nil { // which is why
+				return err
+			}
 			return fmt.Errorf("the clip ends at frame %d, %d frames were expected", f, j.Last+1)
 		} else if err != nil {
 			return err

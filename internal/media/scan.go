@@ -107,7 +107,10 @@ func readTags(out []byte) (t Tags) {
 // fill takes what is not known yet from other tags.
 func (t *Tags) fill(o Tags) {
 	for _, v := range [][2]*string{
-		{&t.Range, &o.Range}, {&t.Primaries, &o.Primaries}, {&t.Transfer, &o.Transfer}, {&t.Space, &o.Space},
+		{&t.Range, &o.Range},
+		{&t.Primaries, &o.Primaries},
+		{&t.Transfer, &o.Transfer},
+		{&t.Space, &o.Space},
 		{&t.Chroma, &o.Chroma},
 	} {
 		if *v[0] == "" {
