@@ -105,7 +105,7 @@ func (p Preset) Left(info Info, whole bool) (left []string) {
 	if info.alpha() && p.pixFmt != "" {
 		left = append(left, "opacity")
 	}
-	if p.pixFmt == "yuv420p" && info.Depth > 8 {
+	if p.format(info) == "yuv420p" && info.Depth > 8 {
 		left = append(left, fmt.Sprintf("%d of %d bits a sample", info.Depth-8, info.Depth))
 	}
 	if p.pixFmt == "yuv420p" && info.SubY == 0 && !info.gray() {

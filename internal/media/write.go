@@ -41,7 +41,7 @@ var Presets = map[string]Preset{
 	},
 	"archive": {
 		Name: "archive", Title: "Archive master, FFV1 in Matroska, lossless", Ending: ".mkv", Lossless: true,
-		video:   []string{"-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", "4", "-slicecrc", "1"},
+		video:   []string{"-c:v", "ffv1", "-level", "3", "-g", "1", "-slicecrc", "1"},
 		segment: "matroska",
 		sounds:  nil, recode: []string{"-c:a", "flac"},
 		muxer: []string{"-f", "matroska"},
@@ -112,13 +112,14 @@ func (p Preset) EncoderArgs(info Info) []string {
 	if p.Still {
 		return []string{"still", info.Still}
 	}
-	pix := p.pixFmt
+	target := p.format(info)
+	pix := target
 	if pix == "" {
 		pix = info.lossless()
 	}
 	var set []string
 	levels, space := info.rangeTag(), info.Tags.Space
-	turned := info.rgb() && p.pixFmt != "" // R'G'B' becomes Y'CbCr
+	turned := info.rgb() && target != "" // R'G'B' becomes Y'CbCr
 	if turned {
 		levels, space = "tv", "bt709"
 	}
@@ -135,17 +136,17 @@ func (p Preset) EncoderArgs(info Info) []string {
 	var filters []string
 	if first := info.First(); first != "" {
 		filters = append(filters, "setfield="+map[string]string{"top": "tff", "bottom": "bff"}[first])
-		if p.pixFmt == "yuv420p" && info.SubY == 0 { // the chroma of each field for itself
-			filters = append(filters, "scale=interl=1,format=yuv420p")
+		if target != "" && info.SubY == 0 { // the chroma of each field for itself
+			filters = append(filters, "scale=interl=1,format="+target)
 		}
 	}
-	if p.pixFmt != "" && info.Range == frame.Full && !turned { // not made less by the conversion
-		filters = append(filters, "scale=in_range=pc:out_range=pc,format="+p.pixFmt)
+	if target != "" && info.Range == frame.Full && !turned { // not made less by the conversion
+		filters = append(filters, "scale=in_range=pc:out_range=pc,format="+target)
 	}
 	if turned {
-		filters = append(filters, "scale=out_color_matrix=bt709:out_range=tv,format="+p.pixFmt)
+		filters = append(filters, "scale=out_color_matrix=bt709:out_range=tv,format="+target)
 	}
-	if p.pixFmt == "yuv420p" && (info.Width|info.Height)&1 == 1 {
+	if target != "" && (info.Width|info.Height)&1 == 1 {
 		filters = append(filters, "pad=ceil(iw/2)*2:ceil(ih/2)*2")
 	}
 	if len(set) > 0 {
@@ -154,7 +155,10 @@ func (p Preset) EncoderArgs(info Info) []string {
 	filters = append(filters, fmt.Sprintf("setsar=sar=%d/%d:max=1000000", info.Pixel.Num, info.Pixel.Den))
 	args := append([]string{"-vf", strings.Join(filters, ",")}, p.video...)
 	args = append(args, "-pix_fmt", pix)
-	if info.Tags.Chroma != "" && info.SubX == 1 && (p.pixFmt == "" || info.SubY == 1) { // else it is laid anew
+	if p.Lossless {
+		args = append(args, "-slices", info.slices())
+	}
+	if info.Tags.Chroma != "" && info.SubX == 1 && (target == "" || info.SubY == 1) { // else it is laid anew
 		args = append(args, "-chroma_sample_location", info.Tags.Chroma)
 	}
 	if t := info.Tags; p.Name == "review" && levels == "tv" && t.Primaries+t.Transfer+t.Space == "" {
@@ -167,6 +171,28 @@ func (p Preset) EncoderArgs(info Info) []string {
 		args = append(args, "-flags", "+ildct+ilme")
 	}
 	return args
+}
+
+// format is the pixel format that a preset writes of a source, "" the source's own. What is
+// meant for bright screens does not fit into 8 bit.
+func (p Preset) format(info Info) string {
+	if t := info.Tags.Transfer; p.pixFmt == "yuv420p" && (t == "smpte2084" || t == "arib-std-b67") {
+		return "yuv420p10le"
+	}
+	return p.pixFmt
+}
+
+// slices are the parts of a picture that FFV1 codes apart: more of large ones, and small ones
+// are whole.
+func (i Info) slices() string {
+	const small, large = 16, 4096 // px
+	switch {
+	case min(i.Width, i.Height) < small:
+		return "1"
+	case max(i.Width, i.Height) > large:
+		return "16"
+	}
+	return "4"
 }
 
 func (i Info) rangeTag() string {
