@@ -214,7 +214,8 @@ func Conform(ctx context.Context, c Clip, path string, progress func(done int)) 
 // conformedAs are the options that write a conformed copy.
 func (i Info) conformedAs(path string) []string {
 	return []string{
-		"-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", i.slices(), "-pix_fmt", i.lossless(), "-f", "nut", "file:" + path,
+		"-c:v", "ffv1", "-level", "3", "-g", "1", "-slices", i.slices(), "-pix_fmt", i.lossless(), "-f", "nut",
+		"file:" + path,
 	}
 }
 
