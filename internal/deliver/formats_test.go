@@ -136,3 +136,34 @@ func TestWhatElseAFileHolds(t *testing.T) {
 		}
 	}
 }
+
+// The sound of a range is the source's at its frames, to the sample, whatever coded it: a
+// decoder that begins there does not give what one that came by does.
+func TestSoundOfARange(t *testing.T) {
+	ctx := context.Background()
+	for name, codec := range map[string]string{
+		"a.mp4": "aac", "b.ts": "mp2", "c.mkv": "libopus", "d.mov": "pcm_s24le", "e.mkv": "ac3",
+	} {
+		c := clip(t, name, "-f", "lavfi", "-i", "testsrc2=size=192x96:rate=25:duration=3", "-f", "lavfi", "-i",
+			"aevalsrc=0.3*sin(300*t*t+200*t)|0.2*sin(500*t*t):s=48000:d=3", "-c:v", "libx264", "-pix_fmt", "yuv420p",
+			"-c:a", codec)
+		for _, r := range [][2]int{{0, 20}, {1, 1}, {40, 74}} {
+			for preset, p := range media.Presets {
+				j := Job{
+					Clip: c, Sound: c.Path, Document: document(c.Info), Preset: p, First: r[0], Last: r[1], Total: c.Info.Frames,
+					Out: filepath.Join(t.TempDir(), "out"+p.Ending),
+				}
+				if err := Render(ctx, j); err != nil {
+					t.Fatal(err)
+				}
+				proof, err := Verify(ctx, j, nil)
+				if err != nil {
+					t.Errorf("%s, %s, frames %d to %d: %v", codec, preset, r[0], r[1], err)
+				}
+				if want := int64(1850 * 2 * (r[1] - r[0] + 1)); p.Lossless && proof.Samples < want {
+					t.Errorf("%s, frames %d to %d: %d samples were compared", codec, r[0], r[1], proof.Samples)
+				}
+			}
+		}
+	}
+}

@@ -93,7 +93,7 @@ func equal(ctx context.Context, s media.Sound, listen listener) (n int64, lag fl
 			m := min(len(source.have), len(written.have))
 			if m == 0 {
 				rest := (source.rest() - written.rest()) / s.Channels
-				if most := max(k, -k) + 1; rest > most || rest < -most {
+				if most := int(tick*float64(s.Rate)) + 1; rest > most || rest < -most {
 					return fmt.Errorf("ends at %.3f s, %d samples from where the source's ends",
 						float64(n)/float64(s.Rate*s.Channels), rest)
 				}

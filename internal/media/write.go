@@ -299,8 +299,23 @@ func (o Output) soundInput() []string {
 	if o.whole() {
 		return input(o.Sound, "-vn", "-itsoffset", fmt.Sprintf("%.9f", -info.SoundLead()))
 	}
-	return input(o.Sound, "-vn", "-ss", fmt.Sprintf("%.9f", begin), "-t",
-		fmt.Sprintf("%.6f", float64(o.Frames)/info.Rate.Float()))
+	return input(o.Sound, "-vn", "-t", fmt.Sprintf("%.9f", begin+o.seconds()))
+}
+
+// seconds is how long the range lasts.
+func (o Output) seconds() float64 { return float64(o.Frames) / o.Source.Info.Rate.Float() }
+
+// soundFilter cuts each track to the range. It is read from its beginning on: a decoder that
+// jumps into coded sound does not give what one that came by does.
+func (o Output) soundFilter() []string {
+	info := o.Source.Info
+	if o.whole() || len(info.Sound) == 0 {
+		return nil
+	}
+	begin := info.SoundLead() + float64(o.First)/info.Rate.Float()
+	return []string{
+		"-filter:a", fmt.Sprintf("atrim=start=%.9f:duration=%.9f,asetpts=PTS-%.9f/TB", begin, o.seconds(), begin),
+	}
 }
 
 func (o Output) whole() bool { return o.First == 0 && o.Frames == o.Total }
@@ -308,7 +323,7 @@ func (o Output) whole() bool { return o.First == 0 && o.Frames == o.Total }
 func (o Output) finish() []string {
 	var args []string
 	if !o.Gray {
-		args = o.Preset.soundArgs(o.Source.Info, o.whole())
+		args = append(o.Preset.soundArgs(o.Source.Info, o.whole()), o.soundFilter()...)
 		_, beside := o.Preset.besideArgs(o.Source.Info, o.whole())
 		args = append(args, beside...)
 	}
