@@ -39,8 +39,8 @@ func (f Format) Fields() []Field {
 
 // Field returns the picture at the time of one of its fields: that field's lines as they
 // are, and between them the mean of the two next to each (at the picture's edge the one that
-// there is). Nothing of the other field is in it. The lines of chroma belong to fields as those of luma do,
-// whatever the subsampling. For Whole it is the picture itself.
+// there is). Nothing of the other field is in it. The lines of chroma belong to fields as those
+// of luma do, whatever the subsampling. For Whole it is the picture itself.
 func (p *Picture) Field(f Field) *Picture {
 	if f == Whole {
 		return p
@@ -103,7 +103,8 @@ func (p *Picture) Weave(f Field, from *Picture) {
 	}
 }
 
-// WeavePlane does so with samples of the picture's luma that are kept as a plane, such as a matte.
+// Weave takes the lines of a field from another plane of the same rectangle, of samples that lie on
+// luma, such as a matte; Whole takes all.
 func (p Plane) Weave(f Field, from Plane) {
 	for y := p.Rect.Min.Y; y < p.Rect.Max.Y; y++ {
 		if f == Whole || y&1 == f.line() {

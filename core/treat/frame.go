@@ -17,7 +17,7 @@ func Moments(format frame.Format, f int, do func(t cover.Time, field frame.Field
 
 // FieldAt returns the picture at a time of its frame: itself, or of a woven one the field of then.
 func FieldAt(p *frame.Picture, t cover.Time) *frame.Picture {
-	if t.Second() && p.First != frame.Whole {
+	if t.Second() {
 		return p.Field(p.First.Other())
 	}
 	return p.Field(p.First)

@@ -25,6 +25,7 @@ import (
 
 	"celator/core/cover"
 	"celator/core/frame"
+	"celator/core/treat"
 	"celator/internal/budget"
 	"celator/internal/deliver"
 	"celator/internal/fault"
@@ -295,7 +296,7 @@ func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Pre
 		enc := json.NewEncoder(h)
 		live := make([][]cover.Live, 0, SegmentFrames)
 		for f := g.First; f <= g.Last; f++ {
-			live = append(live, doc.At(cover.Time(f)))
+			treat.Moments(info.Format(), f, func(t cover.Time, _ frame.Field) { live = append(live, doc.At(t)) })
 		}
 		beyond := []any{refs.Keys(src.Digest, doc, cover.Span{First: g.First, Last: g.Last})}
 		if matte {

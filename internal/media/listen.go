@@ -19,6 +19,9 @@ func (i Info) SoundLead() float64 { return i.Lead + i.Moved }
 func Listen(ctx context.Context, path string, track int, s Sound, lead, from, length float64,
 	do func(samples []float32) error,
 ) error {
+	if s.Channels < 1 || s.Rate < 1 {
+		return unusable("sound track %d says nothing of its channels or its rate", track+1)
+	}
 	filter := "aresample=async=1:first_pts=0"
 	first := int64(math.Round(from * float64(s.Rate)))
 	filter += fmt.Sprintf(",atrim=start_sample=%d", first)

@@ -418,7 +418,7 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 	if len(pts) == 0 {
 		return false, nil
 	}
-	if len(pts) > cover.MaxFrames {
+	if len(pts)+untimed > cover.MaxFrames {
 		return false, unusable("it has more than %d frames", cover.MaxFrames)
 	}
 	slices.Sort(pts)

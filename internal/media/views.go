@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"math"
 	"os"
@@ -43,6 +44,11 @@ func View(dir string, t cover.Time) string {
 		return field
 	}
 	return filepath.Join(dir, "views", viewName(t.Frame()))
+}
+
+// RemoveViews takes all views away from a source's folder.
+func RemoveViews(dir string) error {
+	return errors.Join(os.RemoveAll(filepath.Join(dir, "views")), os.RemoveAll(filepath.Join(dir, "fields")))
 }
 
 func viewName(n int) string { return fmt.Sprintf("%07d.jpg", n) }
@@ -238,7 +244,7 @@ func conformed(ctx context.Context, info Info, path string) (Clip, error) {
 // how many its lossless copy does: FFV1 packs to half at best of what noisy footage has.
 func ViewsSize(i Info) int64 {
 	w, h := i.ViewSize()
-	return int64(i.Frames) * int64(w*h) / 6
+	return int64(i.Frames) * int64(len(i.Format().Fields())) * int64(w*h) / 6
 }
 
 // ConformedSize: see ViewsSize.

@@ -319,7 +319,10 @@ func render(pic *frame.Picture, live []moment, known *treat.References, view Siz
 func conceal(pic *frame.Picture, live []moment, known *treat.References) (*frame.Picture,
 	func(image.Rectangle) frame.Plane,
 ) {
-	out := pic.Clone()
+	out := pic
+	if len(live) > 1 || live[0].Field == frame.Whole { // else the field is a picture of its own
+		out = pic.Clone()
+	}
 	mattes := make([][]frame.Plane, len(live))
 	for i, m := range live {
 		if m.Field == frame.Whole {

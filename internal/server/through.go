@@ -9,7 +9,6 @@ import (
 
 	"celator/core/check"
 	"celator/core/cover"
-	"celator/core/frame"
 	"celator/core/treat"
 	"celator/internal/budget"
 )
@@ -71,9 +70,7 @@ func (s *server) through(ctx context.Context, in *struct {
 		return nil, problem(err)
 	}
 	defer turn()
-	if was.First != frame.Whole {
-		was = treat.FieldAt(was, t)
-	}
+	was = treat.FieldAt(was, t)
 	now := was.Clone()
 	mattes := treat.Conceal(now, live, known)
 	out := throughView{From: check.ReadableFrom}

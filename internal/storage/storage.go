@@ -270,7 +270,7 @@ func (l Library) Remove(source string) error {
 // stays.
 func (l Library) Clear(source string) error {
 	dir := l.Dir(source)
-	return errors.Join(os.RemoveAll(filepath.Join(dir, "views")), remove(filepath.Join(dir, "frames.txt")),
+	return errors.Join(media.RemoveViews(dir), remove(filepath.Join(dir, "frames.txt")),
 		remove(l.Conformed(source)))
 }
 
