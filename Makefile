@@ -7,7 +7,9 @@ CORE_SOURCES := $(shell find core cmd/core-wasm -name '*.go' -not -name '*_test.
 export CELATOR_DATA ?= .run
 export PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD = 1
 
-.PHONY: help start build test lint format test-go test-race test-wasm test-unit test-e2e footage notices bench bench-interface bench-track bench-holdout bench-check bench-load bench-crash bench-zoo fuzz demo contract screenshots clean setup-run setup-test
+.PHONY: help start build test lint format test-go test-race test-wasm test-unit test-e2e footage \
+	notices bench bench-interface bench-track bench-holdout bench-check bench-load bench-crash \
+	bench-zoo fuzz demo contract screenshots clean setup-run setup-test
 
 help: ## what there is to make
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14

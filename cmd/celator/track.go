@@ -73,12 +73,10 @@ func trackCommand() *cobra.Command {
 			return wrongUse{fmt.Errorf("--model %q is not translation, similarity, affine or perspective", model)}
 		}
 		// Fields are followed one by one; a row tells of a frame's first unless both are asked for.
-		pictures, each := media.Clip{Path: clip, Info: info}.ByField(), 1
-		if info.First() != "" {
-			each = 2
-		}
+		pictures := media.Clip{Path: clip, Info: info}.Pictures()
+		each := pictures.Each
 		job := follow.Job{
-			Clip: pictures, Model: track.Model(model), Channel: follow.Channel(channel),
+			Clip: pictures.Clip, Model: track.Model(model), Channel: follow.Channel(channel),
 			Anchors: []follow.Anchor{{Frame: each * reference, Map: geom.Identity}}, From: each * from,
 			To: each*(to+1) - 1,
 		}
@@ -96,10 +94,7 @@ func trackCommand() *cobra.Command {
 				return fmt.Errorf("%s is for %dx%d pictures, the clip has %dx%d", holdouts, doc.Width, doc.Height, info.Width,
 					info.Height)
 			}
-			if each > 1 {
-				doc = doc.ByField()
-			}
-			job.Hidden = follow.Holdouts(doc)
+			job.Hidden = follow.Holdouts(pictures.Document(doc))
 		}
 		found := make([][]track.Pose, each*(to-from+1))
 		job.Found = func(f int, p []track.Pose) { found[f-each*from] = p }

@@ -1,6 +1,7 @@
 package cover
 
 import (
+	"fmt"
 	"math"
 	"strconv"
 )
@@ -18,6 +19,15 @@ func (t Time) Second() bool { return t != Time(t.Frame()) }
 
 // String writes 12 and 12.5.
 func (t Time) String() string { return strconv.FormatFloat(float64(t), 'f', -1, 64) }
+
+// ParseTime reads what String writes, for a shot of so many frames.
+func ParseTime(s string, frames int) (Time, error) {
+	v, err := strconv.ParseFloat(s, 64)
+	if t := Time(v); err == nil && inShot(t, frames) {
+		return t, nil
+	}
+	return 0, fmt.Errorf("%q is no frame of the shot (0 to %d)", s, frames-1)
+}
 
 // signed writes a way in time with its sign.
 func (t Time) signed() string {

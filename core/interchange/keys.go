@@ -53,11 +53,9 @@ func ParseKeysCSV(b []byte, frames int) ([]cover.PlacementKey, error) {
 			return nil, err
 		}
 		k := cover.PlacementKey{Placement: cover.Rest}
-		f, err := strconv.ParseFloat(row[0], 64)
-		if err != nil {
-			return nil, fmt.Errorf("line %d: %q is no frame", line, row[0])
+		if k.Frame, err = cover.ParseTime(row[0], cover.MaxFrames); err != nil {
+			return nil, fmt.Errorf("line %d: %w", line, err)
 		}
-		k.Frame = cover.Time(f)
 		if len(row) < 4 {
 			return nil, fmt.Errorf("line %d has %d fields, not at least 4", line, len(row))
 		}

@@ -68,10 +68,11 @@ func ParseTrackCSV(b []byte, frames int) (*cover.Track, error) {
 		if len(row) < 9 {
 			return nil, fmt.Errorf("line %d has %d fields, not at least 9", line, len(row))
 		}
-		f, err := moment(row[0], frames)
+		at, err := cover.ParseTime(row[0], frames)
 		if err != nil {
 			return nil, fmt.Errorf("line %d: %w", line, err)
 		}
+		f := (2 * at).Frame() // among fields
 		if states[f] != '-' {
 			return nil, fmt.Errorf("line %d: frame %s is there twice", line, row[0])
 		}
@@ -112,16 +113,6 @@ func ParseTrackCSV(b []byte, frames int) (*cover.Track, error) {
 		return given(q, first/2)
 	}
 	return given(p, first)
-}
-
-// moment reads a frame's number, or that of its second field, which ends in .5, as an index
-// among fields.
-func moment(s string, frames int) (int, error) {
-	v, err := strconv.ParseFloat(s, 64)
-	if i := int(2 * v); err == nil && v >= 0 && v < float64(frames) && float64(i) == 2*v {
-		return i, nil
-	}
-	return 0, fmt.Errorf("%q is no frame of the shot (0 to %d)", s, frames-1)
 }
 
 // whole returns poses of which only first fields are given as those of frames.

@@ -43,15 +43,16 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 		m = &reference.Maker{}
 	}
 	d := j.Document
-	v := fieldwise(j)
-	shot := check.NewShot(v.document, v.each, j.Wanted)
+	v := j.Clip.Pictures() // so that a target bare in one field alone is found
+	among := v.Document(d)
+	shot := check.NewShot(among, v.Each, j.Wanted)
 	shot.Pace = j.Pace
 	stretches := shot.Stretches()
 	var known *treat.References
 	if len(stretches) > 0 {
 		var err error
 		if known, err = m.MakeWith(ctx, j.Source, j.Clip, d, cover.Span{First: 0, Last: d.Frames - 1},
-			v.frames(shot.Survey()), v.split(shot.Learn)); err != nil {
+			v.Frames(shot.Survey()), v.Split(shot.Learn)); err != nil {
 			return nil, err
 		}
 	}
@@ -61,16 +62,16 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 	}
 	var cuts cut.Finder
 	for _, s := range stretches {
-		err := pictures(ctx, j, v, known, s, func(f int, was, now *frame.Picture) {
-			if j.Cuts == nil && f%v.each == 0 {
-				cuts.Add(f/v.each, cut.Of(was))
+		err := pictures(ctx, j, v.Clip, among, known, s, func(f int, was, now *frame.Picture) {
+			if j.Cuts == nil && f%v.Each == 0 {
+				cuts.Add(f/v.Each, cut.Of(was))
 			}
-			if j.Decoded != nil && v.each == 1 {
+			if j.Decoded != nil && v.Each == 1 {
 				j.Decoded(f, was)
 			}
 			shot.Frame(f, was, now)
 			if done++; j.Progress != nil {
-				j.Progress(done/v.each, of/v.each)
+				j.Progress(done/v.Each, of/v.Each)
 			}
 		})
 		if err != nil {
@@ -96,10 +97,10 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 }
 
 // pictures reads a stretch and conceals it, a few frames ahead of what takes them.
-func pictures(ctx context.Context, j Job, v view, known *treat.References, s cover.Span,
+func pictures(ctx context.Context, j Job, clip media.Clip, d *cover.Document, known *treat.References, s cover.Span,
 	take func(f int, was, now *frame.Picture),
 ) error {
-	r, err := v.clip.Open(ctx, s.First, s.Last)
+	r, err := clip.Open(ctx, s.First, s.Last)
 	if err != nil {
 		return err
 	}
@@ -128,7 +129,7 @@ func pictures(ctx context.Context, j Job, v view, known *treat.References, s cov
 			}
 			if p.err = r.Read(p.was); p.err == nil {
 				copy(p.now.Data, p.was.Data)
-				treat.Conceal(p.now, v.document.At(cover.Time(f)), known)
+				treat.Conceal(p.now, d.At(cover.Time(f)), known)
 			}
 			ready <- p // never blocks: it holds as many as there are
 			if p.err != nil {

@@ -71,36 +71,36 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 		}
 		t.Poses = t.Trimmed(b.Poses.V)
 	}
-	v := fieldwise(clip)
-	from, to := v.span(spec.From, spec.To)
-	t = v.track(t)
-	found := newPoses(&t, sh.Frames*v.each, t.Poses)
-	found.poses.Fields = v.each > 1
+	v := clip.Pictures()
+	from, to := v.Span(spec.From, spec.To)
+	t = v.Track(t)
+	found := newPoses(&t, sh.Frames*v.Each, t.Poses)
+	found.poses.Fields = v.Each > 1
 	work, cancel := context.WithCancel(ctx)
 	defer cancel()
 	wanted := true
 	told := map[int]bool{}
 	var last time.Time
 	at := frontier{to: to}
-	j := following(v.clip, &t, from, to, t.Poses)
+	j := following(v.Clip, &t, from, to, t.Poses)
 	head, err := r.store.Head(ctx, a.Shot)
 	if err != nil {
 		return err
 	}
-	j.Hidden = follow.Holdouts(v.document(head.Document))
+	j.Hidden = follow.Holdouts(v.Document(head.Document))
 	j.AtHand = func(int) *frame.Picture { return nil }
 	if r.Bench != nil {
-		j.AtHand = func(f int) *frame.Picture { return v.of(r.Bench.AtHand(id, f/v.each), f) }
+		j.AtHand = func(f int) *frame.Picture { return v.Of(r.Bench.AtHand(id, f/v.Each), f) }
 	}
 	j.Found = func(f int, p []track.Pose) {
 		found.set(f, p)
 		told[f] = true
 		at.told(f)
-		beat(len(told) / v.each)
+		beat(len(told) / v.Each)
 		// The anchor's own pose is no news; the first that was found is.
 		if now := time.Now(); len(told) > 1 && now.Sub(last) >= shown {
 			last = now
-			if w, err := r.store.AttemptProgress(work, a.ID, len(told)/v.each, at.frame/v.each,
+			if w, err := r.store.AttemptProgress(work, a.ID, len(told)/v.Each, at.frame/v.Each,
 				found.poses); err == nil && !w {
 				wanted = false
 				cancel()
@@ -128,23 +128,23 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 	}
 	apart := -1.
 	if spec.Compare && state == store.Done {
-		apart = r.closes(ctx, v.clip, from, to, found)
+		apart = r.closes(ctx, v.Clip, from, to, found)
 	}
 	figures := track.Measure(found.list(from, to), spec.Track.Box(), apart)
-	figures.Rank *= float64(len(told)/v.each) / float64(a.Frames) // of those that stopped early, less
+	figures.Rank *= float64(len(told)/v.Each) / float64(a.Frames) // of those that stopped early, less
 	// The document has the poses before the run is called ended, so that nobody sees
 	// the one without the other.
 	if spec.Take && (len(told) > 1 || len(told) == 1 && from == to) {
-		if err := r.store.KeepPoses(ctx, a.ID, len(told)/v.each, at.frame/v.each, found.poses); err != nil {
+		if err := r.store.KeepPoses(ctx, a.ID, len(told)/v.Each, at.frame/v.Each, found.poses); err != nil {
 			return err
 		}
 		if err := r.take(ctx, a); err != nil {
 			return err
 		}
 	}
-	r.log.Info("followed", "track", spec.Track.Name, "frames", len(told)/v.each, "state", state, "note", note, "seconds",
+	r.log.Info("followed", "track", spec.Track.Name, "frames", len(told)/v.Each, "state", state, "note", note, "seconds",
 		time.Since(begun).Seconds())
-	return r.store.EndAttempt(ctx, a.ID, state, note, len(told)/v.each, found.poses, &figures)
+	return r.store.EndAttempt(ctx, a.ID, state, note, len(told)/v.Each, found.poses, &figures)
 }
 
 // frontier is where a run has come to: of the ways that go on at once it keeps to one,

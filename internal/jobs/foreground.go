@@ -14,6 +14,7 @@ import (
 	"celator/core/geom"
 	"celator/core/holdout"
 	"celator/internal/follow"
+	"celator/internal/media"
 	"celator/internal/store"
 )
 
@@ -50,10 +51,10 @@ func (r *Runner) foreground(ctx context.Context, a store.Attempt, beat func(int)
 			return err
 		}
 		done++
-		beat(done / v.each)
+		beat(done / v.Each)
 		if now := time.Now(); now.Sub(last) >= shown {
 			last = now
-			if w, err := r.store.AttemptProgress(work, a.ID, done/v.each, f/v.each, nil); err == nil && !w {
+			if w, err := r.store.AttemptProgress(work, a.ID, done/v.Each, f/v.Each, nil); err == nil && !w {
 				wanted = false
 				cancel()
 			}
@@ -76,18 +77,20 @@ func (r *Runner) foreground(ctx context.Context, a store.Attempt, beat func(int)
 	case err != nil:
 		state, note = store.Failed, sentence(err)
 	}
-	r.log.Info("looked for the foreground", "surface", spec.Track.Name, "frames", done/v.each, "state", state,
+	r.log.Info("looked for the foreground", "surface", spec.Track.Name, "frames", done/v.Each, "state", state,
 		"note", note, "seconds", time.Since(begun).Seconds())
 	if state != store.Failed && done > 0 {
 		if err := r.propose(ctx, a); err != nil {
 			return err
 		}
 	}
-	return r.store.EndAttempt(ctx, a.ID, state, note, done/v.each, nil, nil)
+	return r.store.EndAttempt(ctx, a.ID, state, note, done/v.Each, nil, nil)
 }
 
 // searching is what a run looks through, and what its surface is remembered by.
-func (r *Runner) searching(ctx context.Context, a store.Attempt) (j follow.Foreground, v view, key string, err error) {
+func (r *Runner) searching(ctx context.Context, a store.Attempt) (
+	j follow.Foreground, v media.Pictures, key string, err error,
+) {
 	spec := a.Spec.V
 	sh, src, err := r.store.Reel(ctx, a.Shot)
 	if err != nil {
@@ -103,14 +106,14 @@ func (r *Runner) searching(ctx context.Context, a store.Attempt) (j follow.Foreg
 	}
 	track := spec.Track
 	track.Poses = poses.Poses.V
-	v = view{clip, 1}
+	v = media.Pictures{Clip: clip, Each: 1}
 	if spec.Fields {
-		v = fieldwise(clip)
+		v = clip.Pictures()
 	}
-	from, to := v.span(spec.From, spec.To)
-	track = v.track(track)
+	from, to := v.Span(spec.From, spec.To)
+	track = v.Track(track)
 	p := spec.Foreground.Proposed
-	j = follow.ForegroundOf(v.clip, &track, cover.Span{First: from, Last: to},
+	j = follow.ForegroundOf(v.Clip, &track, cover.Span{First: from, Last: to},
 		holdout.Settings{Sensitivity: p.Sensitivity, Edge: p.Edge, Least: p.Least})
 	key = id + "/" + track.Attempt
 	r.mu.Lock()

@@ -3,6 +3,7 @@ package media
 import (
 	"context"
 
+	"celator/core/cover"
 	"celator/core/frame"
 )
 
@@ -76,4 +77,63 @@ func (c Clip) pickFields(ctx context.Context, frames []int, do func(f int, p *fr
 		}
 		return nil
 	})
+}
+
+// Pictures are what trackers, searches and checks go through one by one: a clip's frames, or,
+// where they are woven, its fields as frames of their own, with everything else counted alike.
+type Pictures struct {
+	Clip Clip
+	Each int // pictures of a frame
+}
+
+// Pictures returns the clip's.
+func (c Clip) Pictures() Pictures {
+	v := c.ByField()
+	return Pictures{v, len(v.Info.Format().Fields())}
+}
+
+// Span returns the first and the last picture of some frames.
+func (v Pictures) Span(first, last int) (int, int) { return v.Each * first, v.Each*(last+1) - 1 }
+
+// Track returns a track as it is among the pictures.
+func (v Pictures) Track(t cover.Track) cover.Track {
+	if v.Each == 1 {
+		return t
+	}
+	return t.ByField()
+}
+
+// Document returns a document as it is among the pictures.
+func (v Pictures) Document(d *cover.Document) *cover.Document {
+	if v.Each == 1 {
+		return d
+	}
+	return d.ByField()
+}
+
+// Of returns picture f of its frame's; nil stays nil.
+func (v Pictures) Of(p *frame.Picture, f int) *frame.Picture {
+	if p == nil {
+		return nil
+	}
+	return p.Field(p.Fields()[f%v.Each])
+}
+
+// Frames are those that some pictures, in order, are of.
+func (v Pictures) Frames(pictures []int) (out []int) {
+	for _, p := range pictures {
+		if n := len(out); n == 0 || out[n-1] != p/v.Each {
+			out = append(out, p/v.Each)
+		}
+	}
+	return out
+}
+
+// Split gives a frame's pictures to do, one by one.
+func (v Pictures) Split(do func(f int, p *frame.Picture)) func(f int, p *frame.Picture) {
+	return func(f int, p *frame.Picture) {
+		for i := range v.Each {
+			do(v.Each*f+i, v.Of(p, i))
+		}
+	}
 }

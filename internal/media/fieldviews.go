@@ -49,7 +49,7 @@ func makeFieldViews(ctx context.Context, c Clip, dir string, progress func(done 
 	if len(crcs) == 0 {
 		return nil, unusable("it has no frames")
 	}
-	if err := c.Info.complete(len(crcs), r.proc); err != nil {
+	if err := c.complete(ctx, len(crcs), r.proc); err != nil {
 		return nil, err
 	}
 	if err := w.Close(); err != nil {

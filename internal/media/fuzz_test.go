@@ -90,3 +90,31 @@ func FuzzSums(f *testing.F) {
 		}
 	})
 }
+
+// Whatever ffprobe says of pictures and of what a decoder complained of is read, or passed over.
+func FuzzPictures(f *testing.F) {
+	f.Add([]byte("0,1,1,tv,bt709,bt709,bt709,left\n40,1,1,tv,bt709,bt709,bt709,left\n"))
+	f.Add([]byte(`{"frames":[{},{"logs":[{"message":"error while decoding MB 1 2"}]},{"logs":[{"message":"x"}]}]}`))
+	f.Add([]byte("N/A,,,\n\n,,,,,,,,,,\n"))
+	f.Fuzz(func(t *testing.T, out []byte) {
+		if _, times := readScan(out); !slices.IsSorted(times) {
+			t.Errorf("times are not in order: %v", times)
+		}
+		var tags Tags
+		tags.fill(readTags(out))
+		readLogs(out)
+	})
+}
+
+// The frames are named on which the decoder complained, and no more than help.
+func TestWhereDamageLies(t *testing.T) {
+	bad, good := `{"logs":[{"message":"error while decoding MB 1 2"}]}`, `{"logs":[{"message":"Frame num gap 3 1"}]}`
+	for out, want := range map[string]string{
+		good: "", good + "," + bad: " on frame 1", bad + "," + good + "," + bad: " on frames 0, 2",
+		bad + "," + bad + "," + bad + "," + bad: " on frames 0, 1 and more",
+	} {
+		if got := readLogs([]byte(`{"frames":[` + out + `]}`)); got != want {
+			t.Errorf("%s: %q, not %q", out, got, want)
+		}
+	}
+}

@@ -30,14 +30,8 @@ func Listen(ctx context.Context, path string, track int, s Sound, lead, from, le
 	}
 	args := append([]string{"-nostdin", "-v", "error"}, input(path, "-itsoffset", fmt.Sprintf("%.9f", -lead))...)
 	args = append(args, "-map", fmt.Sprintf("0:a:%d", track), "-vn", "-sn", "-dn", "-af", filter, "-f", "f32le", "pipe:1")
-	pr, pw, err := widePipe()
+	p, pr, err := pipeFrom(ctx, args)
 	if err != nil {
-		return err
-	}
-	p, err := start(ctx, "ffmpeg", args, nil, pw)
-	pw.Close()
-	if err != nil {
-		pr.Close()
 		return err
 	}
 	defer pr.Close()

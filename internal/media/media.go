@@ -279,3 +279,18 @@ func widePipe() (r, w *os.File, err error) {
 	}
 	return r, w, err
 }
+
+// pipeFrom starts ffmpeg and returns what it writes to its standard output, which the caller closes.
+func pipeFrom(ctx context.Context, args []string) (*process, *os.File, error) {
+	pr, pw, err := widePipe()
+	if err != nil {
+		return nil, nil, err
+	}
+	p, err := start(ctx, "ffmpeg", args, nil, pw)
+	pw.Close()
+	if err != nil {
+		pr.Close()
+		return nil, nil, err
+	}
+	return p, pr, nil
+}

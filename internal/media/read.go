@@ -195,14 +195,8 @@ func (c Clip) Thumbs(ctx context.Context, pace func(), do func(f int, p *frame.P
 	args := append([]string{"-nostdin", "-v", "error", "-threads", "1"}, input(c.Path)...)
 	args = append(args, "-map", "0:v:0", "-an", "-sn", "-dn")
 	args = append(append(args, count...), "-f", "rawvideo", "-pix_fmt", "yuv420p", "pipe:1")
-	pr, pw, err := widePipe()
+	p, pr, err := pipeFrom(ctx, args)
 	if err != nil {
-		return err
-	}
-	p, err := start(ctx, "ffmpeg", args, nil, pw)
-	pw.Close()
-	if err != nil {
-		pr.Close()
 		return err
 	}
 	small.Sums = nil
@@ -258,14 +252,8 @@ func (c Clip) open(ctx context.Context, first, last int, jump bool, only ...int)
 		args = append(args, "-frames:v", fmt.Sprint(last-begin+1))
 	}
 	args = append(args, "-f", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "pipe:1")
-	pr, pw, err := widePipe()
+	p, pr, err := pipeFrom(ctx, args)
 	if err != nil {
-		return nil, err
-	}
-	p, err := start(ctx, "ffmpeg", args, nil, pw)
-	pw.Close()
-	if err != nil {
-		pr.Close()
 		return nil, err
 	}
 	r := &Reader{ctx: ctx, clip: c, next: begin, last: last, proc: p, pipe: pr, holds: c.Info.holds}

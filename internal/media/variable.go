@@ -146,7 +146,7 @@ func conformVariable(ctx context.Context, c Clip, path string, progress func(don
 			progress(n + 1)
 		}
 	}
-	if err := info.complete(n, r.proc); err != nil {
+	if err := c.complete(ctx, n, r.proc); err != nil {
 		return Clip{}, err
 	}
 	if err := w.Close(); err != nil {

@@ -89,7 +89,7 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 	if len(crcs) == 0 {
 		return nil, unusable("it has no frames")
 	}
-	if err := c.Info.complete(len(crcs), p); err != nil {
+	if err := c.complete(ctx, len(crcs), p); err != nil {
 		return nil, err
 	}
 	os.Remove(sums)
@@ -97,12 +97,17 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 }
 
 // complete returns an error unless all frames were decoded, as the decoder says.
-func (i Info) complete(frames int, p *process) error {
+func (c Clip) complete(ctx context.Context, frames int, p *process) error {
 	if f := p.errs.fault(); f != nil { // it went on, but what it wrote is not whole
 		return f
 	}
-	if !i.Variable && frames < i.Frames || p.errs.damaged() {
-		return unusable("it is damaged or cut short: %d of %d frames could be read (%s)", frames, i.Frames, p.errs.last())
+	if damaged := p.errs.damaged(); damaged || !c.Info.Variable && frames < c.Info.Frames {
+		where := ""
+		if damaged {
+			where = damagedAt(ctx, c.Path)
+		}
+		return unusable("it is damaged or cut short%s: %d of %d frames could be read (%s)", where, frames, c.Info.Frames,
+			p.errs.last())
 	}
 	return nil
 }

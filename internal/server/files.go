@@ -12,7 +12,6 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
-	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -102,14 +101,9 @@ func (s *server) view(w http.ResponseWriter, r *http.Request) {
 	http.ServeContent(w, r, "", time.Time{}, file)
 }
 
-// moment reads a frame's number, or that of its second field, which ends in .5.
-func moment(s string) (cover.Time, error) {
-	v, err := strconv.ParseFloat(s, 64)
-	if t := cover.Time(v); err == nil && t >= 0 && t <= cover.MaxFrames && t*2 == cover.Time((2*t).Frame()) {
-		return t, nil
-	}
-	return 0, store.ErrNone
-}
+// moment reads a frame's number, or that of its second field, which ends in .5; how many frames
+// there are is asked later.
+func moment(s string) (cover.Time, error) { return cover.ParseTime(s, cover.MaxFrames) }
 
 // fullFrame serves a frame at the source's size, from its decoded samples: of a woven picture
 // one field, or both.

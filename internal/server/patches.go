@@ -80,7 +80,7 @@ func (s *server) make(ctx context.Context, shot string, doc *cover.Document, t c
 	if err != nil {
 		return nil, err
 	}
-	if t < 0 || t.Frame() >= r.shot.Frames {
+	if _, err := cover.ParseTime(t.String(), r.shot.Frames); err != nil {
 		return nil, huma.Error404NotFound(fmt.Sprintf("The shot has no frame %v.", t))
 	}
 	ask := preview.Request{ID: r.id, Clip: r.clip, Time: t, Woven: as.woven, Document: doc, Class: as.class}
