@@ -1,6 +1,7 @@
 // Command bench measures what the project promises of whole runs: rendering
 // against ffmpeg alone, memory, exactness of archives, speed of bringing in. It
-// prints what it saw and judges nothing. ONLY=render measures rendering alone.
+// prints what it saw and judges nothing. ONLY=render measures rendering
+// alone, ONLY=fields that of fields against whole pictures.
 package main
 
 import (
@@ -38,6 +39,10 @@ func main() {
 			func(s string) { log.Print(s) }))
 	}
 	defer floor.End() // what docs/benchmarks.md claims
+	floor.AtMost("render of fields, times that of whole pictures", fields(dir), 1.3)
+	if os.Getenv("ONLY") == "fields" {
+		return
+	}
 	floor.AtMost("render with three covers, times ffmpeg's", render(dir, clip, "three covers", 7, 60, document), 1.15)
 	// The whole clip, since the clean plates of these are made of all of it first.
 	ten := render(dir, clip, "ten covers of five treatments", 3, 180, func(i media.Info) *cover.Document {
@@ -151,6 +156,31 @@ func render(dir, clip, what string, pairs, frames int, doc func(media.Info) *cov
 	fmt.Printf("render, %dx%d, %d frames, %s of about 300x120, review: %.1f s, ffmpeg alone %.1f s, ratio %.2f "+
 		"(pairs: %s); own memory %.0f MB\n",
 		info.Width, info.Height, frames, what, median(ours), median(theirs), median(ratios), list(ratios), mem)
+	return median(ratios)
+}
+
+// fields renders the same pictures as whole ones and as fields, in turn, and returns the ratio.
+func fields(dir string) float64 {
+	clips := map[string]string{"whole": "prog", "woven": "tff"}
+	for name, set := range clips {
+		clips[name] = filepath.Join(dir, name+".mxf")
+		timed("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", "testsrc2=size=1920x1080:rate=50:duration=3", "-vf",
+			"tinterlace=interleave_top,setfield="+set, "-r", "25", "-c:v", "mpeg2video", "-b:v", "30M", "-flags", "+ildct+ilme",
+			"-pix_fmt", "yuv422p", clips[name])
+	}
+	var ratios []float64
+	for range 5 {
+		var took [2]time.Duration
+		for i, name := range []string{"whole", "woven"} {
+			info, err := media.Probe(context.Background(), clips[name])
+			check(err)
+			took[i], _ = timed("bin/celator", "render", "--clip", clips[name], "--document", write(dir, document(info)), "--out",
+				filepath.Join(dir, "fields.mkv"))
+		}
+		ratios = append(ratios, took[1].Seconds()/took[0].Seconds())
+	}
+	fmt.Printf("render, 1080 lines, 75 frames of fields against the same as whole pictures, archive: %.2f (pairs: %s)\n",
+		median(ratios), list(ratios))
 	return median(ratios)
 }
 
