@@ -20,7 +20,11 @@ func (d *Document) Clone() *Document {
 		}
 	}
 	n.Labels, n.Graphics = slices.Clone(d.Labels), slices.Clone(d.Graphics)
-	n.Markers = slices.Clone(d.Markers)
+	n.Markers, n.Passages = slices.Clone(d.Markers), slices.Clone(d.Passages)
+	for i := range n.Passages {
+		p := &n.Passages[i]
+		p.Tracks, p.Channels = slices.Clone(p.Tracks), slices.Clone(p.Channels)
+	}
 	n.link()
 	return &n
 }

@@ -22,8 +22,8 @@ type Command interface {
 
 // subject is what a command changes: nothing that was there before, where it is zero.
 type subject struct {
-	cover, track, label, marker string
-	all                         bool // every cover
+	cover, track, label, marker, passage string
+	all                                  bool // every cover
 }
 
 // ErrNoCover says that a command names a cover that the document has not.
@@ -127,6 +127,9 @@ func Untouched(a, b *Document, cmds []Command) bool {
 		if s.marker != "" && !sameJSON(a.Marker(s.marker), b.Marker(s.marker)) {
 			return false
 		}
+		if s.passage != "" && !sameJSON(a.Passage(s.passage), b.Passage(s.passage)) {
+			return false
+		}
 		if s.all && !sameJSON(a.Covers, b.Covers) {
 			return false
 		}
@@ -210,6 +213,8 @@ var CommandKinds = []CommandKind{
 	kind[RemoveLabel]("unlabel", "from what it follows"),
 	kind[SetMarker]("marker", "a new marker, or a changed one"),
 	kind[RemoveMarker]("unmark", "from its frame"),
+	kind[SetPassage]("passage", "of the sound: a new one, or a changed one"),
+	kind[RemovePassage]("unpassage", "of the sound, which stays as it is"),
 	kind[SetGraphic]("graphic", "a picture for patches, new or changed"),
 }
 

@@ -27,6 +27,8 @@ type Document struct {
 	Tracks  []Track  `json:"tracks,omitempty"`
 	Labels  []Label  `json:"labels,omitempty"`
 	Markers []Marker `json:"markers,omitempty"` // in the order of their frames
+	// Passages are what is done to the sound, in this order.
+	Passages []Passage `json:"passages,omitempty"`
 	// Graphics are the pictures of patches. They are kept apart from the document, by id;
 	// a document that goes out of the program carries them.
 	Graphics []Graphic `json:"graphics,omitempty"`

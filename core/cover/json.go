@@ -71,6 +71,9 @@ func (d *Document) tidy() {
 	if len(d.Graphics) == 0 {
 		d.Graphics = nil
 	}
+	if len(d.Passages) == 0 {
+		d.Passages = nil
+	}
 	for i := range d.Tracks {
 		if d.Tracks[i].Anchors == nil {
 			d.Tracks[i].Anchors = []TrackAnchor{}
@@ -179,6 +182,19 @@ func (d *Document) validate(doubted func(id string) bool) error {
 			return fmt.Errorf("document: markers[%d]: its id is used twice, or it is not in the order of frames", i)
 		}
 		parts["marker "+m.ID] = true
+	}
+	if len(d.Passages) > maxPassages {
+		return fmt.Errorf("document: more than %d passages of sound", maxPassages)
+	}
+	for i := range d.Passages {
+		p := &d.Passages[i]
+		if err := p.validate(d.Frames); err != nil {
+			return fmt.Errorf("document: passages[%d] (%s): %w", i, p.Name, err)
+		}
+		if parts["passage "+p.ID] {
+			return fmt.Errorf("document: passages[%d].id is used twice", i)
+		}
+		parts["passage "+p.ID] = true
 	}
 	for i := range d.Graphics {
 		g := &d.Graphics[i]

@@ -72,8 +72,15 @@ func Render(ctx context.Context, j Job) error {
 		return err
 	}
 	defer r.Close()
+	var sounds []string
+	if !j.Segment {
+		if sounds, err = Sounds(ctx, j); err != nil {
+			return err
+		}
+		defer RemoveSounds(sounds)
+	}
 	w, err := media.Create(ctx, media.Output{
-		Path: j.Out, Preset: j.Preset, Segment: j.Segment, Gray: j.Matte, Source: j.Clip,
+		Path: j.Out, Treated: sounds, Preset: j.Preset, Segment: j.Segment, Gray: j.Matte, Source: j.Clip,
 		Sound: j.Sound, First: j.Clip.From() + j.First, Frames: j.Last - j.First + 1, Total: j.Total,
 	})
 	if err != nil {

@@ -458,8 +458,13 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 	}
 	j.Out = final + ".part"
 	defer os.Remove(j.Out)
+	sounds, err := deliver.Sounds(ctx, j)
+	if err != nil {
+		return err
+	}
+	defer deliver.RemoveSounds(sounds)
 	out := media.Output{
-		Path: j.Out, Preset: j.Preset, Source: j.Clip, Sound: j.Sound, First: j.Clip.From() + d.First, Gray: j.Matte,
+		Path: j.Out, Treated: sounds, Preset: j.Preset, Source: j.Clip, Sound: j.Sound, First: j.Clip.From() + d.First, Gray: j.Matte,
 		Frames: d.Frames, Total: j.Total,
 	}
 	if err := media.Join(ctx, out, files, lengths, beat); err != nil {

@@ -6,20 +6,47 @@ import (
 	"strings"
 )
 
+// soundMaps say where each of the written tracks comes from: the source, input 1, or the
+// files with treated ones, which come after it.
+func (o Output) soundMaps() (maps []string) {
+	k := 2
+	for i := range o.Source.Info.Sound {
+		if o.treated(i) {
+			maps = append(maps, "-map", fmt.Sprintf("%d:a:0", k))
+			k++
+			continue
+		}
+		maps = append(maps, "-map", fmt.Sprintf("1:a:%d?", i))
+	}
+	return maps
+}
+
+// treated reports whether a track is taken from a file of its own.
+func (o Output) treated(track int) bool { return track < len(o.Treated) && o.Treated[track] != "" }
+
 // soundArgs carry the source's sound: copied where the container takes it as it is and
-// the whole clip is wanted, else encoded anew.
-func (p Preset) soundArgs(info Info, whole bool) []string {
+// the whole clip is wanted, else encoded anew. What is not the whole is cut to it, and read from
+// its beginning on: a decoder that jumps into coded sound does not give what one that came by does.
+func (o Output) soundArgs() []string {
 	var args []string
+	p, info, whole := o.Preset, o.Source.Info, o.whole()
 	for i, s := range info.Sound {
 		codec := p.recode
 		switch {
+		case p.Lossless && o.treated(i):
+			codec = []string{"-c:a", "copy"}
 		case p.Lossless:
 			codec = s.exactly(whole)
-		case whole && slices.Contains(p.sounds, s.Codec):
+		case whole && !o.treated(i) && slices.Contains(p.sounds, s.Codec):
 			codec = []string{"-c:a", "copy"}
 		}
 		for j := 0; j < len(codec); j += 2 {
 			args = append(args, fmt.Sprintf("%s:%d", codec[j], i), codec[j+1])
+		}
+		if !whole && !o.treated(i) {
+			begin := info.SoundLead() + float64(o.First)/info.Rate.Float()
+			args = append(args, fmt.Sprintf("-filter:a:%d", i),
+				fmt.Sprintf("atrim=start=%.9f:duration=%.9f,asetpts=PTS-%.9f/TB", begin, o.seconds(), begin))
 		}
 		name := "title"
 		if strings.HasSuffix(p.Ending, "mp4") {

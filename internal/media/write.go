@@ -222,11 +222,12 @@ type Writer struct {
 type Output struct {
 	Path    string
 	Preset  Preset
-	Segment bool   // pictures only, for Join
-	Gray    bool   // luma only, as a matte
-	Source  Clip   // whose sound, tags, aspect and timecode are kept
-	Sound   string // the file with the sound, the source itself
-	First   int    // frame range, for the sound's and the timecode's place
+	Segment bool     // pictures only, for Join
+	Gray    bool     // luma only, as a matte
+	Source  Clip     // whose sound, tags, aspect and timecode are kept
+	Sound   string   // the file with the sound, the source itself
+	Treated []string // files with tracks of the sound that take the place of the source's, "" where none does
+	First   int      // frame range, for the sound's and the timecode's place
 	Frames  int
 	Total   int // frames of the whole source
 }
@@ -258,7 +259,7 @@ func Create(ctx context.Context, o Output) (*Writer, error) {
 		args = append(append(append(args, "-map", "0:v"), video...), o.finish()...)
 	default:
 		args = append(args, o.soundInput()...)
-		args = append(args, "-map", "0:v", "-map", "1:a?", "-map_metadata", "-1")
+		args = append(append(append(args, "-map", "0:v"), o.soundMaps()...), "-map_metadata", "-1")
 		maps, _ := o.Preset.besideArgs(info, o.whole())
 		args = append(append(append(args, maps...), video...), o.finish()...)
 	}
@@ -296,34 +297,27 @@ func (o Output) segmentArgs() []string {
 func (o Output) soundInput() []string {
 	info := o.Source.Info
 	begin := info.SoundLead() + float64(o.First)/info.Rate.Float()
+	args := input(o.Sound, "-vn", "-t", fmt.Sprintf("%.9f", begin+o.seconds()))
 	if o.whole() {
-		return input(o.Sound, "-vn", "-itsoffset", fmt.Sprintf("%.9f", -info.SoundLead()))
+		args = input(o.Sound, "-vn", "-itsoffset", fmt.Sprintf("%.9f", -info.SoundLead()))
 	}
-	return input(o.Sound, "-vn", "-t", fmt.Sprintf("%.9f", begin+o.seconds()))
+	for _, t := range o.Treated {
+		if t != "" {
+			args = append(args, input(t)...)
+		}
+	}
+	return args
 }
 
 // seconds is how long the range lasts.
 func (o Output) seconds() float64 { return float64(o.Frames) / o.Source.Info.Rate.Float() }
-
-// soundFilter cuts each track to the range. It is read from its beginning on: a decoder that
-// jumps into coded sound does not give what one that came by does.
-func (o Output) soundFilter() []string {
-	info := o.Source.Info
-	if o.whole() || len(info.Sound) == 0 {
-		return nil
-	}
-	begin := info.SoundLead() + float64(o.First)/info.Rate.Float()
-	return []string{
-		"-filter:a", fmt.Sprintf("atrim=start=%.9f:duration=%.9f,asetpts=PTS-%.9f/TB", begin, o.seconds(), begin),
-	}
-}
 
 func (o Output) whole() bool { return o.First == 0 && o.Frames == o.Total }
 
 func (o Output) finish() []string {
 	var args []string
 	if !o.Gray {
-		args = append(o.Preset.soundArgs(o.Source.Info, o.whole()), o.soundFilter()...)
+		args = o.soundArgs()
 		_, beside := o.Preset.besideArgs(o.Source.Info, o.whole())
 		args = append(args, beside...)
 	}
@@ -405,7 +399,7 @@ func Join(ctx context.Context, o Output, segments []string, lengths []int, progr
 	if o.Gray {
 		args = append(args, "-map", "0:v")
 	} else {
-		args = append(append(args, o.soundInput()...), "-map", "0:v", "-map", "1:a?")
+		args = append(append(append(args, o.soundInput()...), "-map", "0:v"), o.soundMaps()...)
 		maps, _ := o.Preset.besideArgs(o.Source.Info, o.whole())
 		args = append(args, maps...)
 	}
