@@ -23,7 +23,7 @@ import (
 var layers = [][]string{
 	{"core/geom", "core/frame", "core/filter", "core/timecode"},
 	{"core/cover", "core/cut", "core/track", "core/clearance", "core/cleanplate"},
-	{"core/raster", "core/interchange"},
+	{"core/raster", "core/interchange", "core/sound"},
 	{"core/holdout", "core/treat", "core/session"},
 	{"core/check"},
 	{

@@ -174,6 +174,9 @@ func renderCommand() *cobra.Command {
 		if proof != nil && p.Lossless {
 			said += fmt.Sprintf("; every sample outside the covers equals the source's in all %d frames", proof.Compared)
 		}
+		if proof != nil && proof.Passages > 0 {
+			said += fmt.Sprintf("; %d passages of sound were listened for and not heard", proof.Passages)
+		}
 		fmt.Fprintln(os.Stderr, said)
 		for _, what := range left {
 			fmt.Fprintln(os.Stderr, "not carried:", what)

@@ -18,6 +18,8 @@ const (
 	HoldoutLeak        Kind = "holdout-leak"
 	Readable           Kind = "readable"
 	ReadableOverFrames Kind = "readable-over-frames"
+	HeardElsewhere     Kind = "heard-elsewhere"
+	WordCut            Kind = "word-cut"
 	CutCrossed         Kind = "cut-crossed"
 	Weak               Kind = "weak"
 	Jumping            Kind = "jumping"
@@ -56,11 +58,13 @@ var Kinds = []About{
 	},
 	{Readable, "Readable", Severe, "% of the detail", ""}, // the advice is the treatment's: stronger
 	{ReadableOverFrames, "Readable over frames", Severe, "% of the detail", ""},
+	{HeardElsewhere, "Heard elsewhere", Severe, "% alike", "Hide the passage there too."},
 	{CutCrossed, "Cut crossed", Severe, "cuts", "End the span at the cut and cover what follows by itself."},
 	{
 		Weak, "Weak", Minor, "% confidence",
 		"Look at these frames; put the cover right where it is off, or follow them again.",
 	},
+	{WordCut, "Word cut", Minor, "dB softer", "Listen, and widen the passage until all of what is said is in it."},
 	{Jumping, "Jumping", Minor, "px", "Put the cover right on these frames, or follow them again."},
 	{OnForeground, "Cover on the foreground", Minor, "% of the surface", "Hold out what passes in front."},
 	{Larger, "Larger than needed", Minor, "times the outline", "Lessen what it grows and softens beyond the outline."},
@@ -103,6 +107,12 @@ type Finding struct {
 type Recovered struct {
 	W, H             int
 	Original, Broken []float32
+}
+
+// New is a finding about a cover, or a passage of the sound, that somebody else made; says is completed by
+// the kind's advice.
+func New(k Kind, id string, frames []cover.Span, at int, figure float64, says string, args ...any) Finding {
+	return finding(k, id, frames, at, figure, says, args...)
 }
 
 // finding begins one about a cover; says is completed by the kind's advice.

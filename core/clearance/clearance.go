@@ -13,7 +13,7 @@ import (
 // seen.
 type Details struct {
 	Name        string `json:"name" db:"name"`
-	Kind        string `json:"kind" db:"kind" enum:"plate,logo,sign,number,text,face,other"`
+	Kind        string `json:"kind" db:"kind" enum:"plate,logo,sign,number,text,face,speech,other"`
 	Description string `json:"description" db:"description"`
 	Reason      string `json:"reason" db:"reason" doc:"why it must be hidden"`
 	Requester   string `json:"requester" db:"requester" doc:"who asked"`
@@ -21,7 +21,7 @@ type Details struct {
 }
 
 // ItemKinds are what an item can be.
-var ItemKinds = []string{"plate", "logo", "sign", "number", "text", "face", "other"}
+var ItemKinds = []string{"plate", "logo", "sign", "number", "text", "face", "speech", "other"}
 
 // Limits of a list's texts, in bytes.
 const (

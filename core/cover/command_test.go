@@ -96,12 +96,27 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 		RemoveTrack{ID: "tr"},
 		SetMarker{Marker: Marker{ID: "m" + string(rune('a'+rng.Intn(3))), Frame: first, Note: "look"}},
 		RemoveMarker{ID: "m" + string(rune('a'+rng.Intn(3)))},
+		SetPassage{Passage: randomPassage(rng, d.Frames)},
+		RemovePassage{ID: "s" + string(rune('a'+rng.Intn(3)))},
 		NameTrack{ID: "tr", Name: "Track"},
 		TrimTrack{ID: "tr", Trim: &Span{first, min(first+rng.Intn(20), d.Frames)}},
 		RideTrack{Cover: id, ID: "tr", Frame: f()},
 		TurnIntoKeys{Cover: id, Tolerance: .1 + rng.Float64()},
 	}
 	return cmds[rng.Intn(len(cmds))]
+}
+
+// randomPassage is one of the sound, which may not be right.
+func randomPassage(rng *rand.Rand, frames int) Passage {
+	p := NewPassage("s"+string(rune('a'+rng.Intn(3))), 0, 0)
+	p.From = rng.Float64() * float64(frames)
+	p.To = p.From + rng.Float64()*10 - 1
+	p.How = []Sounding{Mute, Tone, Disguised, Kept, "loud"}[rng.Intn(5)]
+	p.Pitch, p.Level, p.Fade = 30000*rng.Float64(), -100*rng.Float64(), 1200*rng.Float64()
+	if rng.Intn(2) == 0 {
+		p.Tracks, p.Channels = []int{rng.Intn(70)}, []int{0, 1}
+	}
+	return p
 }
 
 // Random commands never leave an invalid document, a refused one changes

@@ -4,6 +4,8 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"fmt"
+	"io"
 	"maps"
 	"slices"
 )
@@ -62,6 +64,39 @@ func (d *Document) Hiding(item string) (out []*Cover) {
 	return out
 }
 
+// Unsaid returns the passages that keep an item from being heard.
+func (d *Document) Unsaid(item string) (out []*Passage) {
+	for i := range d.Passages {
+		if p := &d.Passages[i]; p.Item == item && item != "" && p.Treats() {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// Treats reports whether something becomes of it.
+func (p *Passage) Treats() bool { return !p.Off && p.How != Kept }
+
+// PassageFingerprint names what decides what is heard while a passage lasts: it, and those after
+// and before it.
+func (d *Document) PassageFingerprint(id string) string {
+	h := sha256.New()
+	io.WriteString(h, id)
+	for _, p := range d.Passages {
+		if q := d.Passage(id); q != nil && !p.Off && p.From < q.To && p.To > q.From {
+			io.WriteString(h, p.fingerprint())
+		}
+	}
+	return hex.EncodeToString(h.Sum(nil)[:16])
+}
+
+// fingerprint names what decides how a passage sounds.
+func (p Passage) fingerprint() string {
+	p.ID, p.Name, p.Item = "", "", ""
+	b, _ := json.Marshal(p)
+	return string(b)
+}
+
 // HidesAs reports whether a document hides the same things in the same way as another.
 func (d *Document) HidesAs(o *Document) bool {
 	all := func(d *Document) map[string]string {
@@ -71,17 +106,25 @@ func (d *Document) HidesAs(o *Document) bool {
 				out[c.ID] = d.Fingerprint(c.ID)
 			}
 		}
+		for i, p := range d.Passages { // in their order, which decides
+			if !p.Off {
+				out[fmt.Sprint("passage ", i)] = p.fingerprint()
+			}
+		}
 		return out
 	}
 	return maps.Equal(all(d), all(o))
 }
 
-// ItemFingerprint names what decides how an item is hidden: all of its covers. It is empty
-// where it has none that hide anything.
+// ItemFingerprint names what decides how an item is hidden: all of its covers, and passages of
+// the sound. It is empty where it has none that hide anything.
 func (d *Document) ItemFingerprint(item string) string {
 	var all []string
 	for _, c := range d.Hiding(item) {
 		all = append(all, d.Fingerprint(c.ID))
+	}
+	for _, p := range d.Unsaid(item) {
+		all = append(all, p.fingerprint())
 	}
 	if len(all) == 0 {
 		return ""

@@ -3,6 +3,7 @@ package cover
 import (
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 )
 
@@ -58,6 +59,17 @@ func (p *Passage) On(track, channel int) bool {
 		(len(p.Channels) == 0 || slices.Contains(p.Channels, channel))
 }
 
+// Span are the frames in which a part of it is heard.
+func (p *Passage) Span() Span {
+	first := int(math.Floor(p.From))
+	return Span{First: first, Last: max(int(math.Ceil(p.To))-1, first)}
+}
+
+// Title says in words what becomes of a sound.
+func (s Sounding) Title() string {
+	return map[Sounding]string{Mute: "Muted", Tone: "Tone", Disguised: "Disguised voice", Kept: "As it is"}[s]
+}
+
 func (p *Passage) validate(frames int) error {
 	among := func(v []int) bool {
 		return len(v) <= MaxSounds && !slices.ContainsFunc(v, func(i int) bool { return i < 0 || i >= MaxSounds })
@@ -95,7 +107,7 @@ func (d *Document) Passage(id string) *Passage {
 func (d *Document) Sounds(track, channels int) bool {
 	return slices.ContainsFunc(d.Passages, func(p Passage) bool {
 		for c := range channels {
-			if !p.Off && p.How != Kept && p.On(track, c) {
+			if p.Treats() && p.On(track, c) {
 				return true
 			}
 		}

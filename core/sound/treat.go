@@ -38,8 +38,8 @@ type Treater struct {
 	first, done    int       // done is what has been given out
 }
 
-// Chance is what a disguise is drawn from.
-type Chance = rand.Source
+// Chance gives what a passage's disguise is drawn from, by its id.
+type Chance func(passage string) rand.Source
 
 // New makes ready for a track of the source: its number, its channels and samples a second, how many
 // frames a second the passages count in, and at which frame of the shot the track begins. What
@@ -61,7 +61,7 @@ func New(passages []cover.Passage, track, channels, rate int, frames, begins flo
 			continue
 		}
 		if p.How == cover.Disguised {
-			s.voice = newVoice(rate, chance)
+			s.voice = newVoice(rate, chance(p.ID))
 		}
 		t.stretches = append(t.stretches, s)
 	}

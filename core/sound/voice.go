@@ -18,8 +18,9 @@ type Voice struct {
 	rate     float64
 	rnd      *rand.Rand
 	tract    *tract
-	pitch    float64 // around which it speaks, Hz; 0 until something voiced was heard
-	formants float64 // the ratio of its formants
+	drawn    []float64 // pitches of which the first that is far enough from the old one is taken, Hz
+	pitch    float64   // around which it speaks, Hz; 0 until something voiced was heard
+	formants float64   // the ratio of its formants
 	wander   [2][]wave
 	pulse    float64 // the next pulse's sample
 	tail     [][]float64
@@ -38,12 +39,15 @@ const (
 	pitchWander, formantWander  = .07, .05   // of the logarithm, at most
 )
 
-func newVoice(rate int, chance Chance) *Voice {
+func newVoice(rate int, chance rand.Source) *Voice {
 	v := &Voice{rate: float64(rate), rnd: rand.New(chance), tract: newTract(rate), end: -1}
 	between := func(a, b float64) float64 { return a * math.Pow(b/a, v.rnd.Float64()) }
 	v.formants = between(leastFormants, mostFormants)
 	if v.rnd.IntN(2) == 0 {
 		v.formants = 1 / v.formants
+	}
+	for range 64 {
+		v.drawn = append(v.drawn, between(lowestVoice, highestVoice))
 	}
 	for i, most := range []float64{pitchWander, formantWander} {
 		const waves = 3
@@ -54,14 +58,14 @@ func newVoice(rate int, chance Chance) *Voice {
 	return v
 }
 
-// draw chooses the pitch that a voice of another is given.
-func (v *Voice) draw(old float64) float64 {
-	for {
-		p := lowestVoice * math.Pow(highestVoice/lowestVoice, v.rnd.Float64())
+// unlike chooses the pitch that a voice of another is given.
+func (v *Voice) unlike(old float64) float64 {
+	for _, p := range v.drawn {
 		if p > old*least || p < old/least {
 			return p
 		}
 	}
+	return old * least // not in so many draws
 }
 
 // strayed is where a wandering is at a sample.
@@ -112,7 +116,7 @@ func (v *Voice) melody(old []float64, first int) []float64 {
 	}
 	slices.Sort(voiced)
 	if v.pitch == 0 {
-		v.pitch = v.draw(voiced[len(voiced)/2])
+		v.pitch = v.unlike(voiced[len(voiced)/2])
 	}
 	const near = 1.5 // s to each side that the old voice's own pitch is told from
 	n := int(near / hop)

@@ -37,14 +37,16 @@ var sets = map[string]struct {
 		[]string{
 			"harbour", "seven", "window", "market", "orange", "doctor", "winter", "number", "river", "yellow", "morning",
 			"ticket", "garden", "silver", "happy", "engine", "paper", "mountain", "letter", "kitchen",
-		}, 1,
+		},
+		1,
 	},
 	"measured": {
 		[]string{"en-gb+m2", "en-us+m7", "en-us+f1", "en-us+f5", "en-us+m5"},
 		[]string{
 			"captain", "eleven", "summer", "bottle", "purple", "teacher", "island", "money", "village", "butter", "evening",
 			"station", "forest", "copper", "lucky", "motor", "pencil", "valley", "message", "chamber",
-		}, 1000,
+		},
+		1000,
 	},
 }
 
@@ -94,8 +96,8 @@ func speak(dir, voice string, words []string, rnd *rand.Rand) (out []word, err e
 		if b, err := cmd.CombinedOutput(); err != nil {
 			return nil, fmt.Errorf("espeak-ng: %w: %s", err, b)
 		}
-		raw, err := exec.Command("ffmpeg", "-v", "error", "-i", file, "-ar", fmt.Sprint(rate), "-ac", "1", "-f", "f64le", "-").
-			Output()
+		raw, err := exec.Command("ffmpeg", "-v", "error", "-i", file, "-ar", fmt.Sprint(rate), "-ac", "1", "-f", "f64le",
+			"-").Output()
 		if err != nil {
 			return nil, err
 		}
@@ -117,7 +119,8 @@ func disguise(said []word, seed uint64) []word {
 	}
 	p := cover.NewPassage("p", 0, len(all)*25/rate+1)
 	p.How, p.Fade = cover.Disguised, 0
-	t := sound.New([]cover.Passage{p}, 0, 1, rate, 25, 0, rand.NewPCG(seed, 99))
+	t := sound.New([]cover.Passage{p}, 0, 1, rate, 25, 0,
+		func(string) rand.Source { return rand.NewPCG(seed, 99) })
 	var out []float64
 	give := func(v []float64) error { out = append(out, v...); return nil }
 	if err := t.Write(all, give); err != nil {

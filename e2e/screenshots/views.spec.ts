@@ -45,10 +45,20 @@ test('keys and the tracker', async ({ page }) => {
   await shot(page, 'hand');
   await page.keyboard.press('s');
   await page.keyboard.press('f');
-  await page.keyboard.press('d');
-  await at(page, 112);
-  await shot(page, 'side');
-  await page.keyboard.press('d');
+  await at(page, 60);
+  await page.getByRole('button', { name: /Add an item/ }).click();
+  await page.getByLabel('Name of the item').fill('Rider’s surname');
+  await page.getByLabel('Kind').selectOption('speech');
+  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  const card = page.getByRole('complementary', { name: 'Step card' });
+  await card.getByRole('button', { name: 'Tone' }).click();
+  await saved(page);
+  await page.waitForTimeout(800);
+  await shot(page, 'sound');
+  await page.keyboard.press('Control+z');
+  await page.keyboard.press('Control+z');
+  await page.keyboard.press('Escape');
+  await page.getByRole('button', { name: /^Quay plate/ }).click();
 
   await page.keyboard.press('Shift+P');
   await at(page, 150);
@@ -137,7 +147,7 @@ test('delivering, all actions', async ({ page }) => {
   const dialog = page.getByRole('dialog', { name: 'Deliver' });
   await dialog.getByLabel(/Archive/).check();
   await dialog.getByRole('button', { name: 'Deliver' }).click();
-  await expect(dialog.locator('[data-state=done]')).toHaveCount(1, { timeout: 100_000 });
+  await expect(dialog.locator('[data-state=done]')).toHaveCount(1, { timeout: 240_000 });
   await shot(page, 'deliver');
   await dialog.getByRole('button', { name: 'Close' }).click();
   await page.keyboard.press('?');

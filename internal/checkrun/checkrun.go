@@ -26,6 +26,7 @@ type Job struct {
 	Styles     map[string]cover.Style
 	Cuts       []int                   // the first frames after cuts; nil looks for them in the frames that are read
 	Wanted     func(cover string) bool // nil: all
+	Heard      Heard                   // nil reads the clip's own file
 	Progress   func(done, of int)
 	Decoded    func(f int, pic *frame.Picture) // is told of each frame that is read; may be nil
 	Pace       func()                          // lets others go first, between pieces of work; nil lets nobody
@@ -92,6 +93,11 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 			out = append(out, f)
 		}
 	}
+	heard, err := j.sound(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out = append(out, heard...)
 	check.Sort(out)
 	return out, nil
 }

@@ -252,6 +252,7 @@ type Proof struct {
 	Sound    int      `json:"sound"`             // streams
 	Samples  int64    `json:"samples,omitempty"` // of sound found equal to the source's at their times
 	Lag      float64  `json:"lag,omitempty" doc:"the largest distance of a sound track from where the source has it, ms"`
+	Passages int      `json:"passages,omitempty" doc:"of sound in which what was to be hidden was listened for, and not heard"`
 	Left     []string `json:"left,omitempty" doc:"what the source holds and the file does not, in words"`
 	Compared int      `json:"compared"` // frames of which every sample outside the mattes was found equal to the source
 	Touched  int      `json:"touched"`  // frames with a cover
@@ -298,7 +299,7 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 	}
 	if !j.Preset.Still {
 		s, err := verifySound(ctx, j, info)
-		if p.Samples, p.Lag = s.samples, s.lag; err != nil {
+		if p.Samples, p.Lag, p.Passages = s.samples, s.lag, s.passages; err != nil {
 			return p, fmt.Errorf("the written file's %w", err)
 		}
 	}

@@ -14,8 +14,9 @@ import (
 
 // heard is what comparing a written file's sound with the source's found.
 type heard struct {
-	samples int64   // found equal, of all channels
-	lag     float64 // the largest distance of a track from where the source has it, ms
+	passages int     // in which what was to be hidden was listened for
+	samples  int64   // found equal, of all channels
+	lag      float64 // the largest distance of a track from where the source has it, ms
 }
 
 // verifySound compares every sound track with the source's at the times of the pictures: sample
@@ -23,6 +24,12 @@ type heard struct {
 func verifySound(ctx context.Context, j Job, out media.Info) (heard, error) {
 	var all heard
 	source := j.Clip.Info
+	for i := range j.Document.Passages {
+		p := &j.Document.Passages[i]
+		if p.Treats() && p.From < float64(j.Last+1) && p.To > float64(j.First) && len(source.Sound) > 0 {
+			all.passages++
+		}
+	}
 	for i, s := range source.Sound {
 		if got := out.Sound[i]; got.Channels != s.Channels || got.Rate != s.Rate {
 			return all, fmt.Errorf("sound track %d has %d channels at %d Hz, not %d at %d Hz", i+1, got.Channels, got.Rate,

@@ -51,7 +51,7 @@ func (j *Job) treatSound(ctx context.Context, track int, s media.Sound, path str
 		return err
 	}
 	defer w.Abort()
-	t := j.treater(j.Document.Passages, track, s, chance())
+	t := j.treater(j.Document.Passages, track, s, chance)
 	if err := j.listen(ctx, track, s, func(part []float64) error { return t.Write(part, w.Write) }); err != nil {
 		return err
 	}
@@ -62,7 +62,7 @@ func (j *Job) treatSound(ctx context.Context, track int, s media.Sound, path str
 }
 
 // chance is drawn anew each time and kept nowhere: without it nobody moves a voice back.
-func chance() sound.Chance {
+func chance(string) rand.Source {
 	var seed [32]byte
 	crand.Read(seed[:])
 	return rand.NewChaCha8(seed)
@@ -111,7 +111,7 @@ func (j *Job) expects(track int, s media.Sound) *expected {
 			voices[i].How = cover.Kept
 		}
 	}
-	return &expected{known: j.treater(muted, track, s, nil), voices: j.treater(voices, track, s, rand.NewPCG(0, 0))}
+	return &expected{known: j.treater(muted, track, s, nil), voices: j.treater(voices, track, s, chance)}
 }
 
 // both gives what the source has and what is to be written.

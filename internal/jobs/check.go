@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"image"
 	"image/png"
+	"math"
 	"sync/atomic"
 	"time"
 
@@ -18,6 +19,7 @@ import (
 	"celator/core/frame"
 	"celator/internal/budget"
 	"celator/internal/checkrun"
+	"celator/internal/media"
 	"celator/internal/ocr"
 	"celator/internal/store"
 )
@@ -155,7 +157,8 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 		Wanted:   func(c string) bool { return res.Checked[c] },
 		Progress: func(done, of int) { beat(done); tell(done, of) },
 		Decoded:  decoded,
-		Pace:     pace,
+		Heard:    r.heard(src, clip),
+		Pace: pace,
 	})
 	if !wanted {
 		return nil
@@ -186,6 +189,15 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 	return r.store.Found(ctx, res)
 }
 
+// heard reads the sound that was kept when the source was brought in.
+func (r *Runner) heard(src store.Source, clip media.Clip) checkrun.Heard {
+	return func(_ context.Context, track int, from, to float64) ([]float64, error) {
+		s := clip.Info.Sound[track]
+		place := func(t float64) int { return int(math.Round(t * float64(s.Rate))) }
+		return media.Heard(r.lib.Dir(src.ID), track, s, place(from), place(to))
+	}
+}
+
 // cutsIn are the first frames of a shot after cuts; a dissolve is for people to judge.
 func cutsIn(src store.Source, sh store.Shot) []int {
 	cuts := []int{}
@@ -211,6 +223,13 @@ func toCheck(sh store.Shot, head store.Revision, was store.CheckRun) store.Resul
 		res.Checked[c.ID] = was.Covers.V[c.ID] != res.Covers[c.ID]
 		if c.Item != "" {
 			res.Items[c.Item] = d.ItemFingerprint(c.Item)
+		}
+	}
+	for _, p := range d.Passages {
+		res.ItemOf[p.ID], res.Covers[p.ID] = p.Item, checkVersion+d.PassageFingerprint(p.ID)
+		res.Checked[p.ID] = was.Covers.V[p.ID] != res.Covers[p.ID]
+		if p.Item != "" {
+			res.Items[p.Item] = d.ItemFingerprint(p.Item)
 		}
 	}
 	return res

@@ -46,9 +46,10 @@ func View(dir string, t cover.Time) string {
 	return filepath.Join(dir, "views", viewName(t.Frame()))
 }
 
-// RemoveViews takes all views away from a source's folder.
+// RemoveViews takes all views, and what is heard, away from a source's folder.
 func RemoveViews(dir string) error {
-	return errors.Join(os.RemoveAll(filepath.Join(dir, "views")), os.RemoveAll(filepath.Join(dir, "fields")))
+	return errors.Join(os.RemoveAll(filepath.Join(dir, "views")), os.RemoveAll(filepath.Join(dir, "fields")),
+		os.RemoveAll(filepath.Join(dir, "sound")))
 }
 
 func viewName(n int) string { return fmt.Sprintf("%07d.jpg", n) }
@@ -245,11 +246,11 @@ func conformed(ctx context.Context, info Info, path string) (Clip, error) {
 	return Clip{Path: path, Info: info}, nil
 }
 
-// ViewsSize is about how many bytes a clip's view frames take, and ConformedSize about
-// how many its lossless copy does: FFV1 packs to half at best of what noisy footage has.
+// ViewsSize is about how many bytes a clip's view frames and its sound take, and
+// ConformedSize about how many its lossless copy does: FFV1 packs to half at best of what noisy footage has.
 func ViewsSize(i Info) int64 {
 	w, h := i.ViewSize()
-	return int64(i.Frames) * int64(len(i.Format().Fields())) * int64(w*h) / 6
+	return int64(i.Frames)*int64(len(i.Format().Fields()))*int64(w*h)/6 + soundSize(i)
 }
 
 // ConformedSize: see ViewsSize.

@@ -248,16 +248,21 @@ func (s *server) judge(ctx context.Context, r *reviewView, sh store.Shot) error 
 	return nil
 }
 
-// hides names the covers of an item, and the frames in which they are live.
+// hides names the covers of an item and its passages of sound, and the frames in which they are live.
 func hides(d *cover.Document, item string) (names []string, span *cover.Span) {
 	names = []string{}
-	for _, c := range d.Hiding(item) {
-		names = append(names, c.Name)
+	add := func(name string, s cover.Span) {
+		names = append(names, name)
 		if span == nil {
-			s := c.Span
-			span = &s
+			span = &cover.Span{First: s.First, Last: s.Last}
 		}
-		span.First, span.Last = min(span.First, c.Span.First), max(span.Last, c.Span.Last)
+		span.First, span.Last = min(span.First, s.First), max(span.Last, s.Last)
+	}
+	for _, c := range d.Hiding(item) {
+		add(c.Name, c.Span)
+	}
+	for _, p := range d.Unsaid(item) {
+		add(p.Name, p.Span())
 	}
 	return names, span
 }

@@ -168,6 +168,9 @@ func (p *parts) delivered() (out []report.Delivery) {
 			if q.Compared > 0 {
 				v.Proof += fmt.Sprintf("; every sample outside the covers equal to the source in %d", q.Compared)
 			}
+			if q.Passages > 0 {
+				v.Proof += fmt.Sprintf("; %d passages of sound listened for and not heard", q.Passages)
+			}
 		}
 		out = append(out, v)
 	}
@@ -226,6 +229,15 @@ func (s *server) hidden(ctx context.Context, row *report.Row, item string, sh st
 		}
 	}
 	row.Treatment = strings.Join(how, ", then ")
+	var said []string
+	for _, p := range d.Unsaid(item) {
+		if t := "sound: " + strings.ToLower(p.How.Title()); !slices.Contains(said, t) {
+			said = append(said, t)
+		}
+	}
+	if len(said) > 0 {
+		row.Treatment = strings.TrimPrefix(row.Treatment+"; "+strings.Join(said, ", "), "; ")
+	}
 	if !pictures || src.State != store.Ready {
 		return
 	}

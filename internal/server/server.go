@@ -85,6 +85,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	for path, f := range map[string]http.HandlerFunc{
 		"/api/sources/{id}/views/{frame}":                       s.view,
 		"/api/sources/{id}/frames/{frame}":                      s.fullFrame,
+		"/api/sources/{id}/sound/{track}/peaks":                 s.peaks,
 		"/api/deliveries/{id}/file":                             s.deliveryFile,
 		"/api/attempts/{id}/strip/{first}":                      s.strip,
 		"/api/shots/{id}/foreground/{revision}/{cover}/{frame}": s.foregroundMatte,

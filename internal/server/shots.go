@@ -18,7 +18,7 @@ func (s *server) registerShots(api huma.API) {
 		ByID
 		Body struct {
 			Name string `json:"name" minLength:"1" maxLength:"200"`
-			Kind string `json:"kind" enum:"plate,logo,sign,number,text,face,other"`
+			Kind string `json:"kind" enum:"plate,logo,sign,number,text,face,speech,other"`
 		}
 	},
 	) (*body[store.Item], error) {
@@ -52,6 +52,8 @@ func (s *server) registerShots(api huma.API) {
 		})
 	huma.Register(api, op("getPatch", http.MethodGet, "/api/shots/{id}/patches/{revision}/{frame}",
 		"What the covers of a revision change of a view frame", 200), s.patch)
+	huma.Register(api, op("getSound", http.MethodGet, "/api/shots/{id}/sound/{revision}",
+		"Some seconds of a shot's sound as a revision delivers it, a wave file; voices by another chance", 200), s.sound)
 	huma.Register(api, op("previewPatch", http.MethodPost, "/api/shots/{id}/preview",
 		"The same after commands that are not saved", 200), s.previewPatch)
 	huma.Register(api, op("playing", http.MethodPost, "/api/shots/{id}/playing",

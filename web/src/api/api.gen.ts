@@ -659,6 +659,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/sound/{revision}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Some seconds of a shot's sound as a revision delivers it, a wave file; voices by another chance */
+        get: operations["getSound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/through": {
         parameters: {
             query?: never;
@@ -877,7 +894,7 @@ export interface components {
         };
         AddItemRequest: {
             /** @enum {string} */
-            kind: "plate" | "logo" | "sign" | "number" | "text" | "face" | "other";
+            kind: "plate" | "logo" | "sign" | "number" | "text" | "face" | "speech" | "other";
             name: string;
         };
         AddKey: {
@@ -1258,7 +1275,7 @@ export interface components {
             /** @description a day, as 2026-11-30; empty where there is none */
             due: string;
             /** @enum {string} */
-            kind: "plate" | "logo" | "sign" | "number" | "text" | "face" | "other";
+            kind: "plate" | "logo" | "sign" | "number" | "text" | "face" | "speech" | "other";
             name: string;
             /** @description why it must be hidden */
             reason: string;
@@ -1275,6 +1292,7 @@ export interface components {
             height: number;
             labels?: components["schemas"]["Label"][];
             markers?: components["schemas"]["Marker"][];
+            passages?: components["schemas"]["Passage"][];
             tracks?: components["schemas"]["Track"][];
             /** Format: int64 */
             version: number;
@@ -1313,7 +1331,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["SetGraphic"])[];
             /** @description names the change: sent again, because its answer was lost, it is not made again */
             key?: string;
         };
@@ -1659,7 +1677,7 @@ export interface components {
             due: string;
             id: string;
             /** @enum {string} */
-            kind: "plate" | "logo" | "sign" | "number" | "text" | "face" | "other";
+            kind: "plate" | "logo" | "sign" | "number" | "text" | "face" | "speech" | "other";
             name: string;
             programme: string;
             /** @description why it must be hidden */
@@ -1852,6 +1870,40 @@ export interface components {
             size?: boolean;
             turn?: boolean;
         };
+        Passage: {
+            /** @description of each of the tracks, counted from 0; all where it is absent */
+            channels?: number[];
+            /**
+             * Format: double
+             * @description ms on each side, beyond what is marked, so that all of it is hidden
+             */
+            fade: number;
+            /** Format: double */
+            from: number;
+            /**
+             * @description what becomes of it: silence, a tone, a disguised voice, or the source's sound, whatever passages before say
+             * @enum {string}
+             */
+            how: "mute" | "tone" | "voice" | "keep";
+            id: string;
+            item?: string;
+            /**
+             * Format: double
+             * @description of a tone's peaks, dB below full scale, so below 0
+             */
+            level?: number;
+            name: string;
+            off?: boolean;
+            /**
+             * Format: double
+             * @description of a tone, Hz
+             */
+            pitch?: number;
+            /** Format: double */
+            to: number;
+            /** @description of the source's sound, counted from 0; all where it is absent */
+            tracks?: number[];
+        };
         PasteKeys: {
             cover: string;
             /**
@@ -1948,7 +2000,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["SetGraphic"])[];
             /** @description wait for what is exact, however long that takes */
             exact?: boolean;
             /** Format: double */
@@ -1994,6 +2046,11 @@ export interface components {
              * @description of a still encoded with loss: the largest difference from the source outside the covers, in codes of 256
              */
             off?: number;
+            /**
+             * Format: int64
+             * @description of sound in which what was to be hidden was listened for, and not heard
+             */
+            passages?: number;
             /** Format: int64 */
             samples?: number;
             /** Format: int64 */
@@ -2102,6 +2159,15 @@ export interface components {
              */
             do: "removeOutline";
             /** @description of the outline */
+            id: string;
+        };
+        RemovePassage: {
+            /**
+             * @description of the sound, which stays as it is (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            do: "unpassage";
+            /** @description of the passage */
             id: string;
         };
         RemoveTrack: {
@@ -2263,6 +2329,14 @@ export interface components {
             /** @enum {string} */
             scope?: "frame" | "span";
         };
+        SetPassage: {
+            /**
+             * @description of the sound: a new one, or a changed one (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            do: "passage";
+            passage: components["schemas"]["Passage"];
+        };
         SetSpan: {
             cover: string;
             /**
@@ -2346,7 +2420,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands?: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetGraphic"])[];
+            commands?: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["SetGraphic"])[];
             cover: string;
             /** Format: double */
             frame: number;
@@ -4163,6 +4237,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReviewShotView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    getSound: {
+        parameters: {
+            query?: {
+                /** @description of the source's sound, counted from 0; the first where it is missing */
+                tracks?: number[];
+                /** @description seconds from the shot's first frame */
+                from?: number;
+                seconds?: number;
+                /** @description as the source has it, without what the passages of the revision do */
+                source?: boolean;
+            };
+            header?: never;
+            path: {
+                id: string;
+                revision: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cache-Control"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Error */

@@ -42,6 +42,7 @@ export type Texture = components['schemas']['AssessView'];
 export type Style = components['schemas']['StyleView'];
 export type Through = components['schemas']['ThroughView'];
 export type Graphic = components['schemas']['Graphic'];
+export type Passage = components['schemas']['Passage'];
 export type Marker = components['schemas']['Marker'];
 export type Label = components['schemas']['Label'];
 export type Appearance = components['schemas']['Appearance'];

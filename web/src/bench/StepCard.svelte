@@ -4,6 +4,7 @@
   import ConcealCard from './conceal/ConcealCard.svelte';
   import FollowCard from './follow/FollowCard.svelte';
   import HoldoutCard from './holdout/HoldoutCard.svelte';
+  import PassageCard from './sound/PassageCard.svelte';
   import ThingCard from './things/ThingCard.svelte';
   import OutlineCard from './outline/OutlineCard.svelte';
 
@@ -17,7 +18,11 @@
   class="col-start-2 row-start-2 flex min-h-0 flex-col overflow-auto border-l border-base-300"
   aria-label="Step card"
 >
-  {#if bench.things.track || bench.things.label}
+  {#if bench.sounding.passage}
+    <div class="flex flex-col gap-2 p-2.5">
+      <PassageCard sounding={bench.sounding} items={bench.shot.items} frames={bench.shot.last + 1} />
+    </div>
+  {:else if bench.things.track || bench.things.label}
     <div class="flex flex-col gap-2 p-2.5"><ThingCard things={bench.things} /></div>
   {:else if !item}
     <p class="quiet p-3">
@@ -41,7 +46,15 @@
       {#if bench.steps.current !== 'hold' && bench.holdouts.outlined}
         <p class="text-[12px]">Selected: <b>{bench.holdouts.outlined.name}</b>, which passes in front.</p>
       {/if}
-      {#if bench.steps.current === 'check'}
+      {#if item.kind === 'speech' && !cover && bench.steps.current !== 'check'}
+        <p>{item.name} is said. Mark where, on the sound under the picture, or here.</p>
+        {#each bench.sounding.passages.filter((p) => p.item === item.id) as p (p.id)}
+          <button class="btn justify-start btn-xs" onclick={() => bench.sounding.pick(p.id)}
+            >{p.name}, f {Math.floor(p.from)}–{Math.ceil(p.to) - 1}</button
+          >
+        {/each}
+        <button class="btn btn-xs" onclick={() => bench.sounding.addHere()}>Mark a passage here</button>
+      {:else if bench.steps.current === 'check'}
         <CheckCard checking={bench.checking} playhead={bench.playhead} selection={bench.selection} shot={bench.shot} />
       {:else if bench.steps.current === 'hold' && target}
         <HoldoutCard

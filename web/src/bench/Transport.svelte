@@ -5,6 +5,8 @@
   import ChevronRight from '@lucide/svelte/icons/chevron-right';
   import Pause from '@lucide/svelte/icons/pause';
   import Play from '@lucide/svelte/icons/play';
+  import Volume2 from '@lucide/svelte/icons/volume-2';
+  import VolumeX from '@lucide/svelte/icons/volume-x';
   import Repeat from '@lucide/svelte/icons/repeat';
   import type { Bench } from './bench.svelte';
   import { core } from '../core/core';
@@ -41,7 +43,12 @@
   );
 </script>
 
-<div class="flex h-9 items-center gap-1 px-2" data-testid="transport" data-speed={bench.playhead.speed}>
+<div
+  class="flex h-9 items-center gap-1 px-2"
+  data-testid="transport"
+  data-speed={bench.playhead.speed}
+  data-lag={bench.sounding.lag}
+>
   <button class="btn btn-square btn-ghost btn-xs" aria-label="Previous key (up)" onclick={() => bench.keying.go(-1)}
     ><ChevronFirst size={15} /></button
   >
@@ -74,6 +81,25 @@
   <span class="tc quiet w-10 text-[12px]"
     >{#if bench.playhead.speed}{bench.playhead.speed > 0 ? '' : '−'}{Math.abs(bench.playhead.speed)}×{/if}</span
   >
+  {#if bench.sounding.all.length}
+    <button
+      class="btn btn-square btn-ghost btn-xs {bench.sounding.on ? '' : 'text-warning'}"
+      aria-label={bench.sounding.on ? 'Sound off (Alt+Space)' : 'Sound on (Alt+Space)'}
+      aria-pressed={bench.sounding.on}
+      onclick={() => bench.sounding.setOn(!bench.sounding.on)}
+      >{#if bench.sounding.on}<Volume2 size={14} />{:else}<VolumeX size={14} />{/if}</button
+    >
+    <input
+      type="range"
+      class="h-1 w-14 accent-(--slat)"
+      aria-label="Level of the sound"
+      min="0"
+      max="1"
+      step="0.05"
+      value={bench.sounding.level}
+      oninput={(e) => bench.sounding.louder(Number(e.currentTarget.value))}
+    />
+  {/if}
   <form onsubmit={go}>
     <input
       id="goto"
@@ -91,7 +117,7 @@
       }}
     />
   </form>
-  {#if bench.selection.cover}
+  {#if bench.selection.cover && !bench.sounding.passage}
     <button
       class="btn ml-2 btn-xs"
       disabled={bench.selection.cover.locked}

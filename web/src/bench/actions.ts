@@ -189,11 +189,13 @@ export const actions: Action[] = [
   { name: 'Brush: take away from it', keys: [']'], run: (bench) => bench.holdouts.brush(false) },
   { name: 'Select the item’s cover again', keys: ['Shift+Escape'], run: (bench) => bench.holdouts.close() },
 
+  { name: 'Sound on or off', keys: ['Alt+Space'], run: (bench) => bench.sounding.setOn(!bench.sounding.on) },
+  { name: 'Mark a passage of the sound', keys: ['Alt+A'], run: (bench) => bench.sounding.addHere() },
   { name: 'Marker here, with a note', keys: ['Alt+M'], run: (bench) => bench.markers.add() },
   { name: 'Next marker', keys: ['Alt+PageDown'], run: (bench) => bench.markers.go(1) },
   { name: 'Marker before', keys: ['Alt+PageUp'], run: (bench) => bench.markers.go(-1) },
-  { name: 'Span begins here', keys: ['I'], run: (bench) => bench.keying.setSpan('first') },
-  { name: 'Span ends here', keys: ['O'], run: (bench) => bench.keying.setSpan('last') },
+  { name: 'Span begins here', keys: ['I'], run: (bench) => bench.setEdge('first') },
+  { name: 'Span ends here', keys: ['O'], run: (bench) => bench.setEdge('last') },
   { name: 'Add or remove the placement’s key', keys: ['Y'], run: (bench) => bench.keying.toggle('placement') },
   { name: 'Hold from the key before up to here', keys: ['Shift+Y'], run: (bench) => bench.keying.hold() },
   {

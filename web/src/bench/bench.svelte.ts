@@ -18,6 +18,7 @@ import { Playhead } from './playhead.svelte';
 import { Selection } from './selection.svelte';
 import { EditingSession, type Stage } from './session.svelte';
 import { OpenShot } from './shot.svelte';
+import { Sounding } from './sound/sounding.svelte';
 import { Steps } from './steps.svelte';
 import { Scale } from './timeline/scale.svelte';
 import { Things } from './things/things.svelte';
@@ -48,6 +49,7 @@ export class Bench {
   deliveries: Deliveries;
   things: Things;
   markers: Markers;
+  sounding: Sounding;
 
   private stop: () => void = () => {};
   private idle: ReturnType<typeof setTimeout> | undefined;
@@ -76,6 +78,7 @@ export class Bench {
     this.deliveries = new Deliveries(shot, notice);
     this.markers = new Markers(session, playhead);
     this.things = new Things(shot, session, playhead, selection);
+    this.sounding = new Sounding(shot, session, playhead, selection);
     this.connect();
   }
 
@@ -85,7 +88,7 @@ export class Bench {
     this.outlining.placed = () => this.goOn();
     this.selection.leaving = () => {
       this.toolbox.leave();
-      this.things.picked = '';
+      this.things.picked = this.sounding.picked = '';
     };
     this.selection.changed = () => {
       this.outlining.adding = false;
@@ -142,6 +145,8 @@ export class Bench {
       },
       leave: () => this.toolbox.leave(),
       busy: () => this.busy(),
+      sound: (frame: number, speed: number) => this.sounding.follow(frame, speed),
+      grain: (frame: number) => this.sounding.grain(frame),
       playing: () => void api.POST('/api/shots/{id}/playing', { params: { path: { id: this.id } } }).catch(() => {}),
     };
   }
@@ -183,6 +188,7 @@ export class Bench {
     });
     await Promise.all([this.attempts.open(), this.concealing.open(), learned]);
     this.session.begin(shot.revision);
+    this.sounding.open();
     this.selection.itemId = this.shot.items[0]?.id ?? '';
     this.stop = listen((kind, what) => void this.heard(kind, what));
     void this.deliveries.load().catch((e) => this.notice.say(e));
@@ -194,6 +200,7 @@ export class Bench {
     this.toolbox.leave();
     this.stop();
     this.session.close();
+    this.sounding.close();
     clearTimeout(this.idle);
     this.preparing?.abort();
     this.playhead.speed = 0;
@@ -257,6 +264,7 @@ export class Bench {
     try {
       const item = await this.shot.addItem(name, kind);
       this.selection.select(item.id);
+      if (kind === 'speech') return this.sounding.addHere();
       this.steps.current = 'outline';
       this.toolbox.take('box');
     } catch (e) {
@@ -281,6 +289,12 @@ export class Bench {
     }
   }
 
+  /** What is in hand, a passage or a cover, begins or ends at this frame. */
+  setEdge(which: 'first' | 'last'): void {
+    if (this.sounding.passage) this.sounding.edge(which === 'first' ? 'from' : 'to');
+    else this.keying.setSpan(which);
+  }
+
   setSteady(on: boolean): void {
     this.viewport.steady = on;
     if (on && this.viewport.zoom === 0) this.zoomToSelection();
@@ -303,7 +317,7 @@ export class Bench {
     this.notice.clear();
     if (this.viewport.sheet) return void (this.viewport.sheet = false);
     if (this.toolbox.discard()) return;
-    this.things.picked = '';
+    this.things.picked = this.sounding.picked = '';
     this.following.reset();
     this.toolbox.tool = 'move';
     this.outlining.adding = false;

@@ -64,6 +64,20 @@ const said: Record<string, string> = {
   'Zoom to the item': 'The cover as large as suits it.',
   'Frame or timecode to go to': 'A frame number, a timecode, or +25 and -25 from here.',
 
+  // The sound.
+  'Sound off': 'Pictures play and step without sound.',
+  'Sound on': 'Sound plays with the pictures, at every speed and backwards.',
+  'Level of the sound': 'How loud it is here; deliveries stay as they are.',
+  'Sound track that is heard': 'And drawn below the ruler.',
+  'Mark a passage of the sound': 'A second around this frame, in which something said is hidden.',
+  'Passage*': 'A stretch of the sound that is treated; opens its card.',
+  'In the sound*': 'A stretch of the sound that is treated; opens its card.',
+  Begins: 'Where the passage begins, in frames; parts of one too.',
+  Ends: 'Where the passage ends, in frames; parts of one too.',
+  'Fade beyond': 'On each side outside of the passage, so that all of it is hidden.',
+  Pitch: 'Of the tone.',
+  'Switched on': 'Switched off, the passage is kept and changes nothing.',
+
   // Follow.
   Track: 'Follows the surface through the span, both ways from this frame.',
   'It moves by': 'How the surface may change: the less, the steadier.',

@@ -15,6 +15,10 @@ export interface Clip {
   busy(): void;
   /** Called about once a second while it plays. */
   playing(): void;
+  /** The pictures are at a frame, or between two, and go on at a speed; 0 where they stop. */
+  sound(frame: number, speed: number): void;
+  /** One step was made, to this frame. */
+  grain(frame: number): void;
 }
 
 const beat = 1000; // ms
@@ -45,6 +49,7 @@ export class Playhead {
   }
 
   private later: ReturnType<typeof setTimeout> | undefined;
+  private runs = 0; // of playing; one that another follows at once must end too
   private back: number | undefined; // where playing around a frame returns to
 
   seek(f: number): void {
@@ -60,8 +65,10 @@ export class Playhead {
     clearTimeout(this.later);
     const way = by < 0 && by >= -1 ? -step : step;
     const ahead = () => this.frames.ahead(this.clip.shown, this.frame, way, [0, this.clip.last]);
-    if (Math.abs(by) <= 1) ahead();
-    else this.later = setTimeout(ahead, 200);
+    if (Math.abs(by) <= 1) {
+      ahead();
+      this.clip.grain(this.frame);
+    } else this.later = setTimeout(ahead, 200);
   }
 
   /** Plays a second to each side of this frame, over and over, and comes back to it. */
@@ -82,12 +89,14 @@ export class Playhead {
     if (was === 0) this.begun = this.frame;
     this.speed = speed;
     if (speed === 0) {
+      this.clip.sound(this.frame, 0);
       if (was !== 0) performance.mark('celator play', { detail: { played: this.played, dropped: this.dropped } });
       if (this.back !== undefined) this.frame = this.back;
       this.back = undefined;
     }
     if (was !== 0 || speed === 0) return;
     this.played = this.dropped = 0;
+    const run = ++this.runs;
     const range = over ?? this.range;
     const period = (1000 * this.clip.rate.den) / this.clip.rate.num;
     let from = performance.now();
@@ -98,7 +107,7 @@ export class Playhead {
     const next = (f: number, n: number) => range[0] + ((((f - range[0] + n) % len) + len) % len);
     this.frames.ahead(this.clip.shown, at, Math.sign(speed), range, true);
     const tick = (now: number) => {
-      if (this.speed === 0) return;
+      if (this.speed === 0 || run !== this.runs) return;
       if (now - told > beat) {
         told = now;
         this.clip.playing();
@@ -114,6 +123,7 @@ export class Playhead {
         ) {
           rolling = true;
           from = now;
+          this.clip.sound(at, this.speed);
         }
         requestAnimationFrame(tick);
         return;
@@ -133,6 +143,7 @@ export class Playhead {
           from += (due * period) / Math.abs(this.speed);
           this.frame = at;
           this.frames.ahead(this.clip.shown, at, step, range, true);
+          this.clip.sound(at + ((now - from) * this.speed) / period, this.speed);
         }
       }
       requestAnimationFrame(tick);

@@ -31,7 +31,10 @@
           (d.proof?.compared
             ? `${bytes(d.size)}, every sample outside the covers equals the source's in all ${d.proof.compared} frames`
             : `${bytes(d.size)}, ${d.proof?.frames} frames, duration and sound verified`) +
-          (d.proof?.samples ? ', every sample of sound as well' : '') +
+          (d.proof?.samples
+            ? `, every sample of sound as well${d.proof.passages ? ' outside of the passages' : ''}`
+            : '') +
+          (d.proof?.passages ? `; ${d.proof.passages} in the sound listened for and not heard` : '') +
           (d.proof?.left?.length ? `; not carried: ${d.proof.left.join(', ')}` : '')
         );
       case 'cancelled':

@@ -27,5 +27,6 @@ export const kinds = {
   number: 'Number',
   text: 'On-screen text',
   face: 'Face',
+  speech: 'Something said',
   other: 'Other',
 } as const satisfies Record<Item['kind'], string>;

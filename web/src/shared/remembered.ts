@@ -7,11 +7,21 @@ export type Shade = 'dark' | 'light';
 interface Remembered {
   preset: 'review' | 'archive';
   matte: boolean;
+  sound: boolean; // is heard
+  level: number; // of the sound, 0 to 1
   onward: Onward; // after a cover was placed by hand
   pictures: Shade; // of the bench and review
   lists: Shade; // of all other pages
 }
-const first: Remembered = { preset: 'review', matte: false, onward: 0, pictures: 'dark', lists: 'light' };
+const first: Remembered = {
+  preset: 'review',
+  matte: false,
+  sound: true,
+  level: 0.8,
+  onward: 0,
+  pictures: 'dark',
+  lists: 'light',
+};
 
 function read(): Remembered {
   try {

@@ -73,7 +73,8 @@ export class Checking {
 
   go(f: Finding): void {
     this.picked = f.id;
-    const cover = this.session.document?.covers.find((c) => c.id === f.cover);
+    const passage = this.session.document?.passages?.find((p) => p.id === f.cover);
+    const cover = passage ?? this.session.document?.covers.find((c) => c.id === f.cover);
     if (cover?.item && cover.item !== this.selection.itemId) this.selection.select(cover.item);
     this.steps.current = 'check';
     this.playhead.pause();

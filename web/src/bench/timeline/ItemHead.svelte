@@ -15,8 +15,9 @@
   const isSelected = $derived(bench.selection.itemId === item.id);
   const only = $derived(bench.session.document?.covers.some((c) => c.unseen) ?? false);
   const several = $derived((bench.session.document?.covers.length ?? 0) > 1);
+  const unsaid = $derived(bench.sounding.passages.some((p) => p.item === item.id && !p.off && p.how !== 'keep'));
   const said = $derived.by(() => {
-    if (!cover) return 'no cover yet';
+    if (!cover) return unsaid ? 'hidden in the sound' : 'no cover yet';
     const words = [cover.off ? 'off' : `f ${cover.span.first}–${cover.span.last}`];
     if (cover.locked) words.push('locked');
     if (cover.unseen) words.push('outline hidden');
@@ -56,7 +57,8 @@
       <span class="truncate {isSelected ? 'font-medium text-primary' : ''} {cover?.off ? 'line-through' : ''}"
         >{item.name}</span
       >
-      {#if !cover}<span class="shrink-0 text-[12px] text-warning">no cover</span>
+      {#if !cover && unsaid}<span class="quiet shrink-0 text-[12px]">in the sound</span>
+      {:else if !cover}<span class="shrink-0 text-[12px] text-warning">no cover</span>
       {:else if !isSelected}<span class="quiet shrink-0 text-[12px]">{kinds[item.kind]}</span>{/if}
       <span class="sr-only">{kinds[item.kind]}, {said}</span>
     </button>

@@ -53,6 +53,16 @@
 
 <div class="relative h-[28px] overflow-hidden border-b border-base-300 {isSelected ? 'bg-base-200' : ''}">
   <div class="absolute inset-x-0 top-[13px] h-px bg-(--rule)"></div>
+  {#each bench.sounding.passages.filter((p) => p.item === item.id && !p.off) as p (p.id)}
+    {@const at = scale.stretch(p.from, p.to - 1, 3)}
+    <button
+      class="absolute top-[10px] h-[7px] border-x-2 border-(--slat) bg-(--slat)/40"
+      style="left:{at.left}px;width:{at.width}px"
+      aria-label="In the sound: {p.name}"
+      title="In the sound: {p.name}"
+      onpointerdown={(e) => (e.stopPropagation(), bench.selection.select(item.id), (bench.sounding.picked = p.id))}
+    ></button>
+  {/each}
   {#if cover && row && last >= first}
     {@const held = cover.track ? first : Math.min(Math.max(row.keys[0] ?? first, first), last + 1)}
     <!-- Before the first key, which holds backward, only an edge. -->

@@ -16,6 +16,8 @@
   import ThingHead from './ThingHead.svelte';
   import TrackRow from './TrackRow.svelte';
   import Ruler from './Ruler.svelte';
+  import SoundHead from '../sound/SoundHead.svelte';
+  import SoundRow from '../sound/SoundRow.svelte';
   import Stills from './Stills.svelte';
 
   let { bench }: { bench: Bench } = $props();
@@ -100,6 +102,12 @@
     <Markers {bench} {scale} />
   </div>
   <div></div>
+
+  {#if bench.sounding.all.length}
+    <SoundHead sounding={bench.sounding} />
+    <SoundRow {bench} {scale} />
+    <div></div>
+  {/if}
 
   <div
     class="col-span-3 grid max-h-[172px] overflow-x-hidden overflow-y-auto"
