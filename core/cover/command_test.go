@@ -125,7 +125,7 @@ func randomPassage(rng *rand.Rand, frames int) Passage {
 func TestCommands(t *testing.T) {
 	rng := rand.New(rand.NewSource(5))
 	taken := map[reflect.Type]int{}
-	for range 140 {
+	for range 150 {
 		d := random(rng)
 		for range 80 {
 			cmd := anyCommand(rng, d)

@@ -158,7 +158,7 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 		Progress: func(done, of int) { beat(done); tell(done, of) },
 		Decoded:  decoded,
 		Heard:    r.heard(src, clip),
-		Pace: pace,
+		Pace:     pace,
 	})
 	if !wanted {
 		return nil
