@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -99,7 +100,8 @@ func renderCommand() *cobra.Command {
 	f.StringVar(&clip, "clip", "", "clip to read")
 	f.StringVar(&document, "document", "", "document with the covers, - for standard input")
 	f.StringVar(&out, "out", "", "file to write; its ending chooses the format")
-	f.StringVar(&preset, "preset", "", "review or archive, instead of the ending's")
+	f.StringVar(&preset, "preset", "", "a preset by name (review, archive, prores-hq, …), or a file with a recipe, "+
+		"instead of the ending's")
 	f.IntVar(&from, "from", 0, "first frame")
 	f.IntVar(&to, "to", -1, "last frame; the clip's where not given")
 	f.BoolVar(&matte, "matte", false, "write the combined matte, as grey, instead of the picture")
@@ -127,7 +129,10 @@ func renderCommand() *cobra.Command {
 		if info.Still != "" {
 			p, err = stillPreset(info, preset, out, matte)
 		} else {
-			p, err = media.PresetFor(preset, out)
+			p, err = presetOf(preset, out)
+			if err == nil {
+				err = p.Fits(info)
+			}
 		}
 		if err != nil {
 			return wrongUse{err}
@@ -178,12 +183,35 @@ func renderCommand() *cobra.Command {
 			said += fmt.Sprintf("; %d passages of sound were listened for and not heard", proof.Passages)
 		}
 		fmt.Fprintln(os.Stderr, said)
+		for _, what := range p.Changes(info) {
+			if !matte {
+				fmt.Fprintln(os.Stderr, "changed:", what)
+			}
+		}
 		for _, what := range left {
 			fmt.Fprintln(os.Stderr, "not carried:", what)
 		}
 		return nil
 	}
 	return c
+}
+
+// presetOf is a preset by name, by a file with a recipe, or by the ending of what is written.
+func presetOf(name, out string) (media.Preset, error) {
+	if !strings.HasSuffix(name, ".json") {
+		return media.PresetFor(name, out)
+	}
+	b, err := os.ReadFile(name)
+	if err != nil {
+		return media.Preset{}, err
+	}
+	dec := json.NewDecoder(bytes.NewReader(b))
+	dec.DisallowUnknownFields()
+	var r media.Recipe
+	if err := dec.Decode(&r); err != nil {
+		return media.Preset{}, fmt.Errorf("%s: %w", name, err)
+	}
+	return r.Preset()
 }
 
 // stillPreset checks that a still is written as what it is: by its own kind's

@@ -14,6 +14,8 @@ import (
 
 	"celator/core/cover"
 	"celator/core/frame"
+	"celator/core/geom"
+	"celator/core/timecode"
 	"celator/core/treat"
 	"celator/internal/media"
 	"celator/internal/reference"
@@ -190,9 +192,29 @@ func (j *Job) treat(p *piece, known *treat.References) {
 		return
 	}
 	treat.Frame(p.pic, j.Document, p.f, known)
-	if j.Preset.Labels {
-		p.err = treat.DrawLabels(p.pic, j.Document.LabelsAt(cover.Time(p.f)))
+	if labels := Shown(j.Document, j.Preset, j.Clip, p.f); len(labels) > 0 {
+		p.err = treat.DrawLabels(p.pic, labels)
 	}
+}
+
+// Shown are the labels that a delivery of a clip by a preset shows on a frame.
+func Shown(d *cover.Document, p media.Preset, c media.Clip, f int) (labels []cover.LiveLabel) {
+	if p.Labels {
+		labels = d.LabelsAt(cover.Time(f))
+	}
+	if p.Timecode {
+		tc, err := timecode.New(c.Info.Rate, c.Info.Timecode)
+		if err != nil {
+			tc = timecode.Timecode{Rate: c.Info.Rate}
+		}
+		w, h := float64(c.Info.Width), float64(c.Info.Height)
+		const letters, from = 1. / 24, .94 // of the picture's height
+		labels = append(labels, cover.LiveLabel{
+			Text: tc.Format(int64(c.From() + f)), Size: max(h*letters, 8), Colour: "#ffffff",
+			Box: geom.Rect{Min: geom.Pt(w/2, h*from), Max: geom.Pt(w/2+1, h*from+1)},
+		})
+	}
+	return labels
 }
 
 // references is what the treatments must know of the clip.

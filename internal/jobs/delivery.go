@@ -48,9 +48,10 @@ func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Pre
 		beyond := []any{refs.Keys(src.Digest, doc, cover.Span{First: g.First, Last: g.Last})}
 		if matte {
 			beyond = []any{"matte"}
-		} else if preset.Labels {
+		} else if preset.Labels || preset.Timecode {
+			clip := media.Clip{Info: info}.Part(sh.First, sh.Last())
 			for f := g.First; f <= g.Last; f++ {
-				beyond = append(beyond, doc.LabelsAt(cover.Time(f)))
+				beyond = append(beyond, deliver.Shown(doc, preset, clip, f))
 			}
 		}
 		for _, p := range doc.Graphics {
@@ -90,7 +91,7 @@ func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Jo
 	if j.Sound, err = r.lib.SourcePath(src); err != nil {
 		return d, j, err
 	}
-	if j.Preset, err = src.Info.V.For(d.Preset); err != nil {
+	if j.Preset, err = d.Way(src.Info.V); err != nil {
 		return d, j, err
 	}
 	j.Document, j.First, j.Last, j.Total = rev.Document, d.First, d.First+d.Frames-1, src.Frames

@@ -60,6 +60,7 @@ var texts = map[string]map[string]string{
 		"subrip": "copy", "ass": "copy", "ssa": "copy", "webvtt": "copy", "dvb_subtitle": "copy", "hdmv_pgs_subtitle": "copy",
 		"dvd_subtitle": "copy", "mov_text": "srt",
 	},
+	".mov": {"mov_text": "copy", "subrip": "mov_text", "ass": "mov_text", "ssa": "mov_text", "webvtt": "mov_text"},
 	".mp4": {"mov_text": "copy", "subrip": "mov_text", "ass": "mov_text", "ssa": "mov_text", "webvtt": "mov_text"},
 }
 
@@ -102,14 +103,8 @@ func (p Preset) Left(info Info, whole bool) (left []string) {
 	if info.Chapters > 0 && !whole {
 		left = append(left, "chapters")
 	}
-	if info.alpha() && p.pixFmt != "" {
+	if info.alpha() && p.format(info) != "" && !strings.HasPrefix(p.format(info), "yuva") {
 		left = append(left, "opacity")
-	}
-	if p.format(info) == "yuv420p" && info.Depth > 8 {
-		left = append(left, fmt.Sprintf("%d of %d bits a sample", info.Depth-8, info.Depth))
-	}
-	if p.pixFmt == "yuv420p" && info.SubY == 0 && !info.gray() {
-		left = append(left, "some of the colour's detail (4:2:0)")
 	}
 	return append(left, info.Beside...)
 }

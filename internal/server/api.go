@@ -18,19 +18,18 @@ type (
 	body[T any] struct{ Body T }
 
 	sourceView struct {
-		ID      string              `json:"id"`
-		Name    string              `json:"name"`
-		State   string              `json:"state" enum:"queued,conforming,viewing,ready,failed"`
-		Error   string              `json:"error"`
-		Waiting string              `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
-		Frames  int                 `json:"frames"`
-		Views   int                 `json:"views" doc:"view frames made so far"`
-		ViewW   int                 `json:"viewWidth"`
-		ViewH   int                 `json:"viewHeight"`
-		Info    media.Info          `json:"info"`
-		Notes   []string            `json:"notes" doc:"what was done to read it exactly, in words"`
-		Left    map[string]leftView `json:"left" doc:"by preset, what a delivery does not carry"`
-		Created time.Time           `json:"created"`
+		ID      string     `json:"id"`
+		Name    string     `json:"name"`
+		State   string     `json:"state" enum:"queued,conforming,viewing,ready,failed"`
+		Error   string     `json:"error"`
+		Waiting string     `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
+		Frames  int        `json:"frames"`
+		Views   int        `json:"views" doc:"view frames made so far"`
+		ViewW   int        `json:"viewWidth"`
+		ViewH   int        `json:"viewHeight"`
+		Info    media.Info `json:"info"`
+		Notes   []string   `json:"notes" doc:"what was done to read it exactly, in words"`
+		Created time.Time  `json:"created"`
 	}
 	// leftView is what the source holds that a delivery does not, in words.
 	leftView struct {
@@ -117,6 +116,7 @@ type (
 func (s *server) register(api huma.API) {
 	for _, subject := range []func(huma.API){
 		s.registerProgrammes, s.registerSources, s.registerShots, s.registerEdits, s.registerHistory, s.registerDeliveries,
+		s.registerPresets,
 		s.registerWork,
 		s.registerList, s.registerBoundaries, s.registerChecking, s.registerFollowing, s.registerStyling,
 	} {

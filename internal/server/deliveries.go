@@ -35,7 +35,7 @@ func viewDelivery(d store.Delivery) deliveryView {
 func (s *server) addDelivery(ctx context.Context, in *struct {
 	ByID
 	Body struct {
-		Preset string `json:"preset" enum:"review,archive,still" doc:"still for still pictures, and for them alone"`
+		Preset string `json:"preset" maxLength:"40" doc:"of those of the source; still for still pictures, and for them alone"`
 		Name   string `json:"name,omitempty" maxLength:"120" doc:"of the file, without its ending; the shot's where it is empty"`
 		First  *int   `json:"first,omitempty" doc:"frame of the shot; 0 where it is missing"`
 		Last   *int   `json:"last,omitempty" doc:"frame of the shot, included; the last where it is missing"`
@@ -54,7 +54,7 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, problem(err)
 	}
-	preset, err := src.Info.V.For(in.Body.Preset)
+	preset, recipe, err := s.way(ctx, in.Body.Preset, src.Info.V)
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
@@ -76,6 +76,7 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 		ID: store.NewID(), Shot: sh.ID, Revision: rev.Number, Preset: preset.Name, First: frames.First,
 		Frames: frames.Last - frames.First + 1, Matte: in.Body.Matte, State: store.Queued, Created: time.Now(),
 	}
+	d.Recipe.V = recipe
 	if d.Name = plain(in.Body.Name); d.Name == "" {
 		d.Name = plain(strings.TrimSuffix(sh.Name, filepath.Ext(sh.Name)))
 	}

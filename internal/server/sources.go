@@ -22,7 +22,6 @@ func viewSource(src store.Source) sourceView {
 	v := sourceView{
 		ID: src.ID, Name: src.Name, State: src.State, Error: src.Error, Waiting: src.Waiting,
 		Frames: src.Frames, Views: src.Views, Info: src.Info.V, Notes: []string{}, Created: src.Created,
-		Left: map[string]leftView{},
 	}
 	i := src.Info.V
 	v.ViewW, v.ViewH = i.ViewSize()
@@ -30,9 +29,6 @@ func viewSource(src store.Source) sourceView {
 	if i.Still != "" {
 		note("It is a still picture: a shot of one frame, delivered as %s.", strings.ToUpper(i.Still))
 		return v
-	}
-	for name, p := range media.Presets {
-		v.Left[name] = leftView{append([]string{}, p.Left(i, true)...), append([]string{}, p.Left(i, false)...)}
 	}
 	switch {
 	case i.Variable:
@@ -55,7 +51,7 @@ func viewSource(src store.Source) sourceView {
 	if first := i.First(); first != "" {
 		note("It is interlaced, %s field first, and is delivered so: each field is covered at its own time.", first)
 	}
-	if left := v.Left["archive"].Whole; len(left) > 0 {
+	if left := media.Presets["archive"].Left(i, true); len(left) > 0 {
 		note("It also holds %s, which no delivery carries.", inWords(left))
 	}
 	return v

@@ -8,6 +8,7 @@ import (
 	"github.com/riverqueue/river"
 
 	"celator/internal/deliver"
+	"celator/internal/media"
 )
 
 // The queue's jobs.
@@ -64,6 +65,7 @@ type Delivery struct {
 	Shot     string               `db:"shot"`
 	Revision int                  `db:"revision"`
 	Preset   string               `db:"preset"`
+	Recipe   JSON[*media.Recipe]  `db:"recipe"` // of a house preset, as it was when it was ordered
 	Name     string               `db:"name"`
 	State    string               `db:"state"`
 	First    int                  `db:"first"` // of the shot's frames
@@ -80,6 +82,14 @@ type Delivery struct {
 	Finished *time.Time           `db:"finished"`
 	Rendered int                  `db:"rendered"` // frames, over all segments
 	Reused   int                  `db:"reused"`   // of them found finished
+}
+
+// Way is the preset that the delivery of a source goes by.
+func (d Delivery) Way(i media.Info) (media.Preset, error) {
+	if d.Recipe.V != nil {
+		return d.Recipe.V.Preset()
+	}
+	return i.For(d.Preset)
 }
 
 // Ended reports whether nothing will change the delivery any more.
@@ -103,8 +113,9 @@ const deliveryColumns = `d.*, coalesce((SELECT sum(done) FROM segment g WHERE g.
 // AddDelivery enters a delivery with its segments and puts them into the queue.
 func (s *Store) AddDelivery(ctx context.Context, d Delivery, segments []Segment) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.NamedExecContext(ctx, `INSERT INTO delivery (id, shot, revision, preset, name, first, frames, matte)
-			VALUES (:id, :shot, :revision, :preset, :name, :first, :frames, :matte)`, d)
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO delivery
+			(id, shot, revision, preset, recipe, name, first, frames, matte)
+			VALUES (:id, :shot, :revision, :preset, :recipe, :name, :first, :frames, :matte)`, d)
 		if err != nil {
 			return err
 		}

@@ -158,6 +158,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/presets/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Make or change a house preset; some pictures are written by it first */
+        put: operations["savePreset"];
+        post?: never;
+        /** Remove a house preset */
+        delete: operations["removePreset"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes": {
         parameters: {
             query?: never;
@@ -746,6 +764,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{id}/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The ways in which a source can be delivered */
+        get: operations["listPresets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{id}/retry": {
         parameters: {
             query?: never;
@@ -886,11 +921,8 @@ export interface components {
             matte?: boolean;
             /** @description of the file, without its ending; the shot's where it is empty */
             name?: string;
-            /**
-             * @description still for still pictures, and for them alone
-             * @enum {string}
-             */
-            preset: "review" | "archive" | "still";
+            /** @description of those of the source; still for still pictures, and for them alone */
+            preset: string;
         };
         AddItemRequest: {
             /** @enum {string} */
@@ -1994,6 +2026,48 @@ export interface components {
             /** @description a letter for each frame: a anchor, g good, w weak, l lost, o outside the picture, - not followed */
             states: string;
         };
+        PresetView: {
+            /** @description what of the pictures and the sound is another in the delivery, in words */
+            changes: string[];
+            /** @enum {string} */
+            codec: "h264" | "h264-intra" | "hevc" | "mpeg2" | "imx" | "prores-proxy" | "prores-lt" | "prores" | "prores-hq" | "prores-4444" | "dnxhr-lb" | "dnxhr-sq" | "dnxhr-hq" | "dnxhr-hqx" | "dnxhr-444" | "ffv1";
+            /** @enum {string} */
+            container: "mp4" | "mov" | "mxf" | "mkv";
+            /** @description made here, for all programmes */
+            house: boolean;
+            /** @description the document's labels are shown */
+            labels?: boolean;
+            /** @description what the source holds that the delivery does not */
+            left: components["schemas"]["LeftView"];
+            /** @description in lower case letters, digits and dashes */
+            name: string;
+            /**
+             * Format: double
+             * @description rate factor of H.264 and HEVC, the lower the better; 18 where it and the rate are absent
+             */
+            quality?: number;
+            /**
+             * Format: double
+             * @description of the pictures, Mb/s
+             */
+            rate?: number;
+            /** @description why it does not take this source */
+            refusal?: string;
+            /**
+             * @description subsampling and bits; those of the codec where it is absent
+             * @enum {string}
+             */
+            samples?: "420p8" | "420p10" | "422p8" | "422p10" | "444p10";
+            /**
+             * @description what sound becomes that cannot be copied; PCM of 24 bit in QuickTime and MXF, AAC else
+             * @enum {string}
+             */
+            sound?: "aac" | "pcm16" | "pcm24";
+            /** @description the timecode is burnt into the picture */
+            timecode?: boolean;
+            /** @description for people */
+            title: string;
+        };
         PreviewPatchRequest: {
             /**
              * Format: int64
@@ -2093,6 +2167,40 @@ export interface components {
             den: number;
             /** Format: int64 */
             num: number;
+        };
+        Recipe: {
+            /** @enum {string} */
+            codec: "h264" | "h264-intra" | "hevc" | "mpeg2" | "imx" | "prores-proxy" | "prores-lt" | "prores" | "prores-hq" | "prores-4444" | "dnxhr-lb" | "dnxhr-sq" | "dnxhr-hq" | "dnxhr-hqx" | "dnxhr-444" | "ffv1";
+            /** @enum {string} */
+            container: "mp4" | "mov" | "mxf" | "mkv";
+            /** @description the document's labels are shown */
+            labels?: boolean;
+            /** @description in lower case letters, digits and dashes */
+            name: string;
+            /**
+             * Format: double
+             * @description rate factor of H.264 and HEVC, the lower the better; 18 where it and the rate are absent
+             */
+            quality?: number;
+            /**
+             * Format: double
+             * @description of the pictures, Mb/s
+             */
+            rate?: number;
+            /**
+             * @description subsampling and bits; those of the codec where it is absent
+             * @enum {string}
+             */
+            samples?: "420p8" | "420p10" | "422p8" | "422p10" | "444p10";
+            /**
+             * @description what sound becomes that cannot be copied; PCM of 24 bit in QuickTime and MXF, AAC else
+             * @enum {string}
+             */
+            sound?: "aac" | "pcm16" | "pcm24";
+            /** @description the timecode is burnt into the picture */
+            timecode?: boolean;
+            /** @description for people */
+            title: string;
         };
         Rect: {
             max: components["schemas"]["Point"];
@@ -2468,10 +2576,6 @@ export interface components {
             frames: number;
             id: string;
             info: components["schemas"]["Info"];
-            /** @description by preset, what a delivery does not carry */
-            left: {
-                [key: string]: components["schemas"]["LeftView"];
-            };
             name: string;
             /** @description what was done to read it exactly, in words */
             notes: string[];
@@ -3044,6 +3148,68 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["MediaFile"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    savePreset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recipe"];
+                };
+            };
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    removePreset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -4477,6 +4643,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    listPresets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
             };
         };
     };

@@ -5,7 +5,7 @@ const key = 'celator-remembered';
 export type Onward = 0 | 'halves' | 5 | 10 | 25;
 export type Shade = 'dark' | 'light';
 interface Remembered {
-  preset: 'review' | 'archive';
+  preset: string;
   matte: boolean;
   sound: boolean; // is heard
   level: number; // of the sound, 0 to 1

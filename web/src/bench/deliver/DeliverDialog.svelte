@@ -3,6 +3,8 @@
   import { onMount } from 'svelte';
   import type { Bench } from '../bench.svelte';
   import Deliveries from '../../programme/Deliveries.svelte';
+  import { api, ask, type Preset } from '../../api/api';
+  import HousePresets from './HousePresets.svelte';
   import { core } from '../../core/core';
   import { remembered } from '../../shared/remembered';
 
@@ -11,17 +13,27 @@
   const view = $derived(bench.shot.view!);
   const still = $derived(view.sourceInfo.info.still);
   const formats = [
-    ['review', 'Review copy', 'H.264 in MP4, plays everywhere', '.mp4'],
-    ['archive', 'Archive master', 'FFV1 in Matroska, lossless: all outside the covers is proved the source’s', '.mkv'],
+    ['review', 'Review copy', 'H.264 in MP4, plays everywhere'],
+    ['archive', 'Archive master', 'FFV1 in Matroska, lossless: all outside the covers is proved the source’s'],
   ] as const;
-  let preset = $state<'review' | 'archive'>(remembered.preset);
+  let preset = $state(remembered.preset);
+  let presets = $state.raw<Preset[]>([]);
+  let making = $state(false); // a house preset
+  const others = $derived(presets.filter((p) => !formats.some(([v]) => v === p.name)));
+  const chosen = $derived(presets.find((p) => p.name === preset));
+  const source = $derived(view.source);
+  async function load(then?: string) {
+    presets = await ask(api.GET('/api/sources/{id}/presets', { params: { path: { id: source } } }));
+    if (then !== undefined) preset = then; // else what was chosen meanwhile
+    if (!presets.some((p) => p.name === preset)) preset = 'review';
+  }
   let matte = $state(remembered.matte);
   let name = $state('');
   let range = $state<'all' | 'span' | 'typed'>('all');
   let from = $state('');
   let to = $state('');
   const span = $derived(bench.selection.cover?.span);
-  const ending = $derived(formats.find(([v]) => v === preset)![3]);
+  const ending = $derived(`.${chosen?.container ?? (preset === 'archive' ? 'mkv' : 'mp4')}`);
   /** The frames meant, or what is wrong with them. */
   const frames = $derived.by<{ first: number; last: number } | string>(() => {
     if (range === 'span' && span) return span;
@@ -36,7 +48,7 @@
   });
   /** What the source holds that this delivery does not. */
   const left = $derived.by(() => {
-    const all = view.sourceInfo.left[preset];
+    const all = chosen?.left;
     if (!all || matte) return [];
     return range === 'all' && view.frames === view.sourceInfo.frames ? all.whole : all.part;
   });
@@ -45,6 +57,7 @@
     name = view.name.replace(/\.[A-Za-z]{3,4}$/, '');
     [from, to] = [core.timecode({ frame: 0 }), core.timecode({ frame: bench.shot.last })];
     dialog?.showModal();
+    if (!still) load().catch((e) => bench.notice.say(e));
   });
   const ready = $derived(view.sourceInfo.state === 'ready');
 
@@ -85,6 +98,30 @@
                 <span>{title}: <span class="quiet">{words}</span></span>
               </label>
             {/each}
+            <div class="flex items-center gap-2">
+              <label class="flex items-center gap-2"
+                ><input
+                  type="radio"
+                  class="radio radio-sm"
+                  name="preset"
+                  checked={others.some((p) => p.name === preset)}
+                  onchange={() => (preset = others[0]?.name ?? preset)}
+                /> Another</label
+              >
+              <select
+                class="select w-64 select-xs"
+                aria-label="Another format"
+                value={others.some((p) => p.name === preset) ? preset : ''}
+                onchange={(e) => (preset = e.currentTarget.value)}
+              >
+                <option value="" disabled>Choose</option>
+                {#each others as p (p.name)}<option value={p.name}>{p.title}{p.house ? ' (house)' : ''}</option>{/each}
+              </select>
+              <button type="button" class="btn btn-xs" aria-expanded={making} onclick={() => (making = !making)}
+                >House presets</button
+              >
+            </div>
+            {#if making}<HousePresets {presets} onsaved={(name) => void load(name)} />{/if}
           </div>
           <span class="quiet">Shows</span>
           <div class="flex gap-4">
@@ -140,10 +177,14 @@
           <input aria-label="Name of the file" bind:value={name} required maxlength="120" />
           {#if !still}<span class="quiet">{matte ? ' matte' : ''}{ending}</span>{/if}
         </label>
-        <button class="btn btn-primary btn-sm" disabled={!ready || typeof frames === 'string'}
+        <button class="btn btn-primary btn-sm" disabled={!ready || !!chosen?.refusal || typeof frames === 'string'}
           >Deliver{still ? '' : ` ${count} frames`}</button
         >
       </div>
+      {#if chosen?.refusal && !still}<p class="text-error" role="alert">{chosen.refusal}</p>
+      {:else if chosen?.changes.length && !still && !matte}
+        <p data-testid="changes"><span class="quiet">Changed:</span> {chosen.changes.join(', ')}.</p>
+      {/if}
       {#if left.length && !still}
         <p data-testid="left"><span class="quiet">Not carried:</span> {left.join(', ')}.</p>
       {/if}

@@ -4,7 +4,7 @@ import type { OpenShot } from '../shot.svelte';
 
 /** What is to be delivered: of the whole shot where no frames are given. */
 export interface Wanted {
-  preset: 'review' | 'archive' | 'still';
+  preset: string;
   name: string;
   first?: number;
   last?: number;
