@@ -63,6 +63,9 @@ func Render(ctx context.Context, j Job) error {
 	if j.Preset.Still {
 		return renderStill(ctx, j)
 	}
+	if j.Preset.Sequence() && !j.Segment {
+		return renderNumbered(ctx, j)
+	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	known, err := j.refs(ctx)
@@ -298,6 +301,9 @@ func scan(i media.Info) string {
 // and sound; with a lossless preset also every sample outside the mattes must be
 // the source's. The first thing wrong is the error.
 func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) {
+	if j.Preset.Sequence() {
+		return verifyNumbered(j)
+	}
 	if j.Matte && !j.Preset.Still {
 		return verifyMatte(ctx, j, progress)
 	}

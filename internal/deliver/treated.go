@@ -17,7 +17,7 @@ import (
 // its output, which the caller removes. The list has an entry for each track of the source, ""
 // for those that stay as they are; it is nil where all do.
 func Sounds(ctx context.Context, j Job) (files []string, err error) {
-	if j.Matte || j.Preset.Still {
+	if j.Matte || j.Preset.Still || j.Preset.Sequence() {
 		return nil, nil
 	}
 	for i, s := range j.Clip.Info.Sound {

@@ -197,7 +197,11 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 		size += st.Size()
 		files, lengths = append(files, file), append(lengths, g.Last-g.First+1)
 	}
-	if err := r.lib.Room(size + size/10); err != nil {
+	room := size + size/10
+	if j.Preset.Sequence() { // the pictures, and what they are packed into
+		room = 2*size + size/10
+	}
+	if err := r.lib.Room(room); err != nil {
 		return err
 	}
 	final := r.lib.DeliveryFile(d.ID, d.Name)

@@ -95,6 +95,9 @@ func (p Preset) besideArgs(info Info, whole bool) (maps, codecs []string) {
 // Left names what the source holds that a delivery by this preset does not, whole or of a
 // range, for people.
 func (p Preset) Left(info Info, whole bool) (left []string) {
+	if p.Sequence() && len(info.Sound) > 0 {
+		left = append(left, "sound")
+	}
 	for _, s := range info.Subtitles {
 		if !whole || texts[p.Ending][s.Codec] == "" {
 			left = append(left, strings.TrimSpace("subtitles ("+strings.TrimSpace(s.Codec+" "+s.Language)+")"))

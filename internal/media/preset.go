@@ -20,6 +20,7 @@ type Preset struct {
 	Labels   bool     // shows the document's labels
 	Timecode bool     // burns the timecode into the picture
 	codec    string   // of codecs
+	pictures string   // ending of each picture's file, where they are numbered and packed into one
 	video    []string // encoder options
 	pixFmt   string   // "" keeps the source's
 	segment  string   // ending and muxer of a segment, with exact times
@@ -79,11 +80,11 @@ func PresetFor(name, path string) (Preset, error) {
 		}
 		return p, nil
 	}
-	usual := map[string]string{".mp4": "review", ".mkv": "archive", ".mov": "prores-hq", ".mxf": "mpeg2-50"}
+	usual := map[string]string{".mp4": "review", ".mkv": "archive", ".mov": "prores-hq", ".mxf": "mpeg2-50", ".zip": "png"}
 	if n, ok := usual[strings.ToLower(filepath.Ext(path))]; ok {
 		return Presets[n], nil
 	}
-	return Preset{}, fmt.Errorf("no preset writes %q files; end the name in .mp4, .mkv, .mov or .mxf or name a preset",
+	return Preset{}, fmt.Errorf("no preset writes %q files; end the name in .mp4, .mkv, .mov, .mxf or .zip or name a preset",
 		filepath.Ext(path))
 }
 
@@ -94,13 +95,22 @@ func names() (out []string) {
 	return out
 }
 
+// Sequence reports whether pictures are numbered files, packed into one.
+func (p Preset) Sequence() bool { return p.pictures != "" }
+
 // Size is about how many bytes so many frames of the source take by this preset.
 func (p Preset) Size(info Info, frames int) int64 {
 	n := int64(frames) * int64(info.Format().Size())
-	if p.Lossless {
+	switch {
+	case p.Sequence():
+		const each = 6 // bytes of a pixel, at most
+		return int64(frames) * int64(info.Width*info.Height*each)
+	case p.Lossless:
 		return n * 2 / 3
+	case p.codec == "h264" || p.codec == "hevc" || p.codec == "":
+		return n / 12
 	}
-	return n / 12
+	return n / 3
 }
 
 // EncoderArgs are the options that encode pictures of the source by this
@@ -108,6 +118,9 @@ func (p Preset) Size(info Info, frames int) int64 {
 func (p Preset) EncoderArgs(info Info) []string {
 	if p.Still {
 		return []string{"still", info.Still}
+	}
+	if p.Sequence() {
+		return p.numberedArgs(info)
 	}
 	target := p.format(info)
 	pix := target
@@ -179,6 +192,17 @@ func (p Preset) EncoderArgs(info Info) []string {
 		args = woven(args, p.codec)
 	}
 	return args
+}
+
+// numberedArgs are those of numbered pictures, which are R'G'B' of full range.
+func (p Preset) numberedArgs(info Info) []string {
+	target := p.format(info)
+	filters := "format=" + target
+	if !info.rgb() {
+		filters = fmt.Sprintf("scale=in_color_matrix=%s:in_range=%s:out_range=pc:flags=accurate_rnd+full_chroma_int,%s",
+			info.Matrix, info.Range, filters)
+	}
+	return append(append([]string{"-vf", filters}, p.video...), "-pix_fmt", target)
 }
 
 // woven are an encoder's options with those that say that two fields are in a picture.

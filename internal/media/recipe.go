@@ -15,9 +15,9 @@ import (
 type Recipe struct {
 	Name      string  `json:"name" pattern:"^[a-z0-9][a-z0-9-]{0,39}$" doc:"in lower case letters, digits and dashes"`
 	Title     string  `json:"title" minLength:"1" maxLength:"120" doc:"for people"`
-	Codec     string  `json:"codec" enum:"h264,h264-intra,hevc,mpeg2,imx,prores-proxy,prores-lt,prores,prores-hq,prores-4444,dnxhr-lb,dnxhr-sq,dnxhr-hq,dnxhr-hqx,dnxhr-444,ffv1"`
-	Container string  `json:"container" enum:"mp4,mov,mxf,mkv"`
-	Samples   string  `json:"samples,omitempty" enum:"420p8,420p10,422p8,422p10,444p10" doc:"subsampling and bits; those of the codec where it is absent"`
+	Codec     string  `json:"codec" enum:"h264,h264-intra,hevc,mpeg2,imx,prores-proxy,prores-lt,prores,prores-hq,prores-4444,dnxhr-lb,dnxhr-sq,dnxhr-hq,dnxhr-hqx,dnxhr-444,ffv1,png,tiff,dpx"`
+	Container string  `json:"container" enum:"mp4,mov,mxf,mkv,zip"`
+	Samples   string  `json:"samples,omitempty" enum:"420p8,420p10,422p8,422p10,444p10,rgb10,rgb16" doc:"subsampling and bits; those of the codec where it is absent"`
 	Quality   float64 `json:"quality,omitempty" minimum:"0" maximum:"40" doc:"rate factor of H.264 and HEVC, the lower the better; 18 where it and the rate are absent"`
 	Rate      float64 `json:"rate,omitempty" minimum:"0" maximum:"1000" doc:"of the pictures, Mb/s"`
 	Sound     string  `json:"sound,omitempty" enum:"aac,pcm16,pcm24" doc:"what sound becomes that cannot be copied; PCM of 24 bit in QuickTime and MXF, AAC else"`
@@ -36,6 +36,8 @@ type codec struct {
 	rated      bool     // the rate may be chosen
 	factor     bool     // or a quality
 	pictures   [2]int   // of this size alone
+	numbered   string   // the ending of each picture's file
+	segment    string   // the muxer of segments, where it is not QuickTime's
 }
 
 // broadcast are the frame rates that MPEG-2 and MXF know.
@@ -80,6 +82,18 @@ var codecs = map[string]codec{
 	"ffv1": {
 		title: "FFV1, lossless", args: opts("-c:v ffv1 -level 3 -g 1 -slicecrc 1"), containers: []string{"mkv"}, woven: true,
 	},
+	"png": {
+		title: "PNG", args: opts("-c:v png -pred mixed"), containers: []string{"zip"}, samples: []string{"rgb16"},
+		numbered: "png",
+	},
+	"tiff": {
+		title: "TIFF", args: opts("-c:v tiff -compression_algo deflate"), containers: []string{"zip"},
+		samples: []string{"rgb16"}, numbered: "tif",
+	},
+	"dpx": {
+		title: "DPX", args: opts("-c:v dpx"), containers: []string{"zip"}, samples: []string{"rgb10"}, numbered: "dpx",
+		segment: "nut",
+	},
 }
 
 func opts(s string) []string { return strings.Fields(s) }
@@ -122,6 +136,9 @@ var Recipes = []Recipe{
 		Name: "h264-intra-100", Title: "H.264 of keys, 10 bit 4:2:2, 100 Mb/s, in MXF", Codec: "h264-intra",
 		Container: "mxf", Rate: 100,
 	},
+	{Name: "png", Title: "Numbered pictures, PNG of 16 bit, in a ZIP", Codec: "png", Container: "zip"},
+	{Name: "tiff", Title: "Numbered pictures, TIFF of 16 bit, in a ZIP", Codec: "tiff", Container: "zip"},
+	{Name: "dpx", Title: "Numbered pictures, DPX of 10 bit, in a ZIP", Codec: "dpx", Container: "zip"},
 	{Name: "imx-50", Title: "IMX, 50 Mb/s, in MXF", Codec: "imx", Container: "mxf", Rate: 50},
 }
 
@@ -156,6 +173,8 @@ func (r Recipe) Validate() error {
 		return fmt.Errorf("preset %s: there is no sound %q", r.Name, r.Sound)
 	case r.Sound == "aac" && r.Container == "mxf" || r.Sound != "" && r.Codec == "ffv1":
 		return fmt.Errorf("preset %s: %s has its own sound", r.Name, r.Container)
+	case r.Sound != "" && r.Container == "zip":
+		return fmt.Errorf("preset %s: numbered pictures hold no sound", r.Name)
 	case strings.HasPrefix(r.Sound, "pcm") && r.Container == "mp4":
 		return fmt.Errorf("preset %s: MP4 holds no PCM", r.Name)
 	}
@@ -165,6 +184,7 @@ func (r Recipe) Validate() error {
 // pixels are the formats of what recipes call samples.
 var pixels = map[string]string{
 	"420p8": "yuv420p", "420p10": "yuv420p10le", "422p8": "yuv422p", "422p10": "yuv422p10le", "444p10": "yuv444p10le",
+	"rgb10": "gbrp10be", "rgb16": "rgb48be",
 }
 
 // Preset makes a preset of a valid recipe.
@@ -177,11 +197,18 @@ func (r Recipe) Preset() (Preset, error) {
 		Name: r.Name, Title: r.Title, Ending: "." + r.Container, Lossless: r.Codec == "ffv1", Labels: r.Labels,
 		Timecode: r.Timecode, codec: r.Codec, video: slices.Clone(c.args), segment: "mov",
 	}
+	p.pictures = c.numbered
+	if c.segment != "" {
+		p.segment = c.segment
+	}
 	samples := r.Samples
 	if samples == "" && len(c.samples) > 0 {
 		samples = c.samples[0]
 	}
 	p.pixFmt = pixels[samples]
+	if r.Codec == "tiff" {
+		p.pixFmt = "rgb48le" // as TIFF has it here
+	}
 	bits := fmt.Sprintf("%.0fk", 1000*r.Rate)
 	switch {
 	case r.Codec == "imx":
@@ -272,6 +299,15 @@ func (p Preset) Fits(i Info) error {
 func (p Preset) Changes(i Info) (out []string) {
 	if p.Lossless || p.Still {
 		return nil
+	}
+	if p.Sequence() {
+		if !i.rgb() {
+			out = append(out, "R'G'B' instead of Y'CbCr")
+		}
+		if bits := 10; p.codec == "dpx" && i.Depth > bits {
+			out = append(out, fmt.Sprintf("%d bit instead of %d", bits, i.Depth))
+		}
+		return out
 	}
 	depth, sub := 8, "4:2:0"
 	to := p.format(i)

@@ -58,7 +58,10 @@ func Create(ctx context.Context, o Output) (*Writer, error) {
 		plain := info
 		plain.Tags, plain.Range = Tags{}, frame.Full
 		video = o.Preset.EncoderArgs(plain)
-		if o.Preset.pixFmt == "" {
+		if i := slices.Index(video, "-vf"); o.Preset.Sequence() {
+			video = slices.Delete(video, i, i+2)
+		}
+		if o.Preset.pixFmt == "" || o.Preset.Sequence() {
 			video[slices.Index(video, "-pix_fmt")+1] = "gray"
 		}
 	}
@@ -206,7 +209,7 @@ func Join(ctx context.Context, o Output, segments []string, lengths []int, progr
 	}
 	defer os.Remove(listPath)
 	args := []string{"-f", "concat", "-safe", "0", "-protocol_whitelist", "file,pipe,fd", "-i", "file:" + listPath}
-	if o.Gray {
+	if o.Gray || o.Preset.Sequence() {
 		args = append(args, "-map", "0:v")
 	} else {
 		args = append(append(append(args, o.soundInput()...), "-map", "0:v"), o.soundMaps()...)
@@ -214,6 +217,9 @@ func Join(ctx context.Context, o Output, segments []string, lengths []int, progr
 		args = append(args, maps...)
 	}
 	args = append(args, "-map_metadata", "-1", "-c:v", "copy")
+	if o.Preset.Sequence() {
+		return o.number(ctx, args, progress)
+	}
 	if o.Preset.Ending == ".mp4" || o.Preset.Ending == ".mov" {
 		args = append(args, "-video_track_timescale", fmt.Sprint(o.Source.Info.Rate.Num))
 	}

@@ -2030,9 +2030,9 @@ export interface components {
             /** @description what of the pictures and the sound is another in the delivery, in words */
             changes: string[];
             /** @enum {string} */
-            codec: "h264" | "h264-intra" | "hevc" | "mpeg2" | "imx" | "prores-proxy" | "prores-lt" | "prores" | "prores-hq" | "prores-4444" | "dnxhr-lb" | "dnxhr-sq" | "dnxhr-hq" | "dnxhr-hqx" | "dnxhr-444" | "ffv1";
+            codec: "h264" | "h264-intra" | "hevc" | "mpeg2" | "imx" | "prores-proxy" | "prores-lt" | "prores" | "prores-hq" | "prores-4444" | "dnxhr-lb" | "dnxhr-sq" | "dnxhr-hq" | "dnxhr-hqx" | "dnxhr-444" | "ffv1" | "png" | "tiff" | "dpx";
             /** @enum {string} */
-            container: "mp4" | "mov" | "mxf" | "mkv";
+            container: "mp4" | "mov" | "mxf" | "mkv" | "zip";
             /** @description made here, for all programmes */
             house: boolean;
             /** @description the document's labels are shown */
@@ -2057,7 +2057,7 @@ export interface components {
              * @description subsampling and bits; those of the codec where it is absent
              * @enum {string}
              */
-            samples?: "420p8" | "420p10" | "422p8" | "422p10" | "444p10";
+            samples?: "420p8" | "420p10" | "422p8" | "422p10" | "444p10" | "rgb10" | "rgb16";
             /**
              * @description what sound becomes that cannot be copied; PCM of 24 bit in QuickTime and MXF, AAC else
              * @enum {string}
@@ -2170,9 +2170,9 @@ export interface components {
         };
         Recipe: {
             /** @enum {string} */
-            codec: "h264" | "h264-intra" | "hevc" | "mpeg2" | "imx" | "prores-proxy" | "prores-lt" | "prores" | "prores-hq" | "prores-4444" | "dnxhr-lb" | "dnxhr-sq" | "dnxhr-hq" | "dnxhr-hqx" | "dnxhr-444" | "ffv1";
+            codec: "h264" | "h264-intra" | "hevc" | "mpeg2" | "imx" | "prores-proxy" | "prores-lt" | "prores" | "prores-hq" | "prores-4444" | "dnxhr-lb" | "dnxhr-sq" | "dnxhr-hq" | "dnxhr-hqx" | "dnxhr-444" | "ffv1" | "png" | "tiff" | "dpx";
             /** @enum {string} */
-            container: "mp4" | "mov" | "mxf" | "mkv";
+            container: "mp4" | "mov" | "mxf" | "mkv" | "zip";
             /** @description the document's labels are shown */
             labels?: boolean;
             /** @description in lower case letters, digits and dashes */
@@ -2191,7 +2191,7 @@ export interface components {
              * @description subsampling and bits; those of the codec where it is absent
              * @enum {string}
              */
-            samples?: "420p8" | "420p10" | "422p8" | "422p10" | "444p10";
+            samples?: "420p8" | "420p10" | "422p8" | "422p10" | "444p10" | "rgb10" | "rgb16";
             /**
              * @description what sound becomes that cannot be copied; PCM of 24 bit in QuickTime and MXF, AAC else
              * @enum {string}

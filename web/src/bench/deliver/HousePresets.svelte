@@ -25,6 +25,9 @@
     'dnxhr-hqx': 'DNxHR HQX',
     'dnxhr-444': 'DNxHR 444',
     ffv1: 'FFV1, lossless',
+    png: 'PNG, numbered',
+    tiff: 'TIFF, numbered',
+    dpx: 'DPX, numbered',
   };
   const samples = {
     '': 'The codec’s',
@@ -133,7 +136,7 @@
         aria-label="Container"
         bind:value={recipe.container}
       >
-        {#each ['mp4', 'mov', 'mxf', 'mkv'] as const as c (c)}<option value={c}>{c.toUpperCase()}</option>{/each}
+        {#each ['mp4', 'mov', 'mxf', 'mkv', 'zip'] as const as c (c)}<option value={c}>{c.toUpperCase()}</option>{/each}
       </select></label
     >
     <label class="flex items-center justify-between gap-2"

@@ -1,0 +1,132 @@
+package media
+
+import (
+	"archive/zip"
+	"context"
+	"encoding/binary"
+	"fmt"
+	"image"
+	_ "image/png" // read by verification
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	_ "golang.org/x/image/tiff" // the same
+)
+
+// number writes joined pictures as files, numbered as the source's frames, and packs them.
+func (o Output) number(ctx context.Context, args []string, progress func(done int)) error {
+	dir, err := os.MkdirTemp(filepath.Dir(o.Path), ".numbered")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	name := "file:" + filepath.Join(strings.ReplaceAll(dir, "%", "%%"), "%06d."+o.Preset.pictures)
+	args = append(args, "-f", "image2", "-start_number", fmt.Sprint(o.First), name)
+	p, err := watched(ctx, args, progress)
+	if err == nil {
+		err = p.errs.fault()
+	}
+	if err != nil {
+		return fmt.Errorf("media: the pictures cannot be numbered: %w", err)
+	}
+	return packed(os.DirFS(dir), o.Path)
+}
+
+// packed puts a folder's files into a ZIP as they are: pictures are coded already.
+func packed(dir fs.FS, path string) error {
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	z := zip.NewWriter(f)
+	names, err := fs.Glob(dir, "*")
+	if err != nil {
+		return err
+	}
+	for _, n := range names {
+		w, err := z.CreateHeader(&zip.FileHeader{Name: n, Method: zip.Store})
+		if err != nil {
+			return err
+		}
+		r, err := dir.Open(n)
+		if err != nil {
+			return err
+		}
+		_, err = io.Copy(w, r)
+		r.Close()
+		if err != nil {
+			return err
+		}
+	}
+	if err := z.Close(); err != nil {
+		return err
+	}
+	return f.Close()
+}
+
+// CheckNumbered reads packed pictures again, each whole, and returns how many there are. All must have
+// the size, and numbers from first on without a gap.
+func CheckNumbered(path string, first, width, height int) (n int, err error) {
+	z, err := zip.OpenReader(path)
+	if err != nil {
+		return 0, err
+	}
+	defer z.Close()
+	for _, f := range z.File {
+		if want := fmt.Sprintf("%06d%s", first+n, filepath.Ext(f.Name)); f.Name != want {
+			return n, fmt.Errorf("picture %s stands where %s is to be", f.Name, want)
+		}
+		if err := checkPicture(f, width, height); err != nil {
+			return n, fmt.Errorf("picture %s: %w", f.Name, err)
+		}
+		n++
+	}
+	return n, nil
+}
+
+func checkPicture(f *zip.File, width, height int) error {
+	r, err := f.Open()
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	const most = 1 << 30
+	b, err := io.ReadAll(io.LimitReader(r, most)) // to the end, where the sum is compared
+	if err != nil {
+		return err
+	}
+	w, h := 0, 0
+	if strings.HasSuffix(f.Name, ".dpx") {
+		const sizes = 772 // in the header (SMPTE ST 268)
+		if len(b) < sizes+8 {
+			return fmt.Errorf("it is cut")
+		}
+		var order binary.ByteOrder
+		switch string(b[:4]) {
+		case "SDPX":
+			order = binary.BigEndian
+		case "XPDS":
+			order = binary.LittleEndian
+		default:
+			return fmt.Errorf("it is no DPX")
+		}
+		w, h = int(order.Uint32(b[sizes:])), int(order.Uint32(b[sizes+4:]))
+		if w < 1 || h < 1 || len(b)/w < h { // a byte a pixel, at least
+			return fmt.Errorf("it is cut")
+		}
+	} else {
+		c, _, err := image.DecodeConfig(strings.NewReader(string(b)))
+		if err != nil {
+			return err
+		}
+		w, h = c.Width, c.Height
+	}
+	if w != width || h != height {
+		return fmt.Errorf("it has %dx%d, not %dx%d", w, h, width, height)
+	}
+	return nil
+}
