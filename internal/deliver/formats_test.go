@@ -108,7 +108,7 @@ func TestWhatElseAFileHolds(t *testing.T) {
 	if want := []string{"another picture track", "attached files, such as fonts"}; !slices.Equal(c.Info.Beside, want) {
 		t.Errorf("beside it there are %q, not %q", c.Info.Beside, want)
 	}
-	for name, p := range media.Presets {
+	for name, p := range both {
 		for _, last := range []int{c.Info.Frames - 1, 9} {
 			j := Job{
 				Clip: c, Sound: c.Path, Document: document(c.Info), Preset: p, Last: last, Total: c.Info.Frames,
@@ -148,7 +148,7 @@ func TestSoundOfARange(t *testing.T) {
 			"aevalsrc=0.3*sin(300*t*t+200*t)|0.2*sin(500*t*t):s=48000:d=3", "-c:v", "libx264", "-pix_fmt", "yuv420p",
 			"-c:a", codec)
 		for _, r := range [][2]int{{0, 20}, {1, 1}, {40, 74}} {
-			for preset, p := range media.Presets {
+			for preset, p := range both {
 				j := Job{
 					Clip: c, Sound: c.Path, Document: document(c.Info), Preset: p, First: r[0], Last: r[1], Total: c.Info.Frames,
 					Out: filepath.Join(t.TempDir(), "out"+p.Ending),

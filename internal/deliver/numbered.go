@@ -19,8 +19,8 @@ func renderNumbered(ctx context.Context, j Job) error {
 	}
 	n := j.Last - j.First + 1
 	return media.Join(ctx, media.Output{
-		Path: j.Out, Preset: j.Preset, Gray: j.Matte, Source: j.Clip, Sound: j.Sound, First: j.Clip.From() + j.First, Frames: n,
-		Total: j.Total,
+		Path: j.Out, Preset: j.Preset, Gray: j.Matte, Source: j.Clip, Sound: j.Sound, First: j.Clip.From() + j.First,
+		Frames: n, Total: j.Total,
 	}, []string{part.Out}, []int{n}, nil)
 }
 

@@ -26,8 +26,8 @@ func TestNumberedPictures(t *testing.T) {
 	for _, name := range []string{"png", "tiff", "dpx"} {
 		p := media.Presets[name]
 		j := Job{
-			Clip: c, Sound: c.Path, Document: cover.New(160, 96, c.Info.Frames), Preset: p, First: 5, Last: 14, Total: c.Info.Frames,
-			Out: filepath.Join(t.TempDir(), "out.zip"),
+			Clip: c, Sound: c.Path, Document: cover.New(160, 96, c.Info.Frames), Preset: p, First: 5, Last: 14,
+			Total: c.Info.Frames, Out: filepath.Join(t.TempDir(), "out.zip"),
 		}
 		if err := Render(ctx, j); err != nil {
 			t.Fatalf("%s: %v", name, err)
@@ -46,7 +46,7 @@ func TestNumberedPictures(t *testing.T) {
 		}
 		r.Close()
 		want := pic.RGBA(image.Rect(0, 0, 160, 96))
-		got := unpacked(t, j.Out, "000007."+map[string]string{"tiff": "tif"}[name]+map[string]string{"png": "png", "dpx": "dpx"}[name])
+		got := unpacked(t, j.Out, "000007."+map[string]string{"png": "png", "tiff": "tif", "dpx": "dpx"}[name])
 		for i := range 160 * 96 {
 			for k := range 3 {
 				if d := int(want.Pix[4*i+k]) - int(got[3*i+k]); d < -2 || d > 2 {

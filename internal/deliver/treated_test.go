@@ -7,7 +7,6 @@ import (
 	"testing"
 
 	"celator/core/cover"
-	"celator/internal/media"
 )
 
 // Passages are hidden in every kind of sound, by channel and track, in archives and reviews, whole and
@@ -32,7 +31,7 @@ func TestPassagesOfSound(t *testing.T) {
 		add(20, 40, cover.Tone, []int{0}, nil)
 		add(28, 30, cover.Kept, []int{0}, []int{0})
 		add(30, 55, cover.Disguised, []int{1}, nil)
-		for preset, p := range media.Presets {
+		for preset, p := range both {
 			r := map[bool][2]int{true: {0, 74}, false: {15, 60}}[p.Lossless || codec == "aac"]
 			if codec == "pcm_s24le" {
 				r = [2]int{15, 60}

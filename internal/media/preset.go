@@ -84,8 +84,8 @@ func PresetFor(name, path string) (Preset, error) {
 	if n, ok := usual[strings.ToLower(filepath.Ext(path))]; ok {
 		return Presets[n], nil
 	}
-	return Preset{}, fmt.Errorf("no preset writes %q files; end the name in .mp4, .mkv, .mov, .mxf or .zip or name a preset",
-		filepath.Ext(path))
+	return Preset{}, fmt.Errorf("no preset writes %q files; end the name in .mp4, .mkv, .mov, .mxf or .zip, or name "+
+		"a preset", filepath.Ext(path))
 }
 
 func names() (out []string) {
