@@ -11,6 +11,7 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -67,12 +68,23 @@ func (s *server) sound(ctx context.Context, in *struct {
 			return nil, huma.Error404NotFound(fmt.Sprintf("The source has %d sound tracks.", len(all)))
 		}
 	}
+	slices.Sort(in.Tracks)
+	in.Tracks = slices.Compact(in.Tracks)
+	rate, channels := all[in.Tracks[0]].Rate, 0
+	for _, k := range in.Tracks {
+		channels = max(channels, all[k].Channels)
+	}
+	// What is read and what is made of it, in 64 bits.
+	free, err := s.Budget.Pictures.Hold(ctx, budget.Soon, int64(3*8*float64(rate*channels)*(in.Seconds+2*aside)))
+	if err != nil {
+		return nil, err
+	}
+	defer free()
 	turn, err := s.Budget.Processor.Hold(ctx, budget.Soon, 1)
 	if err != nil {
 		return nil, err
 	}
 	defer turn()
-	rate := all[in.Tracks[0]].Rate
 	n := int(math.Round(in.Seconds * float64(rate)))
 	left, right := make([]float64, n), make([]float64, n)
 	for _, k := range in.Tracks {

@@ -10,6 +10,8 @@
   import WorkButton from '../shared/WorkButton.svelte';
   import { route } from '../shared/route.svelte';
   import { states } from '../shared/states';
+  import { Speaker } from '../bench/sound/speaker';
+  import { remembered } from '../shared/remembered';
   import Findings from './Findings.svelte';
 
   let { id }: { id: string } = $props();
@@ -29,6 +31,8 @@
   let canvas = $state<HTMLCanvasElement>();
   let noteBox = $state<HTMLTextAreaElement>();
   let frames: Frames | undefined;
+  let speaker: Speaker | undefined;
+  let sound = $state(remembered.sound);
   let framesOf = '';
   let drawn = $state(0);
 
@@ -67,6 +71,7 @@
       frames = new Frames(r.shot.source, r.shot.id, r.shot.first, r.shot.frames - 1, () => drawn++);
       framesOf = r.shot.id;
     }
+    speak(r);
     if (anew) {
       frame = stretch[0];
       pin = undefined;
@@ -74,6 +79,21 @@
       playing = true;
     }
     drawn++;
+  }
+  /** The sound of the shot as it will be delivered: its first track, or the first two where they are mono. */
+  let spoken = '';
+  function speak(r: Review) {
+    const all = r.sourceInfo.info.sound;
+    const now = `${r.shot.id} ${r.revision}`;
+    if (now === spoken) return;
+    spoken = now;
+    speaker?.close();
+    speaker = undefined;
+    if (!all?.length) return;
+    const tracks = all.length > 1 && all[0]!.channels === 1 && all[1]!.channels === 1 ? '0,1' : '0';
+    const address = (from: number, seconds: number) =>
+      `/api/shots/${r.shot.id}/sound/${r.revision}?tracks=${tracks}&from=${from}&seconds=${seconds}`;
+    speaker = new Speaker({ rate: all[0]!.rate, address });
   }
   function step(by: number) {
     const i = queue.findIndex((q) => q.item === at?.item && q.shot === at?.shot);
@@ -88,7 +108,7 @@
       clearTimeout(later);
       later = setTimeout(() => void load(), 150);
     });
-    return () => (stop(), clearTimeout(later));
+    return () => (stop(), clearTimeout(later), speaker?.close());
   });
 
   // Playing: the next frame when its time has come and its pictures are here.
@@ -105,6 +125,7 @@
         const next = frame >= last || frame < first ? first : frame + 1;
         if (frames!.have(rev, next)) {
           frame = next;
+          speaker?.follow((frame * rate) / fps, sound ? rate : 0);
           due = Math.max(due + 1000 / fps, now);
         }
         frames!.ahead(rev, frame, 1, [first, last], true);
@@ -112,7 +133,10 @@
       requestAnimationFrame(tick);
     };
     requestAnimationFrame(tick);
-    return () => (stop = true);
+    return () => {
+      stop = true;
+      speaker?.stop();
+    };
   });
 
   $effect(() => {
@@ -312,6 +336,14 @@
         <button class="btn btn-xs" aria-pressed={rate < 1} onclick={() => (rate = rate === 1 ? 0.25 : 1)}
           >{rate === 1 ? 'Full speed' : 'Quarter speed'}</button
         >
+        {#if r.sourceInfo.info.sound?.length}
+          <button
+            class="btn btn-xs"
+            aria-pressed={sound}
+            title="As it will be delivered"
+            onclick={() => (sound = remembered.sound = !sound)}>Sound</button
+          >
+        {/if}
         <button class="btn btn-xs" aria-pressed={clean} onclick={() => (clean = !clean)} title="C, while held"
           >{clean ? 'Clean' : 'Concealed'}</button
         >

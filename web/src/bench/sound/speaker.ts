@@ -42,6 +42,7 @@ export class Speaker {
   /** The pictures are at this time, s, and go on at this speed; 0 stops the sound. */
   follow(time: number, speed: number): void {
     if (speed === 0 || this.volume === 0) return this.stop();
+    if (this.open().state !== 'running') return; // until somebody has touched the page
     const heard = this.heard;
     if (heard === undefined || this.run!.speed !== speed || Math.abs(heard - time) > apart * Math.abs(speed)) {
       if (heard !== undefined && this.run!.speed === speed) this.corrected++;
