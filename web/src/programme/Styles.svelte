@@ -11,22 +11,20 @@
   let styles = $state.raw<Style[]>([]);
   let said = $state('');
   let failed = $state('');
-  onMount(() => void load());
+  onMount(() => void attempt(load));
 
   async function load() {
-    await attempt(async () => {
-      const all = await ask(api.GET('/api/programmes/{id}/styles', { params: { path: { id: programme } } }));
-      if (all.length) await loadCore(); // which knows what treatments are called
-      styles = all;
-    });
+    const all = await ask(api.GET('/api/programmes/{id}/styles', { params: { path: { id: programme } } }));
+    if (all.length) await loadCore(); // which knows what treatments are called
+    styles = all;
   }
-  async function attempt(f: () => Promise<void>) {
-    try {
-      await f();
-      failed = '';
-    } catch (e) {
-      failed = (e as Error).message;
-    }
+  /** One after another: a style is given as it was changed just before. */
+  let before: Promise<void> = Promise.resolve();
+  function attempt(f: () => Promise<void>): Promise<void> {
+    return (before = before.then(f).then(
+      () => void (failed = ''),
+      (e) => void (failed = (e as Error).message),
+    ));
   }
   const save = (s: Style, change: Partial<Style>) =>
     attempt(async () => {
