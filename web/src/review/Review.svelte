@@ -341,7 +341,7 @@
             class="btn btn-xs"
             aria-pressed={sound}
             title="As it will be delivered"
-            onclick={() => (sound = remembered.sound = !sound)}>Sound</button
+            onclick={() => (sound = remembered.sound = !sound)}>{sound ? 'Sound on' : 'Sound off'}</button
           >
         {/if}
         <button class="btn btn-xs" aria-pressed={clean} onclick={() => (clean = !clean)} title="C, while held"
