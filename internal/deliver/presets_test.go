@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"celator/core/cover"
 	"celator/internal/media"
 )
 
@@ -151,5 +152,43 @@ func TestRecipes(t *testing.T) {
 		if says == "" && err != nil || says != "" && (err == nil || !strings.Contains(err.Error(), says)) {
 			t.Errorf("%s: %v", name, err)
 		}
+	}
+}
+
+// A timecode that is burnt in stands in the lower middle, another on every frame, and nowhere else.
+func TestTimecodeInThePicture(t *testing.T) {
+	ctx := context.Background()
+	c := clip(t, "grey.mkv", "-f", "lavfi", "-i", "color=gray:size=320x180:rate=25:duration=0.2", "-c:v", "ffv1")
+	j := Job{
+		Clip: c, Sound: c.Path, Document: cover.New(320, 180, c.Info.Frames), Preset: media.Presets["review-timecode"],
+		Last: c.Info.Frames - 1, Total: c.Info.Frames, Out: filepath.Join(t.TempDir(), "out.mp4"),
+	}
+	if err := Render(ctx, j); err != nil {
+		t.Fatal(err)
+	}
+	out, err := exec.Command("ffmpeg", "-v", "error", "-i", j.Out, "-f", "rawvideo", "-pix_fmt", "gray", "-").Output()
+	if err != nil || len(out) != 320*180*c.Info.Frames {
+		t.Fatalf("%d bytes, %v", len(out), err)
+	}
+	frames := map[string]bool{}
+	for f := range c.Info.Frames {
+		pic := out[320*180*f : 320*180*(f+1)]
+		var inside, outside int
+		for i, v := range pic {
+			if x, y, off := i%320, i/320, int(v)-int(pic[0]); off > 12 || off < -12 {
+				if y > 150 && x > 90 && x < 230 {
+					inside++
+				} else {
+					outside++
+				}
+			}
+		}
+		if inside < 100 || outside > 0 {
+			t.Errorf("frame %d: %d pixels of it, %d elsewhere", f, inside, outside)
+		}
+		frames[string(pic[320*150:])] = true
+	}
+	if len(frames) != c.Info.Frames {
+		t.Errorf("%d timecodes on %d frames", len(frames), c.Info.Frames)
 	}
 }
