@@ -355,7 +355,7 @@ func autocorrelation(x []float64) (hz, clear float64) {
 }
 
 // predicted are the three lowest formants: the peaks of the spectrum of linear prediction of order 11 of
-// what lies below 5 kHz (Makhoul, "Linear prediction: a tutorial review", Proc. IEEE 63, 1975).
+// what lies below 5 kHz (Makhoul, Proc. IEEE 63, 1975).
 func predicted(x []float64) (f [3]float64, ok bool) {
 	const order, below = 11, 5000
 	w := make([]float64, len(x))

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"io"
 	"math"
@@ -44,7 +45,11 @@ func MakeSounds(ctx context.Context, c Clip, file, dir string, beat func()) erro
 		return err
 	}
 	for i, s := range c.Info.Sound {
-		if err := makeSound(ctx, c, file, dir, i, s, beat); err != nil {
+		err := makeSound(ctx, c, file, dir, i, s, beat)
+		if errors.Is(err, ErrUnusable) { // a track that cannot be decoded is not heard, and its pictures are no worse
+			err = errors.Join(os.RemoveAll(soundFile(dir, i)), os.RemoveAll(Peaks(dir, i)))
+		}
+		if err != nil {
 			return err
 		}
 	}
@@ -67,7 +72,9 @@ func makeSound(ctx context.Context, c Clip, file, dir string, track int, s Sound
 		for i, v := range part {
 			peak = max(peak, math.Abs(v))
 			binary.LittleEndian.PutUint16(two[:], uint16(sixteen(v)))
-			w.Write(two[:])
+			if _, err := w.Write(two[:]); err != nil {
+				return err
+			}
 			if i%s.Channels == s.Channels-1 {
 				if n++; n*PeaksPerSecond/s.Rate > len(peaks) {
 					peaks, peak = append(peaks, byte(math.Round(min(peak, 1)*255))), 0
@@ -80,7 +87,7 @@ func makeSound(ctx context.Context, c Clip, file, dir string, track int, s Sound
 	if err != nil {
 		return err
 	}
-	if err := w.Flush(); err != nil { // which has the first error of writing
+	if err := w.Flush(); err != nil {
 		return err
 	}
 	return os.WriteFile(Peaks(dir, track), peaks, 0o600)

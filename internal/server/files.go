@@ -90,13 +90,18 @@ func (s *server) view(w http.ResponseWriter, r *http.Request) {
 		refuse(w, http.StatusNotFound, "There is no such frame.")
 		return
 	}
-	file, err := os.Open(media.View(s.Library.Dir(chi.URLParam(r, "id")), t))
+	made(w, r, media.View(s.Library.Dir(chi.URLParam(r, "id")), t), "image/jpeg", "This frame's picture is not made yet.")
+}
+
+// made serves a file that never changes once it is there, or says why it is not.
+func made(w http.ResponseWriter, r *http.Request, path, kind, missing string) {
+	file, err := os.Open(path)
 	if err != nil {
-		refuse(w, http.StatusNotFound, "This frame's picture is not made yet.")
+		refuse(w, http.StatusNotFound, missing)
 		return
 	}
 	defer file.Close()
-	w.Header().Set("Content-Type", "image/jpeg")
+	w.Header().Set("Content-Type", kind)
 	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable")
 	http.ServeContent(w, r, "", time.Time{}, file)
 }

@@ -12,8 +12,8 @@ import (
 	"net/http"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
@@ -23,6 +23,8 @@ import (
 	"celator/internal/budget"
 	"celator/internal/media"
 )
+
+const noSound = "The sound of this track is not made yet, or cannot be decoded."
 
 // aside is how much of the sound to both sides of what is asked for decides how a voice sounds, s.
 const aside = 2.
@@ -97,7 +99,7 @@ func (s *server) sound(ctx context.Context, in *struct {
 		}
 		part, err := s.heard(r, passages, k, in.From, n)
 		if errors.Is(err, os.ErrNotExist) {
-			return nil, huma.Error404NotFound("The sound of this source is not made yet.")
+			return nil, huma.Error404NotFound(noSound)
 		} else if err != nil {
 			return nil, problem(err)
 		}
@@ -156,18 +158,10 @@ func mix(in []float64, s media.Sound, left, right []float64) {
 
 // peaks serves the peaks of a sound track, which never change once they are there.
 func (s *server) peaks(w http.ResponseWriter, r *http.Request) {
-	var track int
-	if _, err := fmt.Sscanf(chi.URLParam(r, "track"), "%d", &track); err != nil || track < 0 {
+	track, err := strconv.Atoi(chi.URLParam(r, "track"))
+	if err != nil || track < 0 {
 		refuse(w, http.StatusNotFound, "There is no such sound track.")
 		return
 	}
-	file, err := os.Open(media.Peaks(s.Library.Dir(chi.URLParam(r, "id")), track))
-	if err != nil {
-		refuse(w, http.StatusNotFound, "The sound of this source is not made yet.")
-		return
-	}
-	defer file.Close()
-	w.Header().Set("Content-Type", "application/octet-stream")
-	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
-	http.ServeContent(w, r, "", time.Time{}, file)
+	made(w, r, media.Peaks(s.Library.Dir(chi.URLParam(r, "id")), track), "application/octet-stream", noSound)
 }

@@ -1,9 +1,11 @@
 package server
 
 import (
+	"context"
 	"encoding/binary"
 	"fmt"
 	"math"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"testing"
@@ -80,6 +82,31 @@ func TestSoundOfAShot(t *testing.T) {
 		t.Errorf("%d peaks, %d before and %d in the sound", len(peaks), peaks[40], peaks[100])
 	}
 	s.ask("GET", "/api/sources/"+source.ID+"/sound/1/peaks", nil, 404, nil)
+}
+
+// A track that cannot be decoded keeps nobody from the pictures: it is not heard, and the others are.
+func TestSoundThatCannotBeDecoded(t *testing.T) {
+	dir := t.TempDir()
+	path := filepath.Join(dir, "two.mkv")
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=size=64x48:rate=25:duration=1",
+		"-f", "lavfi", "-i", "sine=d=1", "-map", "1", "-map", "0", "-map", "1", path).CombinedOutput(); err != nil {
+		t.Fatalf("%v %s", err, out)
+	}
+	info, err := media.Probe(context.Background(), path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	info.Sound[0].Channels = 0 // as probing finds what it does not know
+	c := media.Clip{Path: path, Info: info}
+	if err := media.MakeSounds(context.Background(), c, path, dir, func() {}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := media.Heard(dir, 0, media.Sound{Channels: 1, Rate: 44100}, 0, 10); !os.IsNotExist(err) {
+		t.Errorf("the first is heard: %v", err)
+	}
+	if _, err := media.Heard(dir, 1, info.Sound[1], 0, 10); err != nil {
+		t.Error(err)
+	}
 }
 
 // A surround track is heard by two ears, each channel where it belongs.

@@ -130,7 +130,8 @@ func (s *sweeper) uploads() error {
 // halves are files that are named only while they are written.
 func (s *sweeper) halves() (err error) {
 	for _, pattern := range []string{
-		"segments/*.part", "deliveries/*/*.part", "deliveries/*/*.list",
+		"segments/*.part", "deliveries/*/*.part", "deliveries/*/*.list", "deliveries/*/*.part.sound*",
+		"deliveries/*/.numbered*",
 		"sources/*/frames.txt", "uploads/*.lock", ".ready-*",
 	} {
 		all, e := filepath.Glob(filepath.Join(s.lib.Store, pattern))

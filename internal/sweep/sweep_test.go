@@ -114,7 +114,8 @@ func TestSweep(t *testing.T) {
 	var goes, stay []string
 	for rel, age := range map[string]time.Duration{
 		"uploads/" + upload: 8 * day, "uploads/" + upload + ".info": 8 * day, "segments/old": 31 * day,
-		"segments/half.w.part":            2 * day,
+		"segments/half.w.part":                        2 * day,
+		"deliveries/" + d.ID + "/out.mkv.part.sound0": 2 * day, "deliveries/" + d.ID + "/.numbered1/000001.png": 2 * day,
 		"sources/" + gone + "/source.mkv": 2 * day, "deliveries/" + gone + "/out.mkv": 2 * day,
 		"sources/" + src.ID + "/frames.txt": 2 * day,
 	} {

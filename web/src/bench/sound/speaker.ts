@@ -22,8 +22,6 @@ export class Speaker {
   private nodes = new Set<AudioBufferSourceNode>();
   private run: { speed: number; at: number; time: number; next: number; turn: number } | undefined;
   private turns = 0;
-  /** Times at which the sound had to be set right. */
-  corrected = 0;
 
   constructor(private source: Source) {}
 
@@ -44,10 +42,8 @@ export class Speaker {
     if (speed === 0 || this.volume === 0) return this.stop();
     if (this.open().state !== 'running') return; // until somebody has touched the page
     const heard = this.heard;
-    if (heard === undefined || this.run!.speed !== speed || Math.abs(heard - time) > apart * Math.abs(speed)) {
-      if (heard !== undefined && this.run!.speed === speed) this.corrected++;
+    if (heard === undefined || this.run!.speed !== speed || Math.abs(heard - time) > apart * Math.abs(speed))
       this.begin(time, speed);
-    }
     this.fill();
   }
 
