@@ -72,6 +72,22 @@ func TestCommandLine(t *testing.T) {
 		"14", "--verify"); code != 0 || !strings.Contains(errs, "all 10 frames") {
 		t.Errorf("render: %d %s", code, errs)
 	}
+	spoilt := filepath.Join(dir, "spoilt.mp4")
+	if b, err = os.ReadFile(clip); err != nil {
+		t.Fatal(err)
+	}
+	clear(b[len(b)/2 : len(b)/2+len(b)/20])
+	if err := os.WriteFile(spoilt, b, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	render := []string{"render", "--clip", spoilt, "--document", "-", "--out", filepath.Join(dir, "spoilt.mkv"), "--verify"}
+	if code, _, errs := run(t, doc, render...); code != 1 || !strings.Contains(errs, "--take-damaged") {
+		t.Errorf("a damaged clip: %d %s", code, errs)
+	}
+	if code, _, errs := run(t, doc, append(render, "--take-damaged")...); code != 0 || !strings.Contains(errs, "all 25") ||
+		!strings.Contains(errs, "damaged (frame") {
+		t.Errorf("a damaged clip taken as it is: %d %s", code, errs)
+	}
 	track := filepath.Join(dir, "track.csv")
 	args := []string{"track", "--clip", clip, "--frame", "0", "--to", "5", "--out", track, "--quad"}
 	for quad, want := range map[string]int{"100,100,300,300": 2, "1e999,1": 2, "x": 2} {
@@ -143,7 +159,7 @@ func TestCommandLine(t *testing.T) {
 			t.Errorf("%s: exit %d, want %d; %q %q", name, code, c.code, errs, stdout)
 		}
 	}
-	left, _ := filepath.Glob(filepath.Join(dir, ".*.part"))
+	left, _ := filepath.Glob(filepath.Join(dir, ".*"))
 	if len(left) > 0 {
 		t.Errorf("half-made files stay: %v", left)
 	}

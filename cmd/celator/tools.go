@@ -2,7 +2,9 @@ package main
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -94,7 +96,7 @@ func readFile(name string) ([]byte, error) {
 func renderCommand() *cobra.Command {
 	var clip, document, out, preset string
 	var from, to int
-	var matte, verify, asJSON bool
+	var matte, verify, asJSON, damaged bool
 	c := &cobra.Command{Use: "render", Short: "Write a clip with a document's covers"}
 	f := c.Flags()
 	f.StringVar(&clip, "clip", "", "clip to read")
@@ -106,6 +108,7 @@ func renderCommand() *cobra.Command {
 	f.IntVar(&to, "to", -1, "last frame; the clip's where not given")
 	f.BoolVar(&matte, "matte", false, "write the combined matte, as grey, instead of the picture")
 	f.BoolVar(&verify, "verify", false, "read the written file again and prove it")
+	f.BoolVar(&damaged, "take-damaged", false, "take a damaged clip with what pictures it has")
 	f.BoolVar(&asJSON, "json", false, "print what was done as JSON")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		ctx := cmd.Context()
@@ -121,10 +124,14 @@ func renderCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		info, err := media.Probe(ctx, clip)
+		read, err := clipOf(ctx, clip, out, damaged)
+		if read.Path != clip {
+			defer os.Remove(read.Path)
+		}
 		if err != nil {
 			return fmt.Errorf("%s: %w", clip, err)
 		}
+		info := read.Info
 		var p media.Preset
 		if info.Still != "" {
 			p, err = stillPreset(info, preset, out, matte)
@@ -151,11 +158,13 @@ func renderCommand() *cobra.Command {
 		}
 		part := filepath.Join(filepath.Dir(out), "."+filepath.Base(out)+".part")
 		j := deliver.Job{
-			Clip: media.Clip{Path: clip, Info: info}, Sound: clip, Document: doc, Preset: p, First: from,
+			Clip: read, Sound: clip, Document: doc, Preset: p, First: from,
 			Last: to, Total: info.Frames, Out: part, Matte: matte,
 		}
 		defer os.Remove(part)
-		if err := deliver.Render(ctx, j); err != nil {
+		if err := deliver.Render(ctx, j); errors.Is(err, media.ErrDamaged) {
+			return fmt.Errorf("%w; --take-damaged takes it as it is", err)
+		} else if err != nil {
 			return err
 		}
 		var proof *deliver.Proof
@@ -194,6 +203,22 @@ func renderCommand() *cobra.Command {
 		return nil
 	}
 	return c
+}
+
+// clipOf looks at a clip that is rendered to out. Of one that is taken damaged a copy is read, beside
+// what is written, which the caller removes.
+func clipOf(ctx context.Context, path, out string, damaged bool) (media.Clip, error) {
+	if damaged {
+		copied := filepath.Join(filepath.Dir(out), "."+filepath.Base(out)+".copy")
+		c, err := media.Salvage(ctx, path, copied, nil)
+		c.Path = copied
+		return c, err
+	}
+	info, err := media.Probe(ctx, path)
+	if errors.Is(err, media.ErrDamaged) {
+		err = fmt.Errorf("%w; --take-damaged takes it as it is", err)
+	}
+	return media.Clip{Path: path, Info: info}, err
 }
 
 // presetOf is a preset by name, by a file with a recipe, or by the ending of what is written.

@@ -279,6 +279,7 @@ type Proof struct {
 	Lag      float64  `json:"lag,omitempty" doc:"the largest distance of a sound track from where the source has it, ms"`
 	Passages int      `json:"passages,omitempty" doc:"of sound in which what was to be hidden was listened for, and not heard"`
 	Left     []string `json:"left,omitempty" doc:"what the source holds and the file does not, in words"`
+	Damage   []string `json:"damage,omitempty" doc:"what is wrong with the pictures of a source that was taken as it is, in words"`
 	Compared int      `json:"compared"` // frames of which every sample outside the mattes was found equal to the source
 	Touched  int      `json:"touched"`  // frames with a cover
 	Off      *int     `json:"off,omitempty" doc:"of a still encoded with loss: the largest difference from the source outside the covers, in codes of 256"`
@@ -301,6 +302,13 @@ func scan(i media.Info) string {
 // and sound; with a lossless preset also every sample outside the mattes must be
 // the source's. The first thing wrong is the error.
 func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) {
+	p, err := verify(ctx, j, progress)
+	from := j.Clip.From()
+	p.Damage = j.Clip.Info.Damage.Of(from+j.First, from+j.Last).Words()
+	return p, err
+}
+
+func verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) {
 	if j.Preset.Sequence() {
 		return verifyNumbered(j)
 	}

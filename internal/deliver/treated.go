@@ -14,14 +14,15 @@ import (
 )
 
 // Sounds writes those tracks of the job's sound in which a passage is hidden, each into a file beside
-// its output, which the caller removes. The list has an entry for each track of the source, ""
+// its output, which the caller removes; of a damaged source all, so that what cannot be decoded of them is
+// silent and what follows keeps its time. The list has an entry for each track of the source, ""
 // for those that stay as they are; it is nil where all do.
 func Sounds(ctx context.Context, j Job) (files []string, err error) {
 	if j.Matte || j.Preset.Still || j.Preset.Sequence() {
 		return nil, nil
 	}
 	for i, s := range j.Clip.Info.Sound {
-		if !j.Document.Sounds(i, s.Channels) {
+		if !j.Document.Sounds(i, s.Channels) && j.Clip.Info.Damage == nil {
 			continue
 		}
 		if files == nil {

@@ -376,11 +376,11 @@ func TestOriginalStays(t *testing.T) {
 	if b, err := os.ReadFile(original); err != nil || string(b) != "no clip at all" {
 		t.Errorf("the original: %q, %v", b, err)
 	}
-	if err := b.st.RetrySource(ctx, src.ID); err != nil {
+	if err := b.st.RetrySource(ctx, src.ID, false); err != nil {
 		t.Fatal(err)
 	}
 	wait(t, "the second refusal", get, failed)
-	if err := b.st.RetrySource(ctx, store.NewID()); !errors.Is(err, store.ErrNone) {
+	if err := b.st.RetrySource(ctx, store.NewID(), false); !errors.Is(err, store.ErrNone) {
 		t.Errorf("a source that is not there: %v", err)
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"crypto/sha256"
 	"encoding/binary"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
@@ -212,6 +213,7 @@ func every(f func(done int)) func(done int) {
 
 func (r *Runner) ingest(ctx context.Context, job *river.Job[store.IngestArgs]) error {
 	id := job.Args.Source
+	damaged := false
 	return attend(r, ctx, job, task{
 		store.ASource, id, ingestMemory, budget.Soon,
 		func(ctx context.Context, beat func(int)) error {
@@ -219,12 +221,14 @@ func (r *Runner) ingest(ctx context.Context, job *river.Job[store.IngestArgs]) e
 			if err != nil || src.State == store.Ready {
 				return err
 			}
-			return r.bringIn(ctx, src, beat)
+			err = r.bringIn(ctx, src, beat)
+			damaged = errors.Is(err, media.ErrDamaged)
+			return err
 		}, func(ctx context.Context, why string) error {
 			if err := r.lib.Clear(id); err != nil {
 				r.log.Warn("what was made of a source cannot be taken away", "source", id, "error", err)
 			}
-			return r.store.FailSource(ctx, id, why)
+			return r.store.FailSource(ctx, id, why, damaged)
 		},
 	})
 }
@@ -242,18 +246,23 @@ func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) 
 	if err := os.MkdirAll(r.lib.Dir(src.ID), 0o700); err != nil {
 		return err
 	}
-	var reading *media.Info
-	if clip.Info.Conformed() {
+	if taken := src.Damage == store.DamageTaken; taken || clip.Info.Conformed() {
 		if err := r.lib.Room(media.ConformedSize(clip.Info) + media.ViewsSize(clip.Info)); err != nil {
 			return err
 		}
 		if err := r.store.SetSource(ctx, src.ID, store.Conforming, 0); err != nil {
 			return err
 		}
-		if clip, err = media.Conform(ctx, clip, r.lib.Conformed(src.ID), beat); err != nil {
+		if taken {
+			clip, err = media.Salvage(ctx, path, r.lib.Conformed(src.ID), beat)
+			src.Info.V.Rate, src.Info.V.Variable, src.Info.V.Damage = clip.Info.Rate, clip.Info.Variable, clip.Info.Damage
+		} else {
+			clip, err = media.Conform(ctx, clip, r.lib.Conformed(src.ID), beat)
+		}
+		if err != nil {
 			return err
 		}
-		reading = &clip.Info
+		src.ReadInfo.V = &clip.Info
 	}
 	begun := time.Now()
 	tell := every(func(done int) {
@@ -273,5 +282,6 @@ func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) 
 		binary.Write(h, binary.LittleEndian, s)
 	}
 	r.log.Info("source ready", "source", src.Name, "frames", len(sums), "seconds", time.Since(begun).Seconds())
-	return r.store.FinishSource(ctx, src.ID, reading, len(sums), hex.EncodeToString(h.Sum(nil)))
+	src.Frames, src.Digest = len(sums), hex.EncodeToString(h.Sum(nil))
+	return r.store.FinishSource(ctx, src)
 }

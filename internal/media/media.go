@@ -28,6 +28,10 @@ import (
 // ErrUnusable marks errors that are the file's fault; the text is for people.
 var ErrUnusable = errors.New("the file cannot be used")
 
+// ErrDamaged, which wraps ErrUnusable, marks that pictures of a file are spoilt or not there. It can
+// be taken as it is (Salvage).
+var ErrDamaged = fmt.Errorf("%w: it is damaged or cut short", ErrUnusable)
+
 // ErrGone says that a file is not where it was.
 var ErrGone = errors.New("the file is not there any more; put it back where it was")
 
@@ -54,6 +58,19 @@ func blame(ctx context.Context, cause error, format string, a ...any) error {
 		return cause
 	}
 	return unusable(format+" (%v)", append(a, cause)...)
+}
+
+// damaged says how a file is.
+func damaged(format string, a ...any) error {
+	return fmt.Errorf("%w"+format, append([]any{ErrDamaged}, a...)...)
+}
+
+// undecoded blames a clip's pictures for what its decoder ended with, as blame does.
+func undecoded(ctx context.Context, cause error, what string) error {
+	if err := blame(ctx, cause, "%s", what); !errors.Is(err, ErrUnusable) {
+		return err
+	}
+	return damaged(": %s (%v)", what, cause)
 }
 
 // guard are the input options that keep ffmpeg to local files of known kinds: a

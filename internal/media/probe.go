@@ -54,6 +54,10 @@ type Info struct {
 	Size      int64    `json:"size"`                                 // bytes
 	Still     string   `json:"still,omitempty" enum:"png,jpeg,tiff"` // the kind of a still picture
 
+	Damage *Damage `json:"damage,omitempty" doc:"of a file that was taken as it is"`
+
+	promised int // frames that the file promises, where it has fewer
+
 	packets int   // of pictures, those not shown included
 	apart   int64 // from picture to picture, in the stream's time base; 0 unknown
 	begins  int64 // when the first picture that can be decoded is shown, likewise
@@ -154,7 +158,7 @@ const (
 )
 
 // Probe looks at a file's streams and all its packet times. Errors that are the
-// file's fault wrap ErrUnusable.
+// file's fault wrap ErrUnusable; with ErrDamaged the Info is that of what is there.
 func Probe(ctx context.Context, path string) (Info, error) {
 	var info Info
 	st, err := os.Stat(path)
@@ -295,21 +299,23 @@ func (info *Info) meaning(v probedStream) {
 
 // whole returns an error where the file promises more frames than it has.
 func (info *Info) whole(p probed, v probedStream) error {
+	if _, err := timecode.New(info.Rate, info.Timecode); err != nil {
+		info.Timecode = ""
+	}
 	promised, _ := strconv.Atoi(v.Frames)
 	if d := clockSeconds(tag(v.Tags, "duration")); promised == 0 && d > 0 {
 		start, _ := strconv.ParseFloat(p.Format.Start, 64)
 		promised = int((d - start - info.Lead) * info.Rate.Float()) // the tag is the time of the end
-	} else if d, _ := strconv.ParseFloat(p.Format.Duration, 64); promised == 0 && len(p.Streams) == 1 {
+	} else if d, _ := strconv.ParseFloat(p.Format.Duration, 64); promised == 0 && len(p.Streams) == 1 &&
+		info.Container != "mpegts" && info.Container != "mpeg" { // which promise nothing
 		promised = int(d * info.Rate.Float())
 	}
 	if d, _ := strconv.ParseFloat(v.Duration, 64); promised == 0 && info.Container == "mxf" { // its header says so
 		promised = int(math.Round(d * info.Rate.Float()))
 	}
 	if found := max(info.Frames, info.packets); promised > found+max(2, promised/100) {
-		return unusable("it is damaged or cut short: it promises %d frames and has %d", promised, found)
-	}
-	if _, err := timecode.New(info.Rate, info.Timecode); err != nil {
-		info.Timecode = ""
+		info.promised = promised
+		return damaged(": it promises %d frames and has %d", promised, found)
 	}
 	return nil
 }

@@ -23,6 +23,7 @@ type Clip struct {
 	Sums []uint32
 	// A part of the file's frames, counted from its own first one (Part).
 	first, count int
+	asIs         bool  // it is damaged, and what it gives is taken
 	woven        *Clip // of whose frames it has the fields (ByField)
 }
 
@@ -231,6 +232,9 @@ func (c Clip) open(ctx context.Context, first, last int, jump bool, only ...int)
 		at := c.Info.Lead + (float64(c.first+first)-.5)/c.Info.Rate.Float()
 		seek = []string{"-ss", fmt.Sprintf("%.6f", at)}
 	}
+	if c.asIs {
+		seek = append(asIs, "-max_error_rate", "1")
+	}
 	args := append([]string{"-nostdin", "-v", "error"}, input(c.Path, seek...)...)
 	args = append(args, "-map", "0:v:0", "-an", "-sn", "-dn")
 	count := c.Info.counting()
@@ -320,10 +324,10 @@ func (r *Reader) Read(p *frame.Picture) error {
 	if _, err := io.ReadFull(r.pipe, coded); err != nil {
 		r.ended = true
 		if werr := r.proc.wait(); werr != nil {
-			return blame(r.ctx, werr, "frame %d cannot be decoded", r.next)
+			return undecoded(r.ctx, werr, fmt.Sprintf("frame %d cannot be decoded", r.next))
 		}
 		if errors.Is(err, io.ErrUnexpectedEOF) {
-			return unusable("frame %d is incomplete", r.next)
+			return damaged(": frame %d is incomplete", r.next)
 		}
 		return io.EOF
 	}
@@ -351,13 +355,13 @@ func (r *Reader) Whole() error {
 		r.ended = true
 		io.Copy(io.Discard, r.pipe)
 		if err := r.proc.wait(); err != nil {
-			return blame(r.ctx, err, "it cannot be decoded to its end")
+			return undecoded(r.ctx, err, "it cannot be decoded to its end")
 		}
 	}
 	// Where checksums are known each frame was found to be itself, whatever a decoder that
 	// jumped into the file said of what came before.
 	if len(r.clip.Sums) == 0 && r.proc.errs.damaged() {
-		return unusable("its picture is damaged%s (%s)", damagedAt(r.ctx, r.clip.Path), r.proc.errs.last())
+		return damaged("%s (%s)", damagedAt(r.ctx, r.clip.Path), r.proc.errs.last())
 	}
 	return nil
 }

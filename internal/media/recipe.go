@@ -297,8 +297,11 @@ func (p Preset) Fits(i Info) error {
 
 // Changes says, for people, what of a source's pictures and sound is another in a delivery.
 func (p Preset) Changes(i Info) (out []string) {
+	for _, w := range i.Damage.Words() {
+		out = append(out, "as the source has it: "+w)
+	}
 	if p.Lossless || p.Still {
-		return nil
+		return out
 	}
 	if p.Sequence() {
 		if !i.rgb() {

@@ -118,7 +118,12 @@ func conformVariable(ctx context.Context, c Clip, path string, progress func(don
 	if err != nil {
 		return Clip{}, err
 	}
-	c = Clip{Path: c.Path, Info: info}
+	return conformHeld(ctx, Clip{Path: c.Path, Info: info}, path, progress)
+}
+
+// conformHeld writes a copy of a clip whose pictures are each shown for some frames.
+func conformHeld(ctx context.Context, c Clip, path string, progress func(done int)) (Clip, error) {
+	info := c.Info
 	r, err := c.Open(ctx, 0, -1)
 	if err != nil {
 		return Clip{}, err
@@ -146,8 +151,10 @@ func conformVariable(ctx context.Context, c Clip, path string, progress func(don
 			progress(n + 1)
 		}
 	}
-	if err := c.complete(ctx, n, r.proc); err != nil {
-		return Clip{}, err
+	if !c.asIs {
+		if err := c.complete(ctx, n, r.proc); err != nil {
+			return Clip{}, err
+		}
 	}
 	if err := w.Close(); err != nil {
 		return Clip{}, err

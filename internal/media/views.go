@@ -81,7 +81,7 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 	args = append(args, viewArgs(c.Info, views)...)
 	p, err := watched(ctx, args, progress)
 	if err != nil {
-		return nil, blame(ctx, err, "its pictures cannot be decoded")
+		return nil, undecoded(ctx, err, "its pictures cannot be decoded")
 	}
 	crcs, err := readSums(sums)
 	if err != nil {
@@ -102,12 +102,12 @@ func (c Clip) complete(ctx context.Context, frames int, p *process) error {
 	if f := p.errs.fault(); f != nil { // it went on, but what it wrote is not whole
 		return f
 	}
-	if damaged := p.errs.damaged(); damaged || !c.Info.Variable && frames < c.Info.Frames {
+	if spoilt := p.errs.damaged(); spoilt || !c.Info.Variable && frames < c.Info.Frames {
 		where := ""
-		if damaged {
+		if spoilt {
 			where = damagedAt(ctx, c.Path)
 		}
-		return unusable("it is damaged or cut short%s: %d of %d frames could be read (%s)", where, frames, c.Info.Frames,
+		return damaged("%s: %d of %d frames could be read (%s)", where, frames, c.Info.Frames,
 			p.errs.last())
 	}
 	return nil
@@ -212,13 +212,13 @@ func Conform(ctx context.Context, c Clip, path string, progress func(done int)) 
 	args = append(append(args, "-vf", filter), c.Info.conformedAs(path)...)
 	p, err := watched(ctx, args, progress)
 	if err != nil {
-		return Clip{}, blame(ctx, err, "it cannot be conformed to a constant rate")
+		return Clip{}, undecoded(ctx, err, "it cannot be conformed to a constant rate")
 	}
 	if f := p.errs.fault(); f != nil {
 		return Clip{}, f
 	}
 	if p.errs.damaged() {
-		return Clip{}, unusable("it is damaged or cut short (%s)", p.errs.last())
+		return Clip{}, damaged("%s (%s)", damagedAt(ctx, c.Path), p.errs.last())
 	}
 	return conformed(ctx, c.Info, path)
 }

@@ -33,6 +33,7 @@ type Report struct {
 type Source struct {
 	Name, Picture, Digest string
 	Frames                int
+	Damage                string // what is wrong with its pictures, which were taken as they are
 }
 
 // Delivery is a finished file.

@@ -23,6 +23,7 @@ type (
 		State   string     `json:"state" enum:"queued,conforming,viewing,ready,failed"`
 		Error   string     `json:"error"`
 		Waiting string     `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
+		Damage  string     `json:"damage,omitempty" enum:"found,taken" doc:"found: it failed for that, and can be taken as it is; taken: it was"`
 		Frames  int        `json:"frames"`
 		Views   int        `json:"views" doc:"view frames made so far"`
 		ViewW   int        `json:"viewWidth"`

@@ -140,7 +140,8 @@ func (s *server) countable(ctx context.Context, shot string) error {
 		return problem(err)
 	}
 	src, err := s.Store.Source(ctx, sh.Source)
-	if err == nil && src.Info.V.Conformed() && (src.State == store.Queued || src.State == store.Conforming) {
+	if err == nil && (src.Info.V.Conformed() || src.Damage == store.DamageTaken) &&
+		(src.State == store.Queued || src.State == store.Conforming) {
 		return huma.Error409Conflict("The source is still being conformed to a constant rate; its frames are counted " +
 			"when that is done.")
 	}

@@ -121,6 +121,7 @@ func (s *server) report(ctx context.Context, programme string, pictures bool) (*
 	for _, src := range p.sources {
 		i := src.Info.V
 		r.Sources = append(r.Sources, report.Source{
+			Damage:  strings.Join(i.Damage.Words(), "; "),
 			Name:    src.Name,
 			Picture: fmt.Sprintf("%dx%d, %d bit, %.5g frames a second", i.Width, i.Height, i.Depth, i.Rate.Float()),
 			Digest:  src.Digest, Frames: src.Frames,
@@ -167,6 +168,9 @@ func (p *parts) delivered() (out []report.Delivery) {
 			v.Proof = fmt.Sprintf("%d frames", q.Frames)
 			if q.Compared > 0 {
 				v.Proof += fmt.Sprintf("; every sample outside the covers equal to the source in %d", q.Compared)
+			}
+			if len(q.Damage) > 0 {
+				v.Proof += "; of a damaged source, with " + strings.Join(q.Damage, "; ")
 			}
 			if q.Passages > 0 {
 				v.Proof += fmt.Sprintf("; %d passages of sound listened for and not heard", q.Passages)

@@ -21,7 +21,7 @@ import (
 func viewSource(src store.Source) sourceView {
 	v := sourceView{
 		ID: src.ID, Name: src.Name, State: src.State, Error: src.Error, Waiting: src.Waiting,
-		Frames: src.Frames, Views: src.Views, Info: src.Info.V, Notes: []string{}, Created: src.Created,
+		Damage: src.Damage, Frames: src.Frames, Views: src.Views, Info: src.Info.V, Notes: []string{}, Created: src.Created,
 	}
 	i := src.Info.V
 	v.ViewW, v.ViewH = i.ViewSize()
@@ -29,6 +29,10 @@ func viewSource(src store.Source) sourceView {
 	if i.Still != "" {
 		note("It is a still picture: a shot of one frame, delivered as %s.", strings.ToUpper(i.Still))
 		return v
+	}
+	if src.Damage == store.DamageTaken && i.Damage != nil {
+		note("It is damaged and was taken as it is, with %s. Deliveries have these pictures too, and say so.",
+			inWords(i.Damage.Words()))
 	}
 	switch {
 	case i.Variable:
@@ -65,7 +69,8 @@ func inWords(names []string) string {
 	return names[0]
 }
 
-// AddSource probes a file and brings it in.
+// AddSource probes a file and brings it in. One that is damaged is entered as failed, so that it
+// can be taken as it is.
 func AddSource(ctx context.Context, st *store.Store, lib storage.Library, src store.Source) (store.Source,
 	store.Shot, error,
 ) {
@@ -74,10 +79,13 @@ func AddSource(ctx context.Context, st *store.Store, lib storage.Library, src st
 		return src, store.Shot{}, err
 	}
 	info, err := media.Probe(ctx, path)
-	if err != nil {
+	src.State = store.Queued
+	if errors.Is(err, media.ErrDamaged) {
+		src.State, src.Error, src.Damage = store.Failed, sentence(err), store.DamageFound
+	} else if err != nil {
 		return src, store.Shot{}, err
 	}
-	src.Info.V, src.Frames, src.State, src.Created = info, info.Frames, store.Queued, time.Now()
+	src.Info.V, src.Frames, src.Created = info, info.Frames, time.Now()
 	shot, err := st.AddSource(ctx, src)
 	return src, shot, err
 }
@@ -167,7 +175,11 @@ func (s *server) registerSources(api huma.API) {
 			return nil, problem(s.Library.Remove(in.ID))
 		})
 	huma.Register(api, op("retrySource", http.MethodPost, "/api/sources/{id}/retry",
-		"Try again to bring in a source that failed", 202), func(ctx context.Context, in *ByID) (*struct{}, error) {
-		return nil, problem(s.Store.RetrySource(ctx, in.ID))
+		"Try again to bring in a source that failed", 202), func(ctx context.Context, in *struct {
+		ByID
+		AsIs bool `query:"asIs" doc:"take a source that is damaged with what pictures it has"`
+	},
+	) (*struct{}, error) {
+		return nil, problem(s.Store.RetrySource(ctx, in.ID, in.AsIs))
 	})
 }

@@ -28,6 +28,13 @@ const (
 	Failed     = "failed"
 )
 
+// What is known of damage to a source's pictures: nothing, that there is some, for which it
+// failed, or that it is taken as it is.
+const (
+	DamageFound = "found"
+	DamageTaken = "taken"
+)
+
 // Source is one media file.
 type Source struct {
 	ID        string            `db:"id"`
@@ -40,6 +47,7 @@ type Source struct {
 	Waiting   string            `db:"waiting"` // why it does not go on for now
 	Info      JSON[media.Info]  `db:"info"`
 	ReadInfo  JSON[*media.Info] `db:"read_info"`
+	Damage    string            `db:"damage"`
 	Frames    int               `db:"frames"`
 	Views     int               `db:"views"`
 	Digest    string            `db:"digest"`
@@ -105,12 +113,13 @@ func (s *Store) Source(ctx context.Context, id string) (src Source, err error) {
 }
 
 // AddSource enters a probed file with a shot over the whole of it and puts the
-// making of its view frames into the queue.
+// making of its view frames into the queue, unless it failed already.
 func (s *Store) AddSource(ctx context.Context, src Source) (Shot, error) {
 	var shot Shot
 	err := s.tx(ctx, func(tx *sqlx.Tx) error {
-		_, err := tx.NamedExecContext(ctx, `INSERT INTO source (id, programme, name, place, path, info, frames)
-			VALUES (:id, :programme, :name, :place, :path, :info, :frames)`, src)
+		_, err := tx.NamedExecContext(ctx, `INSERT INTO source (id, programme, name, place, path, info, frames,
+			state, error, damage) VALUES (:id, :programme, :name, :place, :path, :info, :frames,
+			coalesce(nullif(:state, ''), 'queued'), :error, :damage)`, src)
 		if err != nil {
 			return err
 		}
@@ -122,8 +131,10 @@ func (s *Store) AddSource(ctx context.Context, src Source) (Shot, error) {
 		if err = tx.GetContext(ctx, &shot, shots+` WHERE shot.id = $1`, id); err != nil {
 			return err
 		}
-		if _, err := s.queue.InsertTx(ctx, tx.Tx, IngestArgs{src.ID}, nil); err != nil {
-			return err
+		if src.State != Failed {
+			if _, err := s.queue.InsertTx(ctx, tx.Tx, IngestArgs{src.ID}, nil); err != nil {
+				return err
+			}
 		}
 		return notify(ctx, tx, "programme", src.Programme)
 	})
@@ -140,13 +151,14 @@ func (s *Store) SetSource(ctx context.Context, id, state string, views int) erro
 	return notify(ctx, s.db, "source", id)
 }
 
-// FinishSource enters what decoding the whole source found, and gives its shots
-// an empty document where they have none.
-func (s *Store) FinishSource(ctx context.Context, id string, reading *media.Info, frames int, digest string) error {
+// FinishSource enters what decoding the whole source found: its info and, where not the file
+// itself is read, that of what is, its number of frames and its digest.
+func (s *Store) FinishSource(ctx context.Context, src Source) error {
+	id, frames := src.ID, src.Frames
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE source SET state = $2, waiting = '', error = '', read_info = $3,
-			frames = $4, views = $4, digest = $5 WHERE id = $1`,
-			id, Ready, JSON[*media.Info]{reading}, frames, digest)
+			frames = $4, views = $4, digest = $5, info = $6 WHERE id = $1`,
+			id, Ready, src.ReadInfo, frames, src.Digest, src.Info)
 		if err != nil {
 			return err
 		}
@@ -159,21 +171,24 @@ func (s *Store) FinishSource(ctx context.Context, id string, reading *media.Info
 	})
 }
 
-// FailSource enters why a source cannot be used. Its file stays.
-func (s *Store) FailSource(ctx context.Context, id, why string) error {
-	_, err := s.db.ExecContext(ctx, `UPDATE source SET state = $2, error = $3, views = 0, waiting = '' WHERE id = $1`,
-		id, Failed, why)
+// FailSource enters why a source cannot be used, and whether that is damage for which it can
+// still be taken as it is. Its file stays.
+func (s *Store) FailSource(ctx context.Context, id, why string, damaged bool) error {
+	_, err := s.db.ExecContext(ctx, `UPDATE source SET state = $2, error = $3, views = 0, waiting = '',
+		damage = CASE WHEN $4 AND damage = '' THEN 'found' ELSE damage END WHERE id = $1`, id, Failed, why, damaged)
 	if err != nil {
 		return err
 	}
 	return notify(ctx, s.db, "source", id)
 }
 
-// RetrySource puts a source that failed into the queue again.
-func (s *Store) RetrySource(ctx context.Context, id string) error {
+// RetrySource puts a source that failed into the queue again. One that is damaged is brought in
+// as it is if asIs says so, and else as if that were not known.
+func (s *Store) RetrySource(ctx context.Context, id string, asIs bool) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.ExecContext(ctx, `UPDATE source SET state = 'queued', error = '', views = 0 WHERE id = $1
-			AND state = 'failed'`, id)
+		res, err := tx.ExecContext(ctx, `UPDATE source SET state = 'queued', error = '', views = 0,
+			damage = CASE WHEN $2 THEN 'taken' ELSE '' END WHERE id = $1 AND state = 'failed'
+			AND (NOT $2 OR damage <> '')`, id, asIs)
 		if err != nil {
 			return err
 		}

@@ -369,7 +369,8 @@ func TestWorkAndSummaries(t *testing.T) {
 	if w := kinds()["import"]; w.ID != src.ID || w.Frames != 20 || w.State != store.Queued {
 		t.Fatalf("an import that waits: %+v", w)
 	}
-	if err := st.FinishSource(ctx, src.ID, nil, 20, "digest"); err != nil {
+	src.Frames, src.Digest = 20, "digest"
+	if err := st.FinishSource(ctx, src); err != nil {
 		t.Fatal(err)
 	}
 	if wanted, err := st.SetSearch(ctx, src.ID, 7); err != nil || !wanted {

@@ -1204,6 +1204,22 @@ export interface components {
         CutShotsRequest: {
             boundaries: components["schemas"]["Boundary"][];
         };
+        Damage: {
+            /**
+             * Format: int64
+             * @description pictures at its beginning that cannot be decoded; frames count from the first that can
+             */
+            before?: number;
+            /** @description frames whose picture is not there; the one before stands in its place */
+            held?: components["schemas"]["Span"][];
+            /**
+             * Format: int64
+             * @description frames that the file promises and does not have, at its end
+             */
+            missing?: number;
+            /** @description frames on which the decoder complained, and those made from them */
+            spoilt?: components["schemas"]["Span"][];
+        };
         DecideRequest: {
             by: string;
             /**
@@ -1634,6 +1650,8 @@ export interface components {
             chapters?: number;
             codec: string;
             container: string;
+            /** @description of a file that was taken as it is */
+            damage?: components["schemas"]["Damage"];
             /** Format: int64 */
             depth: number;
             /** Format: double */
@@ -2104,6 +2122,8 @@ export interface components {
         Proof: {
             /** Format: int64 */
             compared: number;
+            /** @description what is wrong with the pictures of a source that was taken as it is, in words */
+            damage?: string[];
             /** Format: double */
             duration: number;
             /** Format: int64 */
@@ -2571,6 +2591,11 @@ export interface components {
         SourceView: {
             /** Format: date-time */
             created: string;
+            /**
+             * @description found: it failed for that, and can be taken as it is; taken: it was
+             * @enum {string}
+             */
+            damage?: "found" | "taken";
             error: string;
             /** Format: int64 */
             frames: number;
@@ -4679,7 +4704,10 @@ export interface operations {
     };
     retrySource: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description take a source that is damaged with what pictures it has */
+                asIs?: boolean;
+            };
             header?: never;
             path: {
                 id: string;

@@ -35,6 +35,7 @@
             ? `, every sample of sound as well${d.proof.passages ? ' outside of the passages' : ''}`
             : '') +
           (d.proof?.passages ? `; ${d.proof.passages} in the sound listened for and not heard` : '') +
+          (d.proof?.damage?.length ? `; of a damaged source, with ${d.proof.damage.join('; ')}` : '') +
           (d.proof?.left?.length ? `; not carried: ${d.proof.left.join(', ')}` : '')
         );
       case 'cancelled':

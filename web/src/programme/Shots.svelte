@@ -75,9 +75,9 @@
     onchanged();
   }
 
-  async function retry(s: Source) {
+  async function retry(s: Source, asIs = false) {
     try {
-      await ask(api.POST('/api/sources/{id}/retry', { params: { path: { id: s.id } } }));
+      await ask(api.POST('/api/sources/{id}/retry', { params: { path: { id: s.id }, query: { asIs } } }));
       onerror('');
     } catch (e) {
       onerror((e as Error).message);
@@ -182,9 +182,15 @@
           <a class="quiet hover:underline" href="/sources/{s.id}" onclick={route.follow}
             >About the source{s.notes.length ? ` (${s.notes.length})` : ''}</a
           >
-          {#if s.state === 'failed'}<button class="quiet ml-auto hover:underline" onclick={() => retry(s)}
-              >Try again</button
-            >{/if}
+          {#if s.state === 'failed'}
+            {#if s.damage}<button
+                class="ml-auto text-primary hover:underline"
+                title="With what pictures can be read; those that are damaged are listed, here and in the report"
+                onclick={() => retry(s, true)}>Take it as it is</button
+              >{/if}
+            <button class="quiet {s.damage ? '' : 'ml-auto'} hover:underline" onclick={() => retry(s)}>Try again</button
+            >
+          {/if}
           <button class="quiet {s.state === 'failed' ? '' : 'ml-auto'} hover:underline" onclick={() => remove(s)}
             >Remove</button
           >

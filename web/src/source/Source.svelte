@@ -18,6 +18,14 @@
       error = (e as Error).message;
     }
   }
+  async function retry(asIs: boolean) {
+    try {
+      await ask(api.POST('/api/sources/{id}/retry', { params: { path: { id }, query: { asIs } } }));
+    } catch (e) {
+      error = (e as Error).message;
+    }
+    await load();
+  }
   onMount(() => {
     void load();
     return listen((kind, what) => {
@@ -61,6 +69,15 @@
         {error} <a class="underline" href="/" onclick={route.follow}>Go to the programmes</a>
       </p>{/if}
     {#if s?.error}<p class="text-error" role="alert">{s.error}</p>{/if}
+    {#if s?.state === 'failed'}
+      <div class="flex items-center gap-3">
+        <button class="btn btn-sm" onclick={() => void retry(false)}>Try again</button>
+        {#if s.damage}
+          <button class="btn btn-sm" onclick={() => void retry(true)}>Take it as it is</button>
+          <span class="quiet">With what pictures can be read. Damaged ones are listed, here and in the report.</span>
+        {/if}
+      </div>
+    {/if}
     {#if s?.notes.length}
       <ul class="flex flex-col gap-1 border border-base-300 bg-base-200 p-3" data-testid="notes">
         {#each s.notes as n (n)}<li>{n}</li>{/each}
