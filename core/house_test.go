@@ -22,7 +22,7 @@ import (
 // before its own alone. docs/architecture.md says what they are for.
 var layers = [][]string{
 	{"core/geom", "core/frame", "core/filter", "core/timecode"},
-	{"core/cover", "core/cut", "core/track", "core/clearance", "core/cleanplate"},
+	{"core/cover", "core/cut", "core/cadence", "core/track", "core/clearance", "core/cleanplate"},
 	{"core/raster", "core/interchange", "core/sound"},
 	{"core/holdout", "core/treat", "core/session"},
 	{"core/check"},

@@ -42,6 +42,9 @@ func probeCommand() *cobra.Command {
 		if first := i.First(); first != "" {
 			fmt.Printf("  fields    interlaced, %s field first\n", first)
 		}
+		if i.Film {
+			fmt.Println("  film      its pictures are marked to be shown for two and three fields (2:3 pulldown)")
+		}
 		if i.Timecode != "" {
 			fmt.Printf("  timecode  %s\n", i.Timecode)
 		}

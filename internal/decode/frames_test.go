@@ -33,7 +33,8 @@ func footage(t *testing.T) (media.Clip, [][]byte) {
 		t.Fatal(err)
 	}
 	c := media.Clip{Path: path, Info: info}
-	if c.Sums, err = media.MakeViews(ctx, c, t.TempDir(), nil); err != nil {
+	seen, err := media.MakeViews(ctx, c, t.TempDir(), nil)
+	if c.Sums = seen.Sums; err != nil {
 		t.Fatal(err)
 	}
 	r, err := c.Open(ctx, 0, -1)

@@ -270,18 +270,19 @@ func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) 
 			r.log.Debug("progress cannot be written", "error", err)
 		}
 	})
-	sums, err := media.MakeViews(ctx, clip, r.lib.Dir(src.ID), func(done int) { beat(done); tell(done) })
+	seen, err := media.MakeViews(ctx, clip, r.lib.Dir(src.ID), func(done int) { beat(done); tell(done) })
 	if err != nil {
 		return err
 	}
-	if err := media.MakeSounds(ctx, clip, path, r.lib.Dir(src.ID), func() { beat(len(sums)) }); err != nil {
+	if err := media.MakeSounds(ctx, clip, path, r.lib.Dir(src.ID), func() { beat(len(seen.Sums)) }); err != nil {
 		return err
 	}
 	h := sha256.New()
-	for _, s := range sums {
+	for _, s := range seen.Sums {
 		binary.Write(h, binary.LittleEndian, s)
 	}
-	r.log.Info("source ready", "source", src.Name, "frames", len(sums), "seconds", time.Since(begun).Seconds())
-	src.Frames, src.Digest = len(sums), hex.EncodeToString(h.Sum(nil))
+	r.log.Info("source ready", "source", src.Name, "frames", len(seen.Sums), "seconds", time.Since(begun).Seconds())
+	src.Info.V.Cadence = seen.Cadence
+	src.Frames, src.Digest = len(seen.Sums), hex.EncodeToString(h.Sum(nil))
 	return r.store.FinishSource(ctx, src)
 }

@@ -5,18 +5,26 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"path/filepath"
 
+	"celator/core/cadence"
 	"celator/core/frame"
 )
 
 // makeFieldViews is MakeViews for pictures that are woven of fields: what is shown of a
 // field is made of its own lines alone, just as what covers do to it is.
-func makeFieldViews(ctx context.Context, c Clip, dir string, progress func(done int)) ([]uint32, error) {
+func makeFieldViews(ctx context.Context, c Clip, dir string, progress func(done int)) (s Seen, err error) {
 	c.Sums = nil
+	if err := os.MkdirAll(c.Info.viewDir(dir), 0o700); err != nil {
+		return s, err
+	}
+	if err := present(c.Path); err != nil {
+		return s, err
+	}
 	r, err := c.Open(ctx, 0, -1)
 	if err != nil {
-		return nil, err
+		return s, err
 	}
 	defer r.Close()
 	info := c.ByField().Info
@@ -24,36 +32,38 @@ func makeFieldViews(ctx context.Context, c Clip, dir string, progress func(done 
 	args = append(append(args, "-map", "0:v"), viewArgs(info, info.viewDir(dir))...)
 	w, err := pipeTo(ctx, args)
 	if err != nil {
-		return nil, err
+		return s, err
 	}
 	defer w.Abort()
-	var crcs []uint32
+	var film cadence.Finder
 	pic, field := frame.New(info.Format(), nil), frame.New(info.Format(), nil)
 	for {
 		if err := r.Read(pic); errors.Is(err, io.EOF) {
 			break
 		} else if err != nil {
-			return nil, err
+			return s, err
 		}
-		crcs = append(crcs, sum(info.pack(pic.Data)))
+		s.Sums = append(s.Sums, sum(info.pack(pic.Data)))
+		film.Add(pic)
 		for _, f := range pic.Fields() {
 			field.TakeField(f, pic)
 			if err := w.Write(field.Data); err != nil {
-				return nil, fmt.Errorf("media: views of fields: %w", err)
+				return s, fmt.Errorf("media: views of fields: %w", err)
 			}
 		}
 		if progress != nil {
-			progress(len(crcs))
+			progress(len(s.Sums))
 		}
 	}
-	if len(crcs) == 0 {
-		return nil, unusable("it has no frames")
+	if len(s.Sums) == 0 {
+		return s, unusable("it has no frames")
 	}
-	if err := c.complete(ctx, len(crcs), r.proc); err != nil {
-		return nil, err
+	if err := c.complete(ctx, len(s.Sums), r.proc); err != nil {
+		return s, err
 	}
 	if err := w.Close(); err != nil {
-		return nil, err
+		return s, err
 	}
-	return crcs, SaveSums(filepath.Join(dir, "frames.sum"), crcs)
+	s.Cadence = film.Found()
+	return s, SaveSums(filepath.Join(dir, "frames.sum"), s.Sums)
 }

@@ -97,7 +97,7 @@ func FuzzPictures(f *testing.F) {
 	f.Add([]byte(`{"frames":[{},{"logs":[{"message":"error while decoding MB 1 2"}]},{"logs":[{"message":"x"}]}]}`))
 	f.Add([]byte("N/A,,,\n\n,,,,,,,,,,\n"))
 	f.Fuzz(func(t *testing.T, out []byte) {
-		if _, times := readScan(out); !slices.IsSorted(times) {
+		if _, times, _ := readScan(out); !slices.IsSorted(times) {
 			t.Errorf("times are not in order: %v", times)
 		}
 		var tags Tags

@@ -100,7 +100,7 @@ func TestFieldsAndTitles(t *testing.T) {
 		"80,0,0\n0,1,1\n40,0,0\n": {TopFirst, 40}, "N/A,1,1\nN/A,1,0\nN/A,1,0\n": {BottomFirst, 0},
 		"N/A,N/A,N/A\n\n,\n": {}, "0,0,0\n40,0,0\n80,0,0\n300,0,0\n": {"", 40},
 	} {
-		if field, times := readScan([]byte(out)); field != want.field || median(times) != want.apart {
+		if field, times, _ := readScan([]byte(out)); field != want.field || median(times) != want.apart {
 			t.Errorf("%q: %q, %d apart, not %+v", out, field, median(times), want)
 		}
 	}
@@ -205,7 +205,8 @@ func TestFramesAreExact(t *testing.T) {
 				}
 			}
 		}
-		sums, err := MakeViews(context.Background(), c, dir, nil)
+		seen, err := MakeViews(context.Background(), c, dir, nil)
+		sums := seen.Sums
 		if err != nil {
 			t.Fatalf("%s: %v", name, err)
 		}

@@ -123,74 +123,88 @@ func Salvage(ctx context.Context, path, to string, progress func(done int)) (Cli
 	return c, nil
 }
 
+// given is what a decoder gave of a damaged file, picture by picture as they are shown.
+type given struct {
+	Frames []struct {
+		At   *int64 `json:"best_effort_timestamp"`
+		Key  int    `json:"key_frame"`
+		Type string `json:"pict_type"`
+		Logs []struct {
+			Message string `json:"message"`
+		} `json:"logs"`
+	} `json:"frames"`
+	Streams []struct {
+		TimeBase string `json:"time_base"`
+	} `json:"streams"`
+}
+
 // salvaged decides which frames the pictures stand for, from ffprobe's answer about those that
 // could be decoded, and what is wrong with them.
 func (info *Info) salvaged(out []byte) error {
-	var p struct {
-		Frames []struct {
-			At   *int64 `json:"best_effort_timestamp"`
-			Key  int    `json:"key_frame"`
-			Type string `json:"pict_type"`
-			Logs []struct {
-				Message string `json:"message"`
-			} `json:"logs"`
-		} `json:"frames"`
-		Streams []struct {
-			TimeBase string `json:"time_base"`
-		} `json:"streams"`
-	}
-	if err := json.Unmarshal(out, &p); err != nil || len(p.Streams) == 0 {
+	var g given
+	if err := json.Unmarshal(out, &g); err != nil {
 		return fmt.Errorf("media: ffprobe's answer about a damaged file: %w", err)
 	}
-	n := len(p.Frames)
-	if n == 0 {
+	if len(g.Frames) == 0 || len(g.Streams) == 0 {
 		return unusable("it has no picture that can be decoded")
 	}
-	unit := clockUnit(p.Streams[0].TimeBase)
+	promised := info.promised
+	if info.Indexed {
+		promised = max(promised, min(info.Frames, info.packets))
+	}
+	starts, before := info.place(g)
+	if starts[len(starts)-1]+1 > cover.MaxFrames {
+		return unusable("it lasts longer than %d frames", cover.MaxFrames)
+	}
+	info.Frames = int(starts[len(starts)-1]) + 1
+	info.Duration = float64(info.Frames) / info.Rate.Float()
+	d := info.wrong(g, starts)
+	d.Before, d.Missing = before, max(promised-before-info.Frames, 0)
+	info.Damage = &d
+	return nil
+}
+
+// place returns the frame on which each picture is first shown, and how many frames there were before the
+// first. Without times one comes after the other.
+func (info *Info) place(g given) (starts []float64, before int) {
 	var at []int64
-	for _, f := range p.Frames {
+	for i, f := range g.Frames {
+		starts = append(starts, float64(i))
 		if f.At != nil {
 			at = append(at, *f.At)
 		}
 	}
-	was := 0
-	if info.Indexed {
-		was = min(info.Frames, info.packets)
+	unit := clockUnit(g.Streams[0].TimeBase)
+	if len(at) < len(starts) || !slices.IsSorted(at) || unit == 0 {
+		return starts, 0
 	}
-	var d Damage
-	starts := make([]float64, n)
-	for i := range starts {
-		starts[i] = float64(i)
+	if rate, ok := grid(at, unit, info.Rate); ok {
+		info.Rate, info.Variable = rate, false
 	}
-	timed := len(at) == n && slices.IsSorted(at) && unit > 0
-	if timed {
-		if rate, ok := grid(at, unit, info.Rate); ok {
-			info.Rate, info.Variable = rate, false
-		}
-		starts, _ = begin(at, unit, info.Rate.Float())
-		before := float64(at[0]-info.begins) * unit
-		d.Before = max(int(math.Round(before*info.Rate.Float())), 0)
-		info.Lead += before
-		info.begins = at[0]
-	}
-	if starts[n-1]+1 > cover.MaxFrames {
-		return unusable("it lasts longer than %d frames", cover.MaxFrames)
-	}
+	starts, _ = begin(at, unit, info.Rate.Float())
+	lost := float64(at[0]-info.begins) * unit
+	info.Lead += lost
+	info.begins = at[0]
+	return starts, max(int(math.Round(lost*info.Rate.Float())), 0)
+}
+
+// wrong says for how many frames each picture is shown, and which of them are spoilt or not there.
+func (info *Info) wrong(g given, starts []float64) (d Damage) {
 	early, run := 0, 0 // how many pictures at the most are shown before one that is decoded before them
-	for _, f := range p.Frames {
+	for _, f := range g.Frames {
 		if run++; f.Type != "B" {
 			run = 0
 		}
 		early = max(early, run)
 	}
 	spoilt, said := -1, &tail{}
-	info.holds = make([]int, n)
-	for i, f := range p.Frames {
+	info.holds = make([]int, len(starts))
+	for i, f := range g.Frames {
 		for _, l := range f.Logs {
 			fmt.Fprintln(said, l.Message)
 		}
 		first, next := int(starts[i]), int(starts[i])+1
-		if i+1 < n {
+		if i+1 < len(starts) {
 			next = int(starts[i+1])
 		}
 		info.holds[i] = next - first
@@ -212,12 +226,8 @@ func (info *Info) salvaged(out []byte) error {
 			d.Held = join(d.Held, cover.Span{First: first + 1, Last: next - 1})
 		}
 	}
-	info.Frames = int(starts[n-1]) + 1
-	info.Duration = float64(info.Frames) / info.Rate.Float()
 	d.Spoilt = beside(d, info.Frames)
-	d.Missing = max(max(info.promised, was)-d.Before-info.Frames, 0)
-	info.Damage = &d
-	return nil
+	return d
 }
 
 // beside returns what is spoilt with the frames beside what is spoilt or not there: decoders do
@@ -237,7 +247,7 @@ func grid(at []int64, unit float64, likely timecode.Rate) (timecode.Rate, bool) 
 		on := true
 		for _, t := range at {
 			f := float64(t-at[0]) * unit * r.Float()
-			on = on && math.Abs(f-math.Round(f)) <= .2
+			on = on && math.Abs(f-math.Round(f)) <= off
 		}
 		if on {
 			return r, true

@@ -74,12 +74,12 @@ func (info *Info) scan(ctx context.Context, path, declared string) {
 	for _, many := range []string{scanned, deeper} {
 		out, err := run(ctx, "ffprobe", append([]string{
 			"-v", "error", "-select_streams", "v:0", "-read_intervals", many, "-of", "csv=p=0",
-			"-show_entries", "frame=best_effort_timestamp,interlaced_frame,top_field_first," + pictureTags,
+			"-show_entries", "frame=best_effort_timestamp,interlaced_frame,top_field_first,repeat_pict," + pictureTags,
 		}, input(path)...))
 		if err != nil {
 			return // who decodes it will say so
 		}
-		field, times := readScan(out)
+		field, times, longer := readScan(out)
 		if len(times) == 0 {
 			continue
 		}
@@ -88,6 +88,7 @@ func (info *Info) scan(ctx context.Context, path, declared string) {
 			info.Field = field
 		}
 		info.begins, info.begun, info.apart = times[0], true, median(times)
+		info.flagged = field == "" && longer*3 > len(times)
 		return
 	}
 }
@@ -98,8 +99,8 @@ const pictureTags = "color_range,color_space,color_primaries,color_transfer,chro
 // readTags reads them of the first picture that ffprobe tells of.
 func readTags(out []byte) (t Tags) {
 	line, _, _ := strings.Cut(string(out), "\n")
-	if f := strings.Split(strings.TrimSpace(line), ","); len(f) >= 8 {
-		t = Tags{known(f[3]), known(f[5]), known(f[6]), known(f[4]), known(f[7])}
+	if f := strings.Split(strings.TrimSpace(line), ","); len(f) >= 9 {
+		t = Tags{known(f[4]), known(f[6]), known(f[7]), known(f[5]), known(f[8])}
 	}
 	return t
 }
@@ -152,18 +153,22 @@ func median(times []int64) int64 {
 }
 
 // readScan reads ffprobe's answer about pictures: the field that is first in most of those
-// that are woven, "" where none is, and the pictures' times, in order, in the stream's time base.
-func readScan(out []byte) (field string, times []int64) {
+// that are woven, "" where none is, the pictures' times, in order, in the stream's time base, and how many
+// of them ask for a field to be shown twice.
+func readScan(out []byte) (field string, times []int64, longer int) {
 	top, bottom := 0, 0
 	for line := range bytes.Lines(out) {
 		at, rest, _ := strings.Cut(strings.TrimSpace(string(line)), ",")
 		if t, err := strconv.ParseInt(at, 10, 64); err == nil {
 			times = append(times, t)
 		}
-		interlaced, first, _ := strings.Cut(rest, ",")
+		f := append(strings.Split(rest, ","), "", "", "")
+		if f[2] == "1" {
+			longer++
+		}
 		switch {
-		case interlaced != "1":
-		case strings.HasPrefix(first, "1"):
+		case f[0] != "1":
+		case f[1] == "1":
 			top++
 		default:
 			bottom++
@@ -177,5 +182,5 @@ func readScan(out []byte) (field string, times []int64) {
 	default:
 		field = BottomFirst
 	}
-	return field, times
+	return field, times, longer
 }

@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 
+	"celator/core/cadence"
 	"celator/core/cover"
 	"celator/core/frame"
 )
@@ -54,12 +55,27 @@ func RemoveViews(dir string) error {
 
 func viewName(n int) string { return fmt.Sprintf("%07d.jpg", n) }
 
+// Seen is what decoding a whole clip tells: its frames' checksums, and where woven pictures were
+// telecined.
+type Seen struct {
+	Sums    []uint32
+	Cadence []cadence.Stretch
+}
+
 // MakeViews decodes the whole clip once, writes a view (View) of every
-// frame or field, and returns the frames' checksums. Views appear one by one, whole, and
+// frame or field, and returns what it saw. Views appear one by one, whole, and
 // can be used while it runs; progress is told the number done. A clip with
 // fewer frames than its packets promise, or that cannot be decoded to its end,
 // is refused with an error that wraps ErrUnusable.
-func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int)) ([]uint32, error) {
+func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int)) (Seen, error) {
+	if c.Info.First() != "" && c.Info.Still == "" {
+		return makeFieldViews(ctx, c, dir, progress)
+	}
+	sums, err := makeViews(ctx, c, dir, progress)
+	return Seen{Sums: sums}, err
+}
+
+func makeViews(ctx context.Context, c Clip, dir string, progress func(done int)) ([]uint32, error) {
 	views := c.Info.viewDir(dir)
 	if err := os.MkdirAll(views, 0o700); err != nil {
 		return nil, err
@@ -69,9 +85,6 @@ func MakeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 	}
 	if c.Info.Still != "" {
 		return makeStillView(ctx, c, dir)
-	}
-	if c.Info.First() != "" {
-		return makeFieldViews(ctx, c, dir, progress)
 	}
 	sums := filepath.Join(dir, "frames.txt")
 	args := append(input(c.Path), "-map", "0:v:0", "-an")

@@ -12,6 +12,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"celator/core/cadence"
 	"celator/internal/budget"
 	"celator/internal/media"
 	"celator/internal/storage"
@@ -55,11 +56,38 @@ func viewSource(src store.Source) sourceView {
 	if first := i.First(); first != "" {
 		note("It is interlaced, %s field first, and is delivered so: each field is covered at its own time.", first)
 	}
+	if len(i.Cadence) > 0 {
+		note("It was telecined (2:3 pulldown) on %s: of every five frames two are woven of two pictures of film. It "+
+			"is kept so; covers go by its fields.", pulled(i.Cadence, src.Frames))
+	}
+	if i.Film {
+		note("Its pictures are film's, %.5g a second, marked to be shown by turns for two and three fields. They are "+
+			"taken, and delivered, as pictures of their own.", i.Rate.Float())
+	}
 	if left := media.Presets["archive"].Left(i, true); len(left) > 0 {
 		note("It also holds %s, which no delivery carries.", inWords(left))
 	}
 	return v
 }
+
+// pulled says on which frames a source was telecined.
+func pulled(stretches []cadence.Stretch, frames int) string {
+	if s := stretches[0]; len(stretches) == 1 && (s.Last-s.First)*10 > frames*9 {
+		return "all of its frames"
+	}
+	var list []string
+	for i, s := range stretches {
+		if i == mostNamed {
+			list = append(list, fmt.Sprintf("%d more stretches", len(stretches)-i))
+			break
+		}
+		list = append(list, fmt.Sprintf("frames %d to %d", s.First, s.Last))
+	}
+	return inWords(list)
+}
+
+// mostNamed is how many stretches a note names.
+const mostNamed = 8
 
 // inWords joins names for people.
 func inWords(names []string) string {

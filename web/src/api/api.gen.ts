@@ -1646,6 +1646,7 @@ export interface components {
         Info: {
             /** @description what else the file holds, in words */
             beside?: string[];
+            cadence?: components["schemas"]["Stretch"][];
             /** Format: int64 */
             chapters?: number;
             codec: string;
@@ -1657,6 +1658,7 @@ export interface components {
             /** Format: double */
             duration: number;
             field: string;
+            film?: boolean;
             /** Format: int64 */
             frames: number;
             /** Format: int64 */
@@ -2619,6 +2621,17 @@ export interface components {
             waiting: string;
         };
         Span: {
+            /** Format: int64 */
+            first: number;
+            /** Format: int64 */
+            last: number;
+        };
+        Stretch: {
+            /**
+             * Format: int64
+             * @description the first of its frames from which five make up a cycle: two whole, two woven of two pictures, one whole
+             */
+            begin: number;
             /** Format: int64 */
             first: number;
             /** Format: int64 */
