@@ -80,7 +80,9 @@ func TestCommandLine(t *testing.T) {
 	if err := os.WriteFile(spoilt, b, 0o600); err != nil {
 		t.Fatal(err)
 	}
-	render := []string{"render", "--clip", spoilt, "--document", "-", "--out", filepath.Join(dir, "spoilt.mkv"), "--verify"}
+	render := []string{
+		"render", "--clip", spoilt, "--document", "-", "--out", filepath.Join(dir, "spoilt.mkv"), "--verify",
+	}
 	if code, _, errs := run(t, doc, render...); code != 1 || !strings.Contains(errs, "--take-damaged") {
 		t.Errorf("a damaged clip: %d %s", code, errs)
 	}

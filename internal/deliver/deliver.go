@@ -63,8 +63,8 @@ func Render(ctx context.Context, j Job) error {
 	if j.Preset.Still {
 		return renderStill(ctx, j)
 	}
-	if j.Preset.Sequence() && !j.Segment {
-		return renderNumbered(ctx, j)
+	if j.Preset.Packed() && !j.Segment {
+		return renderPackage(ctx, j)
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
@@ -309,8 +309,8 @@ func Verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 }
 
 func verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) {
-	if j.Preset.Sequence() {
-		return verifyNumbered(j)
+	if j.Preset.Packed() {
+		return verifyPackage(ctx, j)
 	}
 	if j.Matte && !j.Preset.Still {
 		return verifyMatte(ctx, j, progress)

@@ -30,8 +30,8 @@ func TestEveryPreset(t *testing.T) {
 	}
 	for _, recipe := range media.Recipes {
 		p := media.Presets[recipe.Name]
-		if p.Sequence() {
-			continue // TestNumberedPictures
+		if p.Packed() {
+			continue // TestNumberedPictures, TestSoundAlone
 		}
 		for name, c := range sources {
 			if tape := strings.HasSuffix(name, "tape"); tape != (recipe.Codec == "imx") {

@@ -19,9 +19,28 @@ type heard struct {
 	lag      float64 // the largest distance of a track from where the source has it, ms
 }
 
+// written is where a track was written to.
+type written struct {
+	file  string
+	track int     // of the file
+	lead  float64 // how long before the first picture the file begins, s
+	exact bool    // nothing of it may be lost
+}
+
 // verifySound compares every sound track with the source's at the times of the pictures: sample
 // by sample where nothing may be lost, else by where the two are most alike.
 func verifySound(ctx context.Context, j Job, out media.Info) (heard, error) {
+	for i, s := range j.Clip.Info.Sound {
+		if got := out.Sound[i]; got.Channels != s.Channels || got.Rate != s.Rate {
+			return heard{}, fmt.Errorf("sound track %d has %d channels at %d Hz, not %d at %d Hz", i+1, got.Channels, got.Rate,
+				s.Channels, s.Rate)
+		}
+	}
+	return j.listenTo(ctx, func(i int) written { return written{j.Out, i, out.SoundLead(), j.Preset.Lossless} })
+}
+
+// listenTo compares the tracks where each of them was written to.
+func (j *Job) listenTo(ctx context.Context, at func(track int) written) (heard, error) {
 	var all heard
 	source := j.Clip.Info
 	for i := range j.Document.Passages {
@@ -31,16 +50,13 @@ func verifySound(ctx context.Context, j Job, out media.Info) (heard, error) {
 		}
 	}
 	for i, s := range source.Sound {
-		if got := out.Sound[i]; got.Channels != s.Channels || got.Rate != s.Rate {
-			return all, fmt.Errorf("sound track %d has %d channels at %d Hz, not %d at %d Hz", i+1, got.Channels, got.Rate,
-				s.Channels, s.Rate)
-		}
+		out := at(i)
 		two := pair{s: s, passages: j.expects(i, s)}
 		two.source = func(ctx context.Context, do func([]float64) error) error { return j.listen(ctx, i, s, do) }
 		two.written = func(ctx context.Context, do func([]float64) error) error {
-			return media.Listen(ctx, j.Out, i, s, out.SoundLead(), 0, j.soundLength(), do)
+			return media.Listen(ctx, out.file, out.track, s, out.lead, 0, j.soundLength(), do)
 		}
-		if j.Preset.Lossless {
+		if out.exact {
 			n, lag, err := two.equal(ctx)
 			if all.samples += n; err != nil {
 				return all, fmt.Errorf("sound track %d %w", i+1, err)

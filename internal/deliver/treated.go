@@ -18,7 +18,7 @@ import (
 // silent and what follows keeps its time. The list has an entry for each track of the source, ""
 // for those that stay as they are; it is nil where all do.
 func Sounds(ctx context.Context, j Job) (files []string, err error) {
-	if j.Matte || j.Preset.Still || j.Preset.Sequence() {
+	if j.Matte || j.Preset.Still || j.Preset.Packed() {
 		return nil, nil
 	}
 	for i, s := range j.Clip.Info.Sound {
@@ -29,7 +29,11 @@ func Sounds(ctx context.Context, j Job) (files []string, err error) {
 			files = make([]string, len(j.Clip.Info.Sound))
 		}
 		files[i] = fmt.Sprintf("%s.sound%d", j.Out, i)
-		if err := j.treatSound(ctx, i, s, files[i]); err != nil {
+		w, err := media.CreateSound(ctx, files[i], s)
+		if err == nil {
+			err = j.treatSound(ctx, i, s, w)
+		}
+		if err != nil {
 			RemoveSounds(files)
 			return nil, err
 		}
@@ -46,11 +50,8 @@ func RemoveSounds(files []string) {
 	}
 }
 
-func (j *Job) treatSound(ctx context.Context, track int, s media.Sound, path string) error {
-	w, err := media.CreateSound(ctx, path, s)
-	if err != nil {
-		return err
-	}
+// treatSound writes a track with its passages.
+func (j *Job) treatSound(ctx context.Context, track int, s media.Sound, w *media.SoundWriter) error {
 	defer w.Abort()
 	t := j.treater(j.Document.Passages, track, s, chance)
 	if err := j.listen(ctx, track, s, func(part []float64) error { return t.Write(part, w.Write) }); err != nil {

@@ -43,9 +43,10 @@ func TestDamagedSourceTakenAsItIs(t *testing.T) {
 	if src.State != store.Ready || src.Frames != 75 || src.Damage != store.DamageTaken || src.Info.V.Damage == nil {
 		t.Fatalf("%+v", src)
 	}
-	rev, err := b.st.Edit(ctx, shot.ID, store.On{Author: "test"}, func(d *cover.Document) (*cover.Document, string, error) {
-		return d.Apply(cover.AddCover{New: *box("a")})
-	})
+	rev, err := b.st.Edit(ctx, shot.ID, store.On{Author: "test"},
+		func(d *cover.Document) (*cover.Document, string, error) {
+			return d.Apply(cover.AddCover{New: *box("a")})
+		})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -65,7 +66,8 @@ func TestDamagedSourceTakenAsItIs(t *testing.T) {
 	}
 	d = wait(t, "the delivery", func() (store.Delivery, error) { return b.st.Delivery(ctx, d.ID) },
 		func(d store.Delivery) bool { return d.State == store.Done || d.State == store.Failed })
-	if p := d.Proof.V; p == nil || p.Compared != 75 || len(p.Damage) == 0 || !strings.Contains(p.Damage[0], "damaged (frame") {
+	if p := d.Proof.V; p == nil || p.Compared != 75 || len(p.Damage) == 0 ||
+		!strings.Contains(p.Damage[0], "damaged (frame") {
 		t.Errorf("%+v, proof %+v", d, p)
 	}
 }

@@ -33,6 +33,9 @@ const SegmentFrames = 100
 // boundaries and names each by everything that determines its result.
 func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Preset, frames cover.Span, matte bool,
 ) ([]store.Segment, error) {
+	if preset.SoundAlone() {
+		return nil, nil
+	}
 	var out []store.Segment
 	var refs reference.Maker
 	info := src.Reading()
@@ -198,8 +201,8 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 		files, lengths = append(files, file), append(lengths, g.Last-g.First+1)
 	}
 	room := size + size/10
-	if j.Preset.Sequence() { // the pictures, and what they are packed into
-		room = 2*size + size/10
+	if j.Preset.Packed() { // the pictures and what lies beside them, and what they are packed into
+		room += j.Preset.Size(j.Clip.Info, d.Frames)
 	}
 	if err := r.lib.Room(room); err != nil {
 		return err
@@ -210,16 +213,7 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 	}
 	j.Out = final + ".part"
 	defer os.Remove(j.Out)
-	sounds, err := deliver.Sounds(ctx, j)
-	if err != nil {
-		return err
-	}
-	defer deliver.RemoveSounds(sounds)
-	out := media.Output{
-		Path: j.Out, Treated: sounds, Preset: j.Preset, Source: j.Clip, Sound: j.Sound,
-		First: j.Clip.From() + d.First, Gray: j.Matte, Frames: d.Frames, Total: j.Total,
-	}
-	if err := media.Join(ctx, out, files, lengths, beat); err != nil {
+	if err := deliver.Join(ctx, j, files, lengths, beat); err != nil {
 		return err
 	}
 	if moved, err := r.store.SetDelivery(ctx, d.ID, store.Verifying, 0); err != nil || !moved {

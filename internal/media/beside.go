@@ -95,8 +95,11 @@ func (p Preset) besideArgs(info Info, whole bool) (maps, codecs []string) {
 // Left names what the source holds that a delivery by this preset does not, whole or of a
 // range, for people.
 func (p Preset) Left(info Info, whole bool) (left []string) {
-	if p.Sequence() && len(info.Sound) > 0 {
+	if p.Sequence() && p.Waves == "" && len(info.Sound) > 0 {
 		left = append(left, "sound")
+	}
+	if p.SoundAlone() {
+		left = append(left, "pictures")
 	}
 	for _, s := range info.Subtitles {
 		if !whole || texts[p.Ending][s.Codec] == "" {
@@ -106,7 +109,7 @@ func (p Preset) Left(info Info, whole bool) (left []string) {
 	if info.Chapters > 0 && !whole {
 		left = append(left, "chapters")
 	}
-	if info.alpha() && p.format(info) != "" && !strings.HasPrefix(p.format(info), "yuva") {
+	if info.alpha() && !p.SoundAlone() && p.format(info) != "" && !strings.HasPrefix(p.format(info), "yuva") {
 		left = append(left, "opacity")
 	}
 	return append(left, info.Beside...)

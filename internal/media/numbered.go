@@ -10,13 +10,21 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"strings"
 
 	_ "golang.org/x/image/tiff" // the same
 )
 
-// number writes joined pictures as files, numbered as the source's frames, and packs them.
+// Folders of a package.
+const (
+	PicturesFolder = "pictures"
+	MattesFolder   = "mattes"
+)
+
+// number writes joined pictures as files, numbered as the source's frames, and packs them with what lies
+// beside them.
 func (o Output) number(ctx context.Context, args []string, progress func(done int)) error {
 	dir, err := os.MkdirTemp(filepath.Dir(o.Path), ".numbered")
 	if err != nil {
@@ -32,33 +40,25 @@ func (o Output) number(ctx context.Context, args []string, progress func(done in
 	if err != nil {
 		return fmt.Errorf("media: the pictures cannot be numbered: %w", err)
 	}
-	return packed(os.DirFS(dir), o.Path)
+	return o.pack(os.DirFS(dir))
 }
 
-// packed puts a folder's files into a ZIP as they are: pictures are coded already.
-func packed(dir fs.FS, path string) error {
-	f, err := os.Create(path)
+// pack puts pictures, where there are some, and what lies beside them into a ZIP as they are: they are coded
+// already.
+func (o Output) pack(pictures fs.FS) error {
+	f, err := os.Create(o.Path)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
 	z := zip.NewWriter(f)
-	names, err := fs.Glob(dir, "*")
-	if err != nil {
-		return err
+	if pictures != nil {
+		if err := packed(z, pictures, PicturesFolder); err != nil {
+			return err
+		}
 	}
-	for _, n := range names {
-		w, err := z.CreateHeader(&zip.FileHeader{Name: n, Method: zip.Store})
-		if err != nil {
-			return err
-		}
-		r, err := dir.Open(n)
-		if err != nil {
-			return err
-		}
-		_, err = io.Copy(w, r)
-		r.Close()
-		if err != nil {
+	if o.Beside != "" {
+		if err := packed(z, os.DirFS(o.Beside), ""); err != nil {
 			return err
 		}
 	}
@@ -68,16 +68,39 @@ func packed(dir fs.FS, path string) error {
 	return f.Close()
 }
 
+// packed puts a folder's files into a folder of a ZIP.
+func packed(z *zip.Writer, dir fs.FS, as string) error {
+	return fs.WalkDir(dir, ".", func(name string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		w, err := z.CreateHeader(&zip.FileHeader{Name: path.Join(as, name), Method: zip.Store})
+		if err != nil {
+			return err
+		}
+		r, err := dir.Open(name)
+		if err != nil {
+			return err
+		}
+		defer r.Close()
+		_, err = io.Copy(w, r)
+		return err
+	})
+}
+
 // CheckNumbered reads packed pictures again, each whole, and returns how many there are. All must have
 // the size, and numbers from first on without a gap.
-func CheckNumbered(path string, first, width, height int) (n int, err error) {
-	z, err := zip.OpenReader(path)
+func CheckNumbered(file string, first, width, height int) (n int, err error) {
+	z, err := zip.OpenReader(file)
 	if err != nil {
 		return 0, err
 	}
 	defer z.Close()
 	for _, f := range z.File {
-		if want := fmt.Sprintf("%06d%s", first+n, filepath.Ext(f.Name)); f.Name != want {
+		if path.Dir(f.Name) != PicturesFolder {
+			continue
+		}
+		if want := fmt.Sprintf("%s/%06d%s", PicturesFolder, first+n, path.Ext(f.Name)); f.Name != want {
 			return n, fmt.Errorf("picture %s stands where %s is to be", f.Name, want)
 		}
 		if err := checkPicture(f, width, height); err != nil {

@@ -19,6 +19,8 @@ type Preset struct {
 	Still    bool     // one picture, in the kind of the source's file
 	Labels   bool     // shows the document's labels
 	Timecode bool     // burns the timecode into the picture
+	Mattes   bool     // of the covers, lie beside numbered pictures
+	Waves    string   // codec of the sound's files beside them, "" none
 	codec    string   // of codecs
 	pictures string   // ending of each picture's file, where they are numbered and packed into one
 	video    []string // encoder options
@@ -98,13 +100,22 @@ func names() (out []string) {
 // Sequence reports whether pictures are numbered files, packed into one.
 func (p Preset) Sequence() bool { return p.pictures != "" }
 
+// Packed reports whether what is delivered is a ZIP: of numbered pictures and what lies beside them, or of
+// sound alone.
+func (p Preset) Packed() bool { return p.Sequence() || p.SoundAlone() }
+
+// SoundAlone reports whether there are no pictures.
+func (p Preset) SoundAlone() bool { return p.codec == "none" }
+
 // Size is about how many bytes so many frames of the source take by this preset.
 func (p Preset) Size(info Info, frames int) int64 {
 	n := int64(frames) * int64(info.Format().Size())
 	switch {
+	case p.SoundAlone():
+		return p.wavesSize(info, frames)
 	case p.Sequence():
 		const each = 6 // bytes of a pixel, at most
-		return int64(frames) * int64(info.Width*info.Height*each)
+		return int64(frames)*int64(info.Width*info.Height*each) + p.wavesSize(info, frames)
 	case p.Lossless:
 		return n * 2 / 3
 	case p.codec == "h264" || p.codec == "hevc" || p.codec == "":
@@ -119,7 +130,7 @@ func (p Preset) EncoderArgs(info Info) []string {
 	if p.Still {
 		return []string{"still", info.Still}
 	}
-	if p.Sequence() {
+	if p.Packed() {
 		return p.numberedArgs(info)
 	}
 	target := p.format(info)
@@ -196,6 +207,9 @@ func (p Preset) EncoderArgs(info Info) []string {
 
 // numberedArgs are those of numbered pictures, which are R'G'B' of full range.
 func (p Preset) numberedArgs(info Info) []string {
+	if p.SoundAlone() {
+		return nil
+	}
 	target := p.format(info)
 	filters := "format=" + target
 	if !info.rgb() {

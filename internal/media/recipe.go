@@ -15,12 +15,13 @@ import (
 type Recipe struct {
 	Name      string  `json:"name" pattern:"^[a-z0-9][a-z0-9-]{0,39}$" doc:"in lower case letters, digits and dashes"`
 	Title     string  `json:"title" minLength:"1" maxLength:"120" doc:"for people"`
-	Codec     string  `json:"codec" enum:"h264,h264-intra,hevc,mpeg2,imx,prores-proxy,prores-lt,prores,prores-hq,prores-4444,dnxhr-lb,dnxhr-sq,dnxhr-hq,dnxhr-hqx,dnxhr-444,ffv1,png,tiff,dpx"`
+	Codec     string  `json:"codec" enum:"h264,h264-intra,hevc,mpeg2,imx,prores-proxy,prores-lt,prores,prores-hq,prores-4444,dnxhr-lb,dnxhr-sq,dnxhr-hq,dnxhr-hqx,dnxhr-444,ffv1,png,tiff,dpx,none" doc:"none: sound alone"`
 	Container string  `json:"container" enum:"mp4,mov,mxf,mkv,zip"`
 	Samples   string  `json:"samples,omitempty" enum:"420p8,420p10,422p8,422p10,444p10,rgb10,rgb16" doc:"subsampling and bits; those of the codec where it is absent"`
 	Quality   float64 `json:"quality,omitempty" minimum:"0" maximum:"40" doc:"rate factor of H.264 and HEVC, the lower the better; 18 where it and the rate are absent"`
 	Rate      float64 `json:"rate,omitempty" minimum:"0" maximum:"1000" doc:"of the pictures, Mb/s"`
-	Sound     string  `json:"sound,omitempty" enum:"aac,pcm16,pcm24" doc:"what sound becomes that cannot be copied; PCM of 24 bit in QuickTime and MXF, AAC else"`
+	Sound     string  `json:"sound,omitempty" enum:"aac,pcm16,pcm24" doc:"what sound becomes that cannot be copied; PCM of 24 bit in QuickTime and MXF, AAC else; in a ZIP a file for each track, none where it is absent"`
+	Mattes    bool    `json:"mattes,omitempty" doc:"the covers' mattes lie beside numbered pictures"`
 	Labels    bool    `json:"labels,omitempty" doc:"the document's labels are shown"`
 	Timecode  bool    `json:"timecode,omitempty" doc:"the timecode is burnt into the picture"`
 }
@@ -94,6 +95,7 @@ var codecs = map[string]codec{
 		title: "DPX", args: opts("-c:v dpx"), containers: []string{"zip"}, samples: []string{"rgb10"}, numbered: "dpx",
 		segment: "nut",
 	},
+	"none": {title: "Sound alone", containers: []string{"zip"}, woven: true},
 }
 
 func opts(s string) []string { return strings.Fields(s) }
@@ -136,10 +138,16 @@ var Recipes = []Recipe{
 		Name: "h264-intra-100", Title: "H.264 of keys, 10 bit 4:2:2, 100 Mb/s, in MXF", Codec: "h264-intra",
 		Container: "mxf", Rate: 100,
 	},
-	{Name: "png", Title: "Numbered pictures, PNG of 16 bit, in a ZIP", Codec: "png", Container: "zip"},
-	{Name: "tiff", Title: "Numbered pictures, TIFF of 16 bit, in a ZIP", Codec: "tiff", Container: "zip"},
-	{Name: "dpx", Title: "Numbered pictures, DPX of 10 bit, in a ZIP", Codec: "dpx", Container: "zip"},
+	asNumbered("png", "PNG of 16 bit"), asNumbered("tiff", "TIFF of 16 bit"), asNumbered("dpx", "DPX of 10 bit"),
+	{Name: "sound", Title: "Sound alone, WAV of 24 bit, in a ZIP", Codec: "none", Container: "zip", Sound: "pcm24"},
 	{Name: "imx-50", Title: "IMX, 50 Mb/s, in MXF", Codec: "imx", Container: "mxf", Rate: 50},
+}
+
+func asNumbered(codec, what string) Recipe {
+	return Recipe{
+		Name: codec, Title: "Numbered pictures, " + what + ", with mattes and sound, in a ZIP",
+		Codec: codec, Container: "zip", Sound: "pcm24", Mattes: true,
+	}
 }
 
 var recipeName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,39}$`)
@@ -173,8 +181,12 @@ func (r Recipe) Validate() error {
 		return fmt.Errorf("preset %s: there is no sound %q", r.Name, r.Sound)
 	case r.Sound == "aac" && r.Container == "mxf" || r.Sound != "" && r.Codec == "ffv1":
 		return fmt.Errorf("preset %s: %s has its own sound", r.Name, r.Container)
-	case r.Sound != "" && r.Container == "zip":
-		return fmt.Errorf("preset %s: numbered pictures hold no sound", r.Name)
+	case r.Sound == "aac" && r.Container == "zip":
+		return fmt.Errorf("preset %s: sound lies beside numbered pictures as WAV", r.Name)
+	case r.Sound == "" && r.Codec == "none":
+		return fmt.Errorf("preset %s: it holds neither pictures nor sound", r.Name)
+	case r.Mattes && c.numbered == "":
+		return fmt.Errorf("preset %s: mattes lie beside numbered pictures alone", r.Name)
 	case strings.HasPrefix(r.Sound, "pcm") && r.Container == "mp4":
 		return fmt.Errorf("preset %s: MP4 holds no PCM", r.Name)
 	}
@@ -197,7 +209,7 @@ func (r Recipe) Preset() (Preset, error) {
 		Name: r.Name, Title: r.Title, Ending: "." + r.Container, Lossless: r.Codec == "ffv1", Labels: r.Labels,
 		Timecode: r.Timecode, codec: r.Codec, video: slices.Clone(c.args), segment: "mov",
 	}
-	p.pictures = c.numbered
+	p.pictures, p.Mattes = c.numbered, r.Mattes
 	if c.segment != "" {
 		p.segment = c.segment
 	}
@@ -238,6 +250,8 @@ func (r Recipe) Preset() (Preset, error) {
 		}
 	case "mkv":
 		p.muxer, p.segment = opts("-f matroska"), "matroska"
+	case "zip":
+		p.Waves = map[string]string{"pcm16": "pcm_s16le", "pcm24": "pcm_s24le"}[r.Sound]
 	}
 	p.recode = map[string][]string{
 		"aac": opts("-c:a aac -b:a 256k"), "pcm16": opts("-c:a pcm_s16le"), "pcm24": opts("-c:a pcm_s24le"),
@@ -278,6 +292,11 @@ func (p Preset) Fits(i Info) error {
 	case !pictures(i.Width, i.Height) && !pictures(i.Width, i.Height+32):
 		return fmt.Errorf("%s holds pictures of 720x576 and 720x608 only, and the source's are %dx%d", c.title, i.Width,
 			i.Height)
+	case p.SoundAlone():
+		if len(i.Sound) == 0 {
+			return fmt.Errorf("the source has no sound")
+		}
+		return nil
 	case !p.Lossless && min(i.Width, i.Height) < least:
 		return fmt.Errorf("pictures of %dx%d are too small for %s", i.Width, i.Height, c.title)
 	case strings.HasPrefix(p.codec, "dnxhr") && (i.Width < 256 || i.Height < 120):
@@ -301,6 +320,12 @@ func (p Preset) Changes(i Info) (out []string) {
 		out = append(out, "as the source has it: "+w)
 	}
 	if p.Lossless || p.Still {
+		return out
+	}
+	if !p.Packed() || p.Waves != "" {
+		out = append(out, p.soundChanges(i)...)
+	}
+	if p.SoundAlone() {
 		return out
 	}
 	if p.Sequence() {
@@ -348,8 +373,13 @@ func (p Preset) Changes(i Info) (out []string) {
 	if p.codec == "imx" && i.Height == 576 {
 		out = append(out, "32 black lines above the picture")
 	}
+	return out
+}
+
+// soundChanges says what sound becomes.
+func (p Preset) soundChanges(i Info) (out []string) {
 	for k, s := range i.Sound {
-		if !slices.Contains(p.sounds, s.Codec) && !p.exact(s) {
+		if !slices.Contains(p.sounds, s.Codec) && !p.Exact(s) {
 			out = append(out, fmt.Sprintf("sound track %d becomes %s", k+1, map[string]string{
 				"aac": "AAC", "pcm_s16le": "PCM of 16 bit", "pcm_s24le": "PCM of 24 bit",
 			}[p.recode[1]]))
@@ -358,8 +388,8 @@ func (p Preset) Changes(i Info) (out []string) {
 	return out
 }
 
-// exact reports whether PCM that the preset writes holds every sample of a track.
-func (p Preset) exact(s Sound) bool {
+// Exact reports whether PCM that the preset writes holds every sample of a track.
+func (p Preset) Exact(s Sound) bool {
 	if len(p.recode) < 2 {
 		return false
 	}

@@ -37,6 +37,7 @@ type Output struct {
 	Source  Clip     // whose sound, tags, aspect and timecode are kept
 	Sound   string   // the file with the sound, the source itself
 	Treated []string // files with tracks of the sound that take the place of the source's, "" where none does
+	Beside  string   // folder of what a package holds beside the pictures, "" none
 	First   int      // frame range, for the sound's and the timecode's place
 	Frames  int
 	Total   int // frames of the whole source
@@ -190,6 +191,9 @@ func (w *Writer) Abort() {
 // Join puts segments, written by Create with Segment, after one another without
 // encoding them again and adds the sound. progress is told the number of pictures done.
 func Join(ctx context.Context, o Output, segments []string, lengths []int, progress func(done int)) error {
+	if o.Preset.SoundAlone() {
+		return o.pack(nil)
+	}
 	if o.Preset.Still {
 		b, err := os.ReadFile(segments[0])
 		if err != nil {

@@ -69,8 +69,9 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("Frames %d to %d are not in the shot's 0 to %d.",
 			frames.First, frames.Last, sh.Frames-1))
 	}
-	if in.Body.Matte && preset.Still {
-		return nil, huma.Error422UnprocessableEntity("The matte of a still picture is written by the command line alone.")
+	if in.Body.Matte && (preset.Still || preset.SoundAlone()) {
+		return nil, huma.Error422UnprocessableEntity("The matte of a still picture is written by the command line alone, " +
+			"and sound has none.")
 	}
 	d := store.Delivery{
 		ID: store.NewID(), Shot: sh.ID, Revision: rev.Number, Preset: preset.Name, First: frames.First,

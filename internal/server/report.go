@@ -166,6 +166,9 @@ func (p *parts) delivered() (out []report.Delivery) {
 		}
 		if q := d.Proof.V; q != nil {
 			v.Proof = fmt.Sprintf("%d frames", q.Frames)
+			if q.Frames == 0 {
+				v.Proof = fmt.Sprintf("%d sound tracks", q.Sound)
+			}
 			if q.Compared > 0 {
 				v.Proof += fmt.Sprintf("; every sample outside the covers equal to the source in %d", q.Compared)
 			}

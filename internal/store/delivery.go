@@ -129,6 +129,15 @@ func (s *Store) AddDelivery(ctx context.Context, d Delivery, segments []Segment)
 				return err
 			}
 		}
+		if len(segments) == 0 { // of sound alone, which is joined at once
+			if _, err := tx.ExecContext(ctx, `UPDATE delivery SET state = 'joining', started = now() WHERE id = $1`,
+				d.ID); err != nil {
+				return err
+			}
+			if _, err := s.queue.InsertTx(ctx, tx.Tx, FinishArgs{d.ID}, nil); err != nil {
+				return err
+			}
+		}
 		return notify(ctx, tx, "delivery", d.ID)
 	})
 }

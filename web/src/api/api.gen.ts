@@ -2049,8 +2049,11 @@ export interface components {
         PresetView: {
             /** @description what of the pictures and the sound is another in the delivery, in words */
             changes: string[];
-            /** @enum {string} */
-            codec: "h264" | "h264-intra" | "hevc" | "mpeg2" | "imx" | "prores-proxy" | "prores-lt" | "prores" | "prores-hq" | "prores-4444" | "dnxhr-lb" | "dnxhr-sq" | "dnxhr-hq" | "dnxhr-hqx" | "dnxhr-444" | "ffv1" | "png" | "tiff" | "dpx";
+            /**
+             * @description none: sound alone
+             * @enum {string}
+             */
+            codec: "h264" | "h264-intra" | "hevc" | "mpeg2" | "imx" | "prores-proxy" | "prores-lt" | "prores" | "prores-hq" | "prores-4444" | "dnxhr-lb" | "dnxhr-sq" | "dnxhr-hq" | "dnxhr-hqx" | "dnxhr-444" | "ffv1" | "png" | "tiff" | "dpx" | "none";
             /** @enum {string} */
             container: "mp4" | "mov" | "mxf" | "mkv" | "zip";
             /** @description made here, for all programmes */
@@ -2059,6 +2062,8 @@ export interface components {
             labels?: boolean;
             /** @description what the source holds that the delivery does not */
             left: components["schemas"]["LeftView"];
+            /** @description the covers' mattes lie beside numbered pictures */
+            mattes?: boolean;
             /** @description in lower case letters, digits and dashes */
             name: string;
             /**
@@ -2079,7 +2084,7 @@ export interface components {
              */
             samples?: "420p8" | "420p10" | "422p8" | "422p10" | "444p10" | "rgb10" | "rgb16";
             /**
-             * @description what sound becomes that cannot be copied; PCM of 24 bit in QuickTime and MXF, AAC else
+             * @description what sound becomes that cannot be copied; PCM of 24 bit in QuickTime and MXF, AAC else; in a ZIP a file for each track, none where it is absent
              * @enum {string}
              */
             sound?: "aac" | "pcm16" | "pcm24";
@@ -2191,12 +2196,17 @@ export interface components {
             num: number;
         };
         Recipe: {
-            /** @enum {string} */
-            codec: "h264" | "h264-intra" | "hevc" | "mpeg2" | "imx" | "prores-proxy" | "prores-lt" | "prores" | "prores-hq" | "prores-4444" | "dnxhr-lb" | "dnxhr-sq" | "dnxhr-hq" | "dnxhr-hqx" | "dnxhr-444" | "ffv1" | "png" | "tiff" | "dpx";
+            /**
+             * @description none: sound alone
+             * @enum {string}
+             */
+            codec: "h264" | "h264-intra" | "hevc" | "mpeg2" | "imx" | "prores-proxy" | "prores-lt" | "prores" | "prores-hq" | "prores-4444" | "dnxhr-lb" | "dnxhr-sq" | "dnxhr-hq" | "dnxhr-hqx" | "dnxhr-444" | "ffv1" | "png" | "tiff" | "dpx" | "none";
             /** @enum {string} */
             container: "mp4" | "mov" | "mxf" | "mkv" | "zip";
             /** @description the document's labels are shown */
             labels?: boolean;
+            /** @description the covers' mattes lie beside numbered pictures */
+            mattes?: boolean;
             /** @description in lower case letters, digits and dashes */
             name: string;
             /**
@@ -2215,7 +2225,7 @@ export interface components {
              */
             samples?: "420p8" | "420p10" | "422p8" | "422p10" | "444p10" | "rgb10" | "rgb16";
             /**
-             * @description what sound becomes that cannot be copied; PCM of 24 bit in QuickTime and MXF, AAC else
+             * @description what sound becomes that cannot be copied; PCM of 24 bit in QuickTime and MXF, AAC else; in a ZIP a file for each track, none where it is absent
              * @enum {string}
              */
             sound?: "aac" | "pcm16" | "pcm24";

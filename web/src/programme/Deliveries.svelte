@@ -30,7 +30,9 @@
         return (
           (d.proof?.compared
             ? `${bytes(d.size)}, every sample outside the covers equals the source's in all ${d.proof.compared} frames`
-            : `${bytes(d.size)}, ${d.proof?.frames} frames, duration and sound verified`) +
+            : d.proof?.frames
+              ? `${bytes(d.size)}, ${d.proof.frames} frames, duration and sound verified`
+              : `${bytes(d.size)}, ${d.proof?.sound} sound tracks`) +
           (d.proof?.samples
             ? `, every sample of sound as well${d.proof.passages ? ' outside of the passages' : ''}`
             : '') +

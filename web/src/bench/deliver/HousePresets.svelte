@@ -28,6 +28,7 @@
     png: 'PNG, numbered',
     tiff: 'TIFF, numbered',
     dpx: 'DPX, numbered',
+    none: 'Sound alone',
   };
   const samples = {
     '': 'The codec’s',
@@ -52,8 +53,8 @@
 
   /** What a recipe is, without what is said of it for a source. */
   function bare(p: Recipe): Recipe {
-    const { name, title, codec, container, samples, quality, rate, sound, labels, timecode } = p;
-    return { name, title, codec, container, samples, quality, rate, sound, labels, timecode };
+    const { name, title, codec, container, samples, quality, rate, sound, labels, timecode, mattes } = p;
+    return { name, title, codec, container, samples, quality, rate, sound, labels, timecode, mattes };
   }
   /** Empty and nought are left out: the codec's own then holds. */
   const kept = (r: Recipe) => Object.fromEntries(Object.entries(r).filter(([, v]) => v)) as unknown as Recipe;
@@ -184,6 +185,9 @@
     <label class="flex items-center gap-2"
       ><input type="checkbox" class="checkbox checkbox-xs" bind:checked={recipe.timecode} /> Its timecode</label
     >
+    {#if ['png', 'tiff', 'dpx'].includes(recipe.codec)}<label class="flex items-center gap-2"
+        ><input type="checkbox" class="checkbox checkbox-xs" bind:checked={recipe.mattes} /> Mattes beside them</label
+      >{/if}
   </div>
   <div class="flex items-center gap-1">
     <button type="button" class="btn btn-xs" disabled={busy || !recipe.title.trim()} onclick={() => void save()}
