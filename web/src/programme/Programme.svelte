@@ -152,7 +152,11 @@
     <header class="flex items-baseline gap-3">
       <a class="quiet hover:underline" href="/" onclick={route.follow}>Programmes</a>
       <h1 class="text-[28px] font-semibold">{p?.name ?? ''}</h1>
-      <span class="quiet">{p && c.list ? `${p.shots.length} shots, ${c.list.items.length} items` : ''}</span>
+      <span class="quiet"
+        >{p && c.list
+          ? `${p.shots.length} ${p.shots.length === 1 ? 'shot' : 'shots'}, ${c.list.items.length} ${c.list.items.length === 1 ? 'item' : 'items'}`
+          : ''}</span
+      >
       <span class="ml-auto flex items-center"><WorkButton /><LookButton /></span>
       <label class="quiet flex items-center gap-1"
         >You are <input
