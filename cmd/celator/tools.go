@@ -87,6 +87,55 @@ func readDocument(name string) (*cover.Document, error) {
 	return doc, nil
 }
 
+// shotFile is a shot in the file that --shots names.
+type shotFile struct {
+	First    *int            `json:"first"`
+	Last     *int            `json:"last"`
+	Document json.RawMessage `json:"document"` // or the path of a file with it, from that file's folder
+}
+
+// readParts reads one document over a clip, or those of its shots.
+func readParts(document, shots string) ([]deliver.Part, error) {
+	if shots == "" {
+		doc, err := readDocument(document)
+		if err != nil {
+			return nil, err
+		}
+		return deliver.Whole(doc), nil
+	}
+	b, err := readFile(shots)
+	if err != nil {
+		return nil, err
+	}
+	var list []shotFile
+	dec := json.NewDecoder(bytes.NewReader(b))
+	dec.DisallowUnknownFields()
+	if err := dec.Decode(&list); err != nil {
+		return nil, fmt.Errorf("%s: %w", shots, err)
+	}
+	var parts []deliver.Part
+	for i, s := range list {
+		if s.First == nil || s.Last == nil || len(s.Document) == 0 {
+			return nil, fmt.Errorf("%s: shot %d needs first, last and document", shots, i)
+		}
+		var path string
+		var doc *cover.Document
+		if json.Unmarshal(s.Document, &path) == nil {
+			if !filepath.IsAbs(path) && shots != "-" {
+				path = filepath.Join(filepath.Dir(shots), path)
+			}
+			doc, err = readDocument(path)
+		} else {
+			doc, err = cover.Parse(s.Document)
+		}
+		if err != nil {
+			return nil, fmt.Errorf("%s: shot %d: %w", shots, i, err)
+		}
+		parts = append(parts, deliver.Part{First: *s.First, Last: *s.Last, Document: doc})
+	}
+	return parts, nil
+}
+
 // readFile reads a file, or standard input for "-".
 func readFile(name string) ([]byte, error) {
 	if name == "-" {
@@ -97,13 +146,15 @@ func readFile(name string) ([]byte, error) {
 
 // Long: flags and what they lead to.
 func renderCommand() *cobra.Command {
-	var clip, document, out, preset string
+	var clip, document, shots, out, preset string
 	var from, to int
 	var matte, verify, asJSON, damaged bool
 	c := &cobra.Command{Use: "render", Short: "Write a clip with a document's covers"}
 	f := c.Flags()
 	f.StringVar(&clip, "clip", "", "clip to read")
 	f.StringVar(&document, "document", "", "document with the covers, - for standard input")
+	f.StringVar(&shots, "shots", "", "instead of a document: a file with those of the clip's shots, as "+
+		"[{\"first\": 0, \"last\": 99, \"document\": {…} or \"path\"}]")
 	f.StringVar(&out, "out", "", "file to write; its ending chooses the format")
 	f.StringVar(&preset, "preset", "", "a preset by name (review, archive, prores-hq, …), or a file with a recipe, "+
 		"instead of the ending's")
@@ -115,7 +166,10 @@ func renderCommand() *cobra.Command {
 	f.BoolVar(&asJSON, "json", false, "print what was done as JSON")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		ctx := cmd.Context()
-		for flag, v := range map[string]string{"clip": clip, "document": document, "out": out} {
+		if (document == "") == (shots == "") {
+			return wrongUse{errors.New("render needs either --document or --shots")}
+		}
+		for flag, v := range map[string]string{"clip": clip, "out": out} {
 			if v == "" {
 				return wrongUse{fmt.Errorf("render needs --%s", flag)}
 			}
@@ -123,7 +177,7 @@ func renderCommand() *cobra.Command {
 		if out == "-" {
 			return wrongUse{fmt.Errorf("a file with an index cannot be written to standard output; name a file")}
 		}
-		doc, err := readDocument(document)
+		parts, err := readParts(document, shots)
 		if err != nil {
 			return err
 		}
@@ -147,7 +201,7 @@ func renderCommand() *cobra.Command {
 		if err != nil {
 			return wrongUse{err}
 		}
-		if err := deliver.Fits(doc, info, info.Frames); err != nil {
+		if err := deliver.Apart(parts, info, info.Frames); err != nil {
 			return err
 		}
 		if to < 0 {
@@ -161,7 +215,7 @@ func renderCommand() *cobra.Command {
 		}
 		part := filepath.Join(filepath.Dir(out), "."+filepath.Base(out)+".part")
 		j := deliver.Job{
-			Clip: read, Sound: clip, Document: doc, Preset: p, First: from,
+			Clip: read, Sound: clip, Parts: parts, Preset: p, First: from,
 			Last: to, Total: info.Frames, Out: part, Matte: matte,
 		}
 		defer os.Remove(part)

@@ -218,7 +218,7 @@ func exact(dir string) {
 		info, err := media.Probe(context.Background(), clip)
 		check(err)
 		j := deliver.Job{
-			Clip: media.Clip{Path: clip, Info: info}, Sound: clip, Document: document(info),
+			Clip: media.Clip{Path: clip, Info: info}, Sound: clip, Parts: deliver.Whole(document(info)),
 			Preset: media.Presets["archive"], Last: info.Frames - 1, Total: info.Frames, Out: out,
 		}
 		check(deliver.Render(context.Background(), j))

@@ -30,7 +30,7 @@ type Job struct {
 	Clip       media.Clip
 	References *reference.Maker // nil makes its own
 	Sound      string           // file with the sound; the source itself
-	Document   *cover.Document
+	Parts      []Part
 	Preset     media.Preset
 	First      int // frames, both included
 	Last       int
@@ -68,7 +68,7 @@ func Render(ctx context.Context, j Job) error {
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	known, err := j.refs(ctx)
+	known, err := j.known(ctx)
 	if err != nil {
 		return err
 	}
@@ -139,7 +139,7 @@ type pieces struct {
 func (w *pieces) wait() { w.all.Wait() }
 
 // conceal begins to read and to treat.
-func (j *Job) conceal(ctx context.Context, r *media.Reader, known *treat.References) *pieces {
+func (j *Job) conceal(ctx context.Context, r *media.Reader, known []*treat.References) *pieces {
 	workers := runtime.GOMAXPROCS(0)
 	n := workers + 2
 	w := &pieces{free: make(chan *frame.Picture, n), order: make(chan *piece, n)}
@@ -189,19 +189,22 @@ func (j *Job) read(ctx context.Context, r *media.Reader, free <-chan *frame.Pict
 }
 
 // treat makes of a picture what is written.
-func (j *Job) treat(p *piece, known *treat.References) {
+func (j *Job) treat(p *piece, known []*treat.References) {
 	if j.Matte {
-		p.out = grey(treat.FrameMatte(j.Document, p.pic.Format, p.f))
+		p.out = grey(j.frameMatte(p.f))
 		return
 	}
-	treat.Frame(p.pic, j.Document, p.f, known)
-	if labels := Shown(j.Document, j.Preset, j.Clip, p.f); len(labels) > 0 {
+	doc, f := j.at(p.f)
+	if i := j.find(p.f); i >= 0 {
+		treat.Frame(p.pic, doc, f, known[i])
+	}
+	if labels := Shown(doc, j.Preset, j.Clip, f, p.f); len(labels) > 0 {
 		p.err = treat.DrawLabels(p.pic, labels)
 	}
 }
 
-// Shown are the labels that a delivery of a clip by a preset shows on a frame.
-func Shown(d *cover.Document, p media.Preset, c media.Clip, f int) (labels []cover.LiveLabel) {
+// Shown are the labels that a delivery by a preset shows on a document's frame, which is frame at of the clip.
+func Shown(d *cover.Document, p media.Preset, c media.Clip, f, at int) (labels []cover.LiveLabel) {
 	if p.Labels {
 		labels = d.LabelsAt(cover.Time(f))
 	}
@@ -213,23 +216,11 @@ func Shown(d *cover.Document, p media.Preset, c media.Clip, f int) (labels []cov
 		w, h := float64(c.Info.Width), float64(c.Info.Height)
 		const letters, from = 1. / 24, .94 // of the picture's height
 		labels = append(labels, cover.LiveLabel{
-			Text: tc.Format(int64(c.From() + f)), Size: max(h*letters, 8), Colour: "#ffffff",
+			Text: tc.Format(int64(c.From() + at)), Size: max(h*letters, 8), Colour: "#ffffff",
 			Box: geom.Rect{Min: geom.Pt(w/2, h*from), Max: geom.Pt(w/2+1, h*from+1)},
 		})
 	}
 	return labels
-}
-
-// references is what the treatments must know of the clip.
-func (j *Job) refs(ctx context.Context) (*treat.References, error) {
-	if j.Matte {
-		return nil, nil
-	}
-	m := j.References
-	if m == nil {
-		m = &reference.Maker{}
-	}
-	return m.Make(ctx, j.Source, j.Clip, j.Document, cover.Span{First: j.First, Last: j.Last})
 }
 
 // renderStill writes the one picture of a still.
@@ -243,16 +234,16 @@ func renderStill(ctx context.Context, j Job) error {
 	if err := r.Read(pic); err != nil {
 		return err
 	}
-	live := j.Document.At(0)
+	live := j.Parts[0].Document.At(0)
 	matte := treat.Combined(pic.Format, live)
 	if j.Matte {
 		return media.WriteStillMatte(matte, j.Out)
 	}
-	known, err := j.refs(ctx)
+	known, err := j.known(ctx)
 	if err != nil {
 		return err
 	}
-	treat.Conceal(pic, live, known)
+	treat.Conceal(pic, live, known[0])
 	if err := media.WriteStill(ctx, j.Clip.Path, pic, matte, j.Out); err != nil {
 		return err
 	}
@@ -371,11 +362,11 @@ func (j *Job) compare(ctx context.Context, info media.Info, p *Proof, progress f
 		if err := b.Read(out); err != nil {
 			return fmt.Errorf("the written file, frame %d: %w", f-j.First, err)
 		}
-		live := treat.Touches(j.Document, src.Format, f)
+		live := j.touches(f)
 		var matte frame.Plane
 		if live {
 			p.Touched++
-			matte = treat.FrameMatte(j.Document, src.Format, f)
+			matte = j.frameMatte(f)
 		}
 		if j.Preset.Still && !j.Preset.Lossless {
 			off := largest(src, out, matte)
@@ -422,7 +413,7 @@ func paired(m frame.Plane) {
 // touched counts the frames with a cover, on either field.
 func touched(j Job) (n int) {
 	for f := j.First; f <= j.Last; f++ {
-		if treat.Touches(j.Document, j.Clip.Info.Format(), f) {
+		if j.touches(f) {
 			n++
 		}
 	}
@@ -436,13 +427,13 @@ func verifyMatte(ctx context.Context, j Job, progress func(done int)) (Proof, er
 	format := j.Clip.Info.Format()
 	n, err := media.ReadGray(ctx, j.Out, format.Width, format.Height, func(i int, pix []byte) error {
 		f := j.First + i
-		if treat.Touches(j.Document, format, f) {
+		if j.touches(f) {
 			p.Touched++
 		}
 		if !j.Preset.Lossless {
 			return nil
 		}
-		if !bytes.Equal(pix, grey(treat.FrameMatte(j.Document, format, f))) {
+		if !bytes.Equal(pix, grey(j.frameMatte(f))) {
 			return fmt.Errorf("frame %d of the written matte is not the covers'", f)
 		}
 		if p.Compared++; progress != nil {

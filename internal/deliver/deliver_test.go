@@ -90,7 +90,7 @@ func TestArchiveIsTheSourceOutsideTheMattes(t *testing.T) {
 		out := filepath.Join(t.TempDir(), "out.mkv")
 		last := c.Info.Frames - 1
 		j := Job{
-			Clip: c, Sound: c.Path, Document: document(c.Info), Preset: media.Presets["archive"], Last: last,
+			Clip: c, Sound: c.Path, Parts: Whole(document(c.Info)), Preset: media.Presets["archive"], Last: last,
 			Total: c.Info.Frames, Out: out,
 		}
 		if err := Render(ctx, j); err != nil {
@@ -146,8 +146,8 @@ func TestArchiveIsTheSourceOutsideTheMattes(t *testing.T) {
 
 		// A document that covers less makes what was covered a difference.
 		wrong := j
-		wrong.Document = document(c.Info)
-		wrong.Document.Covers[1].Span.Last--
+		wrong.Parts = Whole(document(c.Info))
+		wrong.Parts[0].Document.Covers[1].Span.Last--
 		if _, err := Verify(ctx, wrong, nil); err == nil || !strings.Contains(err.Error(), fmt.Sprintf("frame %d", last-2)) {
 			t.Errorf("%s: a sample changed outside the covers was not found: %v", pix, err)
 		}
@@ -188,7 +188,7 @@ func TestFieldsKeepTheirOrder(t *testing.T) {
 		}
 		for name, preset := range both {
 			j := Job{
-				Clip: clip, Sound: clip.Path, Document: document(clip.Info), Preset: preset, Last: clip.Info.Frames - 1,
+				Clip: clip, Sound: clip.Path, Parts: Whole(document(clip.Info)), Preset: preset, Last: clip.Info.Frames - 1,
 				Total: clip.Info.Frames, Out: filepath.Join(t.TempDir(), "out"+preset.Ending),
 			}
 			if err := Render(ctx, j); err != nil {
@@ -239,7 +239,7 @@ func TestReviewCopies(t *testing.T) {
 		"sine=duration=2",
 		"-c:v", "ffv1", "-pix_fmt", "yuv444p10le", "-c:a", "flac", "-f", "matroska")
 	j := Job{
-		Clip: c, Sound: c.Path, Document: document(c.Info), Preset: media.Presets["review"],
+		Clip: c, Sound: c.Path, Parts: Whole(document(c.Info)), Preset: media.Presets["review"],
 		Last: c.Info.Frames - 1, Total: c.Info.Frames, Out: filepath.Join(t.TempDir(), "out.mp4"),
 	}
 	if err := Render(ctx, j); err != nil {

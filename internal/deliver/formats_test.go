@@ -51,7 +51,7 @@ func TestEveryPictureFormat(t *testing.T) {
 			}
 			p := media.Presets[preset]
 			j := Job{
-				Clip: c, Sound: c.Path, Document: d, Preset: p, Last: c.Info.Frames - 1, Total: c.Info.Frames,
+				Clip: c, Sound: c.Path, Parts: Whole(d), Preset: p, Last: c.Info.Frames - 1, Total: c.Info.Frames,
 				Out: filepath.Join(t.TempDir(), "out"+p.Ending),
 			}
 			if err := Render(ctx, j); err != nil {
@@ -111,7 +111,7 @@ func TestWhatElseAFileHolds(t *testing.T) {
 	for name, p := range both {
 		for _, last := range []int{c.Info.Frames - 1, 9} {
 			j := Job{
-				Clip: c, Sound: c.Path, Document: document(c.Info), Preset: p, Last: last, Total: c.Info.Frames,
+				Clip: c, Sound: c.Path, Parts: Whole(document(c.Info)), Preset: p, Last: last, Total: c.Info.Frames,
 				Out: filepath.Join(dir, "out"+p.Ending),
 			}
 			if err := Render(ctx, j); err != nil {
@@ -150,7 +150,7 @@ func TestSoundOfARange(t *testing.T) {
 		for _, r := range [][2]int{{0, 20}, {1, 1}, {40, 74}} {
 			for preset, p := range both {
 				j := Job{
-					Clip: c, Sound: c.Path, Document: document(c.Info), Preset: p, First: r[0], Last: r[1], Total: c.Info.Frames,
+					Clip: c, Sound: c.Path, Parts: Whole(document(c.Info)), Preset: p, First: r[0], Last: r[1], Total: c.Info.Frames,
 					Out: filepath.Join(t.TempDir(), "out"+p.Ending),
 				}
 				if err := Render(ctx, j); err != nil {

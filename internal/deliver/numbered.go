@@ -14,7 +14,6 @@ import (
 	"path/filepath"
 	"strings"
 
-	"celator/core/treat"
 	"celator/internal/media"
 )
 
@@ -111,7 +110,7 @@ func (j *Job) writeMattes(ctx context.Context, dir string) error {
 func (j *Job) matte(f int) *image.Gray {
 	i := j.Clip.Info
 	return &image.Gray{
-		Pix: grey(treat.FrameMatte(j.Document, i.Format(), f)), Stride: i.Width, Rect: image.Rect(0, 0, i.Width, i.Height),
+		Pix: grey(j.frameMatte(f)), Stride: i.Width, Rect: image.Rect(0, 0, i.Width, i.Height),
 	}
 }
 

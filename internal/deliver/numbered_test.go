@@ -32,7 +32,7 @@ func TestNumberedPictures(t *testing.T) {
 	for _, name := range []string{"png", "tiff", "dpx"} {
 		p := media.Presets[name]
 		j := Job{
-			Clip: c, Sound: c.Path, Document: document(c.Info), Preset: p, First: 5, Last: 14,
+			Clip: c, Sound: c.Path, Parts: Whole(document(c.Info)), Preset: p, First: 5, Last: 14,
 			Total: c.Info.Frames, Out: filepath.Join(t.TempDir(), "out.zip"),
 		}
 		if err := Render(ctx, j); err != nil {
@@ -52,7 +52,7 @@ func TestNumberedPictures(t *testing.T) {
 			t.Fatal(err)
 		}
 		r.Close()
-		matte := treat.FrameMatte(j.Document, pic.Format, 7)
+		matte := treat.FrameMatte(j.Parts[0].Document, pic.Format, 7)
 		want := pic.RGBA(image.Rect(0, 0, 160, 96))
 		got := unpacked(t, j.Out, "pictures/000007."+map[string]string{"png": "png", "tiff": "tif", "dpx": "dpx"}[name])
 		for i := range 160 * 96 {
@@ -85,7 +85,7 @@ func TestNumberedPictures(t *testing.T) {
 				t.Errorf("%s: byte %d is spoilt, and it is proved", name, at)
 			}
 		}
-		j.Document, j.Matte, j.Out = document(c.Info), true, filepath.Join(t.TempDir(), "matte.zip")
+		j.Parts, j.Matte, j.Out = Whole(document(c.Info)), true, filepath.Join(t.TempDir(), "matte.zip")
 		if err := Render(ctx, j); err != nil {
 			t.Fatalf("%s: %v", name, err)
 		}
@@ -122,10 +122,10 @@ func TestSoundAlone(t *testing.T) {
 		"-c:a:0", "pcm_s24le", "-c:a:1", "aac")
 	for _, to := range []int{49, 30} {
 		j := Job{
-			Clip: c, Sound: c.Path, Document: document(c.Info), Preset: media.Presets["sound"], Last: to, Total: 50,
+			Clip: c, Sound: c.Path, Parts: Whole(document(c.Info)), Preset: media.Presets["sound"], Last: to, Total: 50,
 			Out: filepath.Join(t.TempDir(), "sound.zip"),
 		}
-		j.Document.Passages = []cover.Passage{{ID: "p", From: 10, To: 20, How: cover.Mute}}
+		j.Parts[0].Document.Passages = []cover.Passage{{ID: "p", From: 10, To: 20, How: cover.Mute}}
 		if err := Render(ctx, j); err != nil {
 			t.Fatal(err)
 		}
@@ -134,7 +134,7 @@ func TestSoundAlone(t *testing.T) {
 			!slices.Contains(p.Left, "pictures") {
 			t.Errorf("to %d: %+v, %v", to, p, err)
 		}
-		j.Document.Passages[0].To = 28
+		j.Parts[0].Document.Passages[0].To = 28
 		if _, err := Verify(ctx, j, nil); err == nil {
 			t.Errorf("to %d: something is said, and it is proved to be hidden", to)
 		}

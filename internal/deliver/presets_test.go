@@ -45,11 +45,11 @@ func TestEveryPreset(t *testing.T) {
 				continue
 			}
 			j := Job{
-				Clip: c, Sound: c.Path, Document: document(c.Info), Preset: p, Last: c.Info.Frames - 1, Total: c.Info.Frames,
+				Clip: c, Sound: c.Path, Parts: Whole(document(c.Info)), Preset: p, Last: c.Info.Frames - 1, Total: c.Info.Frames,
 				Out: filepath.Join(t.TempDir(), "out"+p.Ending),
 			}
 			if scan == "interlaced" {
-				j.Document.Fields = true
+				j.Parts[0].Document.Fields = true
 			}
 			joined(t, &j, 9)
 			if _, err := Verify(ctx, j, nil); err != nil {
@@ -160,7 +160,7 @@ func TestTimecodeInThePicture(t *testing.T) {
 	ctx := context.Background()
 	c := clip(t, "grey.mkv", "-f", "lavfi", "-i", "color=gray:size=320x180:rate=25:duration=0.2", "-c:v", "ffv1")
 	j := Job{
-		Clip: c, Sound: c.Path, Document: cover.New(320, 180, c.Info.Frames), Preset: media.Presets["review-timecode"],
+		Clip: c, Sound: c.Path, Parts: Whole(cover.New(320, 180, c.Info.Frames)), Preset: media.Presets["review-timecode"],
 		Last: c.Info.Frames - 1, Total: c.Info.Frames, Out: filepath.Join(t.TempDir(), "out.mp4"),
 	}
 	if err := Render(ctx, j); err != nil {

@@ -43,8 +43,7 @@ func verifySound(ctx context.Context, j Job, out media.Info) (heard, error) {
 func (j *Job) listenTo(ctx context.Context, at func(track int) written) (heard, error) {
 	var all heard
 	source := j.Clip.Info
-	for i := range j.Document.Passages {
-		p := &j.Document.Passages[i]
+	for _, p := range j.passages() {
 		if p.Treats() && p.From < float64(j.Last+1) && p.To > float64(j.First) && len(source.Sound) > 0 {
 			all.passages++
 		}

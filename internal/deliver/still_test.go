@@ -130,7 +130,7 @@ func TestStillsComeBackExactly(t *testing.T) {
 			}
 			j := Job{
 				Clip: media.Clip{Path: source, Info: info}, Sound: source,
-				Document: stillDocument(r.Dx(), r.Dy(), "#1080f0"), Preset: media.StillPreset(info.Still), Total: 1, Out: out,
+				Parts: Whole(stillDocument(r.Dx(), r.Dy(), "#1080f0")), Preset: media.StillPreset(info.Still), Total: 1, Out: out,
 			}
 			if err := Render(ctx, j); err != nil {
 				t.Fatal(err)
@@ -217,7 +217,7 @@ func TestStillJPEG(t *testing.T) {
 			t.Fatalf("orientation %d: %+v", orientation, info)
 		}
 		j := Job{
-			Clip: media.Clip{Path: source, Info: info}, Document: stillDocument(w, h, "#000000"),
+			Clip: media.Clip{Path: source, Info: info}, Parts: Whole(stillDocument(w, h, "#000000")),
 			Preset: media.StillPreset("jpeg"), Total: 1, Out: out,
 		}
 		if err := Render(ctx, j); err != nil {

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"os"
-	"slices"
 
 	"celator/core/cover"
 	"celator/core/sound"
@@ -22,7 +21,7 @@ func Sounds(ctx context.Context, j Job) (files []string, err error) {
 		return nil, nil
 	}
 	for i, s := range j.Clip.Info.Sound {
-		if !j.Document.Sounds(i, s.Channels) && j.Clip.Info.Damage == nil {
+		if !j.sounds(i, s.Channels) && j.Clip.Info.Damage == nil {
 			continue
 		}
 		if files == nil {
@@ -53,7 +52,7 @@ func RemoveSounds(files []string) {
 // treatSound writes a track with its passages.
 func (j *Job) treatSound(ctx context.Context, track int, s media.Sound, w *media.SoundWriter) error {
 	defer w.Abort()
-	t := j.treater(j.Document.Passages, track, s, chance)
+	t := j.treater(j.passages(), track, s, chance)
 	if err := j.listen(ctx, track, s, func(part []float64) error { return t.Write(part, w.Write) }); err != nil {
 		return err
 	}
@@ -98,16 +97,16 @@ type expected struct {
 
 // expects makes ready to tell what a track is to be; nil where it is the source's.
 func (j *Job) expects(track int, s media.Sound) *expected {
-	if !j.Document.Sounds(track, s.Channels) {
+	if !j.sounds(track, s.Channels) {
 		return nil
 	}
-	muted := slices.Clone(j.Document.Passages)
+	muted := j.passages()
 	for i := range muted {
 		if muted[i].How == cover.Disguised {
 			muted[i].How = cover.Mute
 		}
 	}
-	voices := slices.Clone(j.Document.Passages)
+	voices := j.passages()
 	for i := range voices { // what lies over a voice hides it
 		if h := voices[i].How; h == cover.Mute || h == cover.Tone {
 			voices[i].How = cover.Kept

@@ -37,7 +37,7 @@ func TestPassagesOfSound(t *testing.T) {
 				r = [2]int{15, 60}
 			}
 			j := Job{
-				Clip: c, Sound: c.Path, Document: d, Preset: p, First: r[0], Last: r[1], Total: c.Info.Frames,
+				Clip: c, Sound: c.Path, Parts: Whole(d), Preset: p, First: r[0], Last: r[1], Total: c.Info.Frames,
 				Out: filepath.Join(t.TempDir(), "out"+p.Ending),
 			}
 			if err := Render(ctx, j); err != nil {
@@ -66,15 +66,15 @@ func TestPassagesOfSound(t *testing.T) {
 func planted(t *testing.T, j Job) {
 	t.Helper()
 	ctx := context.Background()
-	for i, p := range j.Document.Passages {
+	for i, p := range j.Parts[0].Document.Passages {
 		if p.How == cover.Kept {
 			continue
 		}
 		less := j
-		less.Document = j.Document.Clone()
-		less.Document.Passages[i].Off = true
+		less.Parts = Whole(j.Parts[0].Document.Clone())
+		less.Parts[0].Document.Passages[i].Off = true
 		if _, err := Verify(ctx, Job{
-			Clip: j.Clip, Sound: j.Sound, Document: less.Document, Preset: j.Preset, Last: j.Last, Total: j.Total, Out: j.Out,
+			Clip: j.Clip, Sound: j.Sound, Parts: less.Parts, Preset: j.Preset, Last: j.Last, Total: j.Total, Out: j.Out,
 		}, nil); j.Preset.Lossless && err == nil {
 			t.Errorf("%s: passage %d is hidden and is not to be, and the file is proved", j.Preset.Name, i)
 		}
@@ -82,7 +82,7 @@ func planted(t *testing.T, j Job) {
 		if err := Render(ctx, less); err != nil {
 			t.Fatal(err)
 		}
-		less.Document = j.Document
+		less.Parts = j.Parts
 		if _, err := Verify(ctx, less, nil); err == nil {
 			t.Errorf("%s: passage %d is not hidden, and the file is proved", j.Preset.Name, i)
 		}

@@ -56,7 +56,7 @@ func Try(ctx context.Context, r media.Recipe) error {
 		return err
 	}
 	j := Job{
-		Clip: media.Clip{Path: source, Info: info}, Sound: source, Document: cover.New(width, height, frames), Preset: p,
+		Clip: media.Clip{Path: source, Info: info}, Sound: source, Parts: Whole(cover.New(width, height, frames)), Preset: p,
 		Last: frames - 1, Total: frames, Out: filepath.Join(dir, "out"+p.Ending),
 	}
 	if err := Render(ctx, j); err != nil {

@@ -33,7 +33,7 @@ func Trial(ctx context.Context, path, dir, preset string) (j Job, p Proof, err e
 		return j, p, fmt.Errorf("preset %q is not known", preset)
 	}
 	j = Job{
-		Clip: media.Clip{Path: path, Info: info}, Sound: path, Document: d, Preset: kind, Last: info.Frames - 1,
+		Clip: media.Clip{Path: path, Info: info}, Sound: path, Parts: Whole(d), Preset: kind, Last: info.Frames - 1,
 		Total: info.Frames, Out: filepath.Join(dir, "out"+kind.Ending),
 	}
 	if err = Render(ctx, j); err == nil {

@@ -54,7 +54,7 @@ func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Pre
 		} else if preset.Labels || preset.Timecode {
 			clip := media.Clip{Info: info}.Part(sh.First, sh.Last())
 			for f := g.First; f <= g.Last; f++ {
-				beyond = append(beyond, deliver.Shown(doc, preset, clip, f))
+				beyond = append(beyond, deliver.Shown(doc, preset, clip, f, f))
 			}
 		}
 		for _, p := range doc.Graphics {
@@ -97,10 +97,10 @@ func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Jo
 	if j.Preset, err = d.Way(src.Info.V); err != nil {
 		return d, j, err
 	}
-	j.Document, j.First, j.Last, j.Total = rev.Document, d.First, d.First+d.Frames-1, src.Frames
+	j.Parts, j.First, j.Last, j.Total = deliver.Whole(rev.Document), d.First, d.First+d.Frames-1, src.Frames
 	j.Matte = d.Matte
 	j.Source, j.References = src.Digest+strings.TrimPrefix(frames, src.ID), r.refs
-	return d, j, deliver.Fits(j.Document, j.Clip.Info, sh.Frames)
+	return d, j, deliver.Fits(rev.Document, j.Clip.Info, sh.Frames)
 }
 
 func (r *Runner) segment(ctx context.Context, job *river.Job[store.SegmentArgs]) error {

@@ -3,7 +3,7 @@
   import FolderOpen from '@lucide/svelte/icons/folder-open';
   import UploadIcon from '@lucide/svelte/icons/upload';
   import { api, ask, listen, type MediaFile, type Programme } from '../api/api';
-  import { bytes, kinds } from '../shared/format';
+  import { bytes, counted, kinds } from '../shared/format';
   import { route } from '../shared/route.svelte';
   import { uploads } from './uploads.svelte';
   import { Clearance, type Row } from './list.svelte';
@@ -154,7 +154,7 @@
       <h1 class="text-[28px] font-semibold">{p?.name ?? ''}</h1>
       <span class="quiet"
         >{p && c.list
-          ? `${p.shots.length} ${p.shots.length === 1 ? 'shot' : 'shots'}, ${c.list.items.length} ${c.list.items.length === 1 ? 'item' : 'items'}`
+          ? `${counted(p.shots.length, 'shot', 'shots')}, ${counted(c.list.items.length, 'item', 'items')}`
           : ''}</span
       >
       <span class="ml-auto flex items-center"><WorkButton /><LookButton /></span>
