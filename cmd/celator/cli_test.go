@@ -276,3 +276,58 @@ func TestCheckCommand(t *testing.T) {
 		t.Errorf("another size: exit %d, %q", code, errs)
 	}
 }
+
+// A master goes out as it came: the documents of its shots, each on its own frames, and what no cover touches as it
+// is coded; shots that overlap are refused, and another container is not the source's.
+func TestMasterCommand(t *testing.T) {
+	dir := t.TempDir()
+	master := filepath.Join(dir, "master.mov")
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=size=1280x720:rate=25:duration=2",
+		"-f", "lavfi", "-i", "sine=duration=2", "-c:v", "prores_ks", "-profile:v", "1", "-pix_fmt", "yuv422p10le", "-c:a",
+		"pcm_s24le", "-timecode", "10:00:00:00", master).CombinedOutput(); err != nil {
+		t.Fatalf("%v %s", err, out)
+	}
+	b, err := os.ReadFile("../../docs/examples/plate.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	doc := string(b)
+	for was, is := range map[string]string{
+		`"frames": 200`: `"frames": 10`, `"last": 199`: `"last": 9`, `"frame": 199`: `"frame": 9`, `"frame": 110`: `"frame": 5`,
+	} {
+		doc = strings.ReplaceAll(doc, was, is)
+	}
+	if err := os.WriteFile(filepath.Join(dir, "second.json"), []byte(doc), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	shots := fmt.Sprintf(`[{"first":5,"last":14,"document":%s},{"first":30,"last":39,"document":"second.json"}]`, doc)
+	list := filepath.Join(dir, "shots.json")
+	if err := os.WriteFile(list, []byte(shots), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	out := filepath.Join(dir, "out.mov")
+	args := []string{"render", "--clip", master, "--preset", "source", "--verify", "--json", "--shots"}
+	code, said, errs := run(t, "", append(args, list, "--out", out)...)
+	var got struct{ Copied, Encoded, Frames int }
+	if err := json.Unmarshal([]byte(said), &got); code != 0 || err != nil || got.Copied != 30 || got.Encoded != 20 ||
+		got.Frames != 50 {
+		t.Errorf("%d %s %s", code, said, errs)
+	}
+	if i, err := media.Probe(t.Context(), out); err != nil || i.Timecode != "10:00:00:00" || i.Coded.Profile != "LT" {
+		t.Errorf("the master came out as %+v, %v", i, err)
+	}
+	if code, _, errs := run(t, "", append(args, list, "--out", filepath.Join(dir, "out.mkv"))...); code != 2 || errs == "" {
+		t.Errorf("another container: %d %s", code, errs)
+	}
+	for _, bad := range []string{
+		`[{"first":5,"last":14,"document":"second.json"},{"first":14,"last":23,"document":"second.json"}]`,
+		`[{"first":45,"last":54,"document":"second.json"}]`, `[{"first":5}]`, `{}`,
+	} {
+		if err := os.WriteFile(list, []byte(bad), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		if code, _, errs := run(t, "", append(args, list, "--out", out)...); code != 1 || errs == "" {
+			t.Errorf("%s: %d %s", bad, code, errs)
+		}
+	}
+}

@@ -157,7 +157,7 @@ func renderCommand() *cobra.Command {
 		"[{\"first\": 0, \"last\": 99, \"document\": {…} or \"path\"}]")
 	f.StringVar(&out, "out", "", "file to write; its ending chooses the format")
 	f.StringVar(&preset, "preset", "", "a preset by name (review, archive, prores-hq, …), or a file with a recipe, "+
-		"instead of the ending's")
+		"instead of the ending's; source codes as the clip is coded and copies what no cover touches")
 	f.IntVar(&from, "from", 0, "first frame")
 	f.IntVar(&to, "to", -1, "last frame; the clip's where not given")
 	f.BoolVar(&matte, "matte", false, "write the combined matte, as grey, instead of the picture")
@@ -193,10 +193,7 @@ func renderCommand() *cobra.Command {
 		if info.Still != "" {
 			p, err = stillPreset(info, preset, out, matte)
 		} else {
-			p, err = presetOf(preset, out)
-			if err == nil {
-				err = p.Fits(info)
-			}
+			p, err = presetOf(info, preset, out)
 		}
 		if err != nil {
 			return wrongUse{err}
@@ -215,7 +212,7 @@ func renderCommand() *cobra.Command {
 		}
 		part := filepath.Join(filepath.Dir(out), "."+filepath.Base(out)+".part")
 		j := deliver.Job{
-			Clip: read, Sound: clip, Parts: parts, Preset: p, First: from,
+			Clip: read, Sound: clip, Original: info, Parts: parts, Preset: p, First: from,
 			Last: to, Total: info.Frames, Out: part, Matte: matte,
 		}
 		defer os.Remove(part)
@@ -223,6 +220,14 @@ func renderCommand() *cobra.Command {
 			return fmt.Errorf("%w; --take-damaged takes it as it is", err)
 		} else if err != nil {
 			return err
+		}
+		encoded := 0
+		spans, err := j.Encoded(ctx)
+		if err != nil {
+			return err
+		}
+		for _, s := range spans {
+			encoded += s.Last - s.First + 1
 		}
 		var proof *deliver.Proof
 		if verify && !(matte && p.Still) {
@@ -238,10 +243,14 @@ func renderCommand() *cobra.Command {
 		left := p.Left(info, from == 0 && to == info.Frames-1)
 		if asJSON {
 			return printJSON(map[string]any{
-				"out": out, "preset": p.Name, "first": from, "last": to, "proof": proof, "left": left,
+				"out": out, "preset": p.Name, "first": from, "last": to, "frames": to - from + 1,
+				"copied": to - from + 1 - encoded, "encoded": encoded, "proof": proof, "left": left,
 			})
 		}
 		said := fmt.Sprintf("wrote %d frames to %s", to-from+1, out)
+		if copied := to - from + 1 - encoded; copied > 0 {
+			said += fmt.Sprintf("; %d coded pictures are the clip's own, %d were coded anew", copied, encoded)
+		}
 		if proof != nil && p.Lossless {
 			said += fmt.Sprintf("; every sample outside the covers equals the source's in all %d frames", proof.Compared)
 		}
@@ -278,11 +287,30 @@ func clipOf(ctx context.Context, path, out string, damaged bool) (media.Clip, er
 	return media.Clip{Path: path, Info: info}, err
 }
 
-// presetOf is a preset by name, by a file with a recipe, or by the ending of what is written.
-func presetOf(name, out string) (media.Preset, error) {
-	if !strings.HasSuffix(name, ".json") {
-		return media.PresetFor(name, out)
+// presetOf is a preset that takes a clip: by name, by a file with a recipe, or by the ending of what is written.
+func presetOf(info media.Info, name, out string) (media.Preset, error) {
+	if name == media.SourcePreset {
+		p, err := info.Same()
+		if err == nil && p.Ending != strings.ToLower(filepath.Ext(out)) {
+			err = fmt.Errorf("as the source is, it is written into files that end in %s", p.Ending)
+		}
+		return p, err
 	}
+	var p media.Preset
+	var err error
+	if strings.HasSuffix(name, ".json") {
+		p, err = readRecipe(name)
+	} else {
+		p, err = media.PresetFor(name, out)
+	}
+	if err == nil {
+		err = p.Fits(info)
+	}
+	return p, err
+}
+
+// readRecipe makes a preset of a file with a recipe.
+func readRecipe(name string) (media.Preset, error) {
 	b, err := os.ReadFile(name)
 	if err != nil {
 		return media.Preset{}, err

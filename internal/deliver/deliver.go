@@ -30,6 +30,7 @@ type Job struct {
 	Clip       media.Clip
 	References *reference.Maker // nil makes its own
 	Sound      string           // file with the sound; the source itself
+	Original   media.Info       // of the source itself, where the clip is a copy of its pictures
 	Parts      []Part
 	Preset     media.Preset
 	First      int // frames, both included
@@ -62,6 +63,9 @@ func Fits(d *cover.Document, info media.Info, frames int) error {
 func Render(ctx context.Context, j Job) error {
 	if j.Preset.Still {
 		return renderStill(ctx, j)
+	}
+	if j.Preset.Copies() && !j.Segment && !j.Matte {
+		return renderSame(ctx, j)
 	}
 	if j.Preset.Packed() && !j.Segment {
 		return renderPackage(ctx, j)
@@ -273,6 +277,9 @@ type Proof struct {
 	Damage   []string `json:"damage,omitempty" doc:"what is wrong with the pictures of a source that was taken as it is, in words"`
 	Compared int      `json:"compared"` // frames of which every sample outside the mattes was found equal to the source
 	Touched  int      `json:"touched"`  // frames with a cover
+	Copied   int      `json:"copied,omitempty" doc:"coded pictures that are the source's own, byte for byte"`
+	Coded    int      `json:"coded,omitempty" doc:"pictures that were coded anew between them"`
+	Alike    float64  `json:"alike,omitempty" doc:"how like the source those are outside the covers at the least, dB, where coding loses"`
 	Off      *int     `json:"off,omitempty" doc:"of a still encoded with loss: the largest difference from the source outside the covers, in codes of 256"`
 }
 
@@ -330,6 +337,10 @@ func verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 			return p, fmt.Errorf("the written file's %w", err)
 		}
 	}
+	if j.Preset.Copies() {
+		err := j.verifySame(ctx, info, &p)
+		return p, err
+	}
 	if !j.Preset.Lossless && !j.Preset.Still {
 		p.Touched = touched(j)
 		return p, nil
@@ -373,27 +384,36 @@ func (j *Job) compare(ctx context.Context, info media.Info, p *Proof, progress f
 			p.Off = &off
 			continue
 		}
-		if format := src.Format; format.Alpha {
-			format.Alpha = false
-			if a, b := src.Data[format.Size():], out.Data[format.Size():]; !bytes.Equal(a, b) {
-				return fmt.Errorf("frame %d: its opacity is not the source's", f)
-			}
-		}
-		for plane := range 3 {
-			var skip *frame.Plane
-			if live {
-				m := treat.Subsample(matte, src.Format, plane)
-				if plane > 0 && j.Clip.Info.Quarter() {
-					paired(m)
-				}
-				skip = &m
-			}
-			if n := frame.Differ(src, out, plane, skip, 0); n > 0 {
-				return fmt.Errorf("frame %d: %d samples outside the covers differ from the source", f, n)
-			}
+		if err := j.same(f, src, out, matte); err != nil {
+			return err
 		}
 		if p.Compared++; progress != nil {
 			progress(p.Compared)
+		}
+	}
+	return nil
+}
+
+// same returns an error unless all samples of a frame outside its matte are the source's; a matte without samples
+// covers nothing.
+func (j *Job) same(f int, src, out *frame.Picture, matte frame.Plane) error {
+	if format := src.Format; format.Alpha {
+		format.Alpha = false
+		if a, b := src.Data[format.Size():], out.Data[format.Size():]; !bytes.Equal(a, b) {
+			return fmt.Errorf("frame %d: its opacity is not the source's", f)
+		}
+	}
+	for plane := range 3 {
+		var skip *frame.Plane
+		if len(matte.Pix) > 0 {
+			m := treat.Subsample(matte, src.Format, plane)
+			if plane > 0 && j.Clip.Info.Quarter() {
+				paired(m)
+			}
+			skip = &m
+		}
+		if n := frame.Differ(src, out, plane, skip, 0); n > 0 {
+			return fmt.Errorf("frame %d: %d samples outside the covers differ from the source", f, n)
 		}
 	}
 	return nil

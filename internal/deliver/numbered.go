@@ -20,8 +20,7 @@ import (
 // renderPackage writes a ZIP of pictures that are numbered, as one segment which is then taken apart, and of
 // what lies beside them.
 func renderPackage(ctx context.Context, j Job) error {
-	var segments []string
-	n := j.Last - j.First + 1
+	var pieces []Piece
 	if j.Preset.Sequence() {
 		part := j
 		part.Segment, part.Out = true, j.Out+".pictures"
@@ -29,16 +28,26 @@ func renderPackage(ctx context.Context, j Job) error {
 		if err := Render(ctx, part); err != nil {
 			return err
 		}
-		segments = []string{part.Out}
+		pieces = []Piece{{part.Out, j.First, j.Last}}
 	}
-	return Join(ctx, j, segments, []int{n}, nil)
+	return Join(ctx, j, pieces, nil)
 }
 
-// Join makes the job's file of its segments, written by Render with Segment, their lengths in frames, and of
-// what goes with the pictures.
-func Join(ctx context.Context, j Job, segments []string, lengths []int, progress func(done int)) error {
+// Join makes the job's file of its pieces, written by Render with Segment and in order, and of what goes with the
+// pictures.
+func Join(ctx context.Context, j Job, pieces []Piece, progress func(done int)) error {
 	out := j.output()
 	var err error
+	if j.Preset.Copies() && !j.Matte {
+		dir, err := os.MkdirTemp(filepath.Dir(j.Out), ".copied")
+		if err != nil {
+			return err
+		}
+		defer os.RemoveAll(dir)
+		if pieces, err = j.filled(ctx, dir, pieces); err != nil {
+			return err
+		}
+	}
 	if out.Treated, err = Sounds(ctx, j); err != nil {
 		return err
 	}
@@ -47,7 +56,12 @@ func Join(ctx context.Context, j Job, segments []string, lengths []int, progress
 		return err
 	}
 	defer os.RemoveAll(out.Beside)
-	return media.Join(ctx, out, segments, lengths, progress)
+	var files []string
+	var lengths []int
+	for _, p := range pieces {
+		files, lengths = append(files, p.File), append(lengths, p.Last-p.First+1)
+	}
+	return media.Join(ctx, out, files, lengths, progress)
 }
 
 // output is what the job writes.

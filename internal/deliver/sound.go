@@ -36,7 +36,11 @@ func verifySound(ctx context.Context, j Job, out media.Info) (heard, error) {
 				s.Channels, s.Rate)
 		}
 	}
-	return j.listenTo(ctx, func(i int) written { return written{j.Out, i, out.SoundLead(), j.Preset.Lossless} })
+	return j.listenTo(ctx, func(i int) written {
+		s := j.Clip.Info.Sound[i]
+		exact := j.Preset.Lossless || j.Preset.Copies() && (j.whole() && !j.sounds(i, s.Channels) || j.Preset.Exact(s))
+		return written{j.Out, i, out.SoundLead(), exact}
+	})
 }
 
 // listenTo compares the tracks where each of them was written to.

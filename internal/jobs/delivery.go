@@ -98,7 +98,7 @@ func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Jo
 		return d, j, err
 	}
 	j.Parts, j.First, j.Last, j.Total = deliver.Whole(rev.Document), d.First, d.First+d.Frames-1, src.Frames
-	j.Matte = d.Matte
+	j.Matte, j.Original = d.Matte, src.Info.V
 	j.Source, j.References = src.Digest+strings.TrimPrefix(frames, src.ID), r.refs
 	return d, j, deliver.Fits(rev.Document, j.Clip.Info, sh.Frames)
 }
@@ -186,8 +186,7 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 	if err != nil {
 		return err
 	}
-	var files []string
-	var lengths []int
+	var pieces []deliver.Piece
 	var size int64
 	for _, g := range segments {
 		file := r.lib.Segment(g.Key)
@@ -198,7 +197,7 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 			return err
 		}
 		size += st.Size()
-		files, lengths = append(files, file), append(lengths, g.Last-g.First+1)
+		pieces = append(pieces, deliver.Piece{File: file, First: g.First, Last: g.Last})
 	}
 	room := size + size/10
 	if j.Preset.Packed() { // the pictures and what lies beside them, and what they are packed into
@@ -213,7 +212,7 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 	}
 	j.Out = final + ".part"
 	defer os.Remove(j.Out)
-	if err := deliver.Join(ctx, j, files, lengths, beat); err != nil {
+	if err := deliver.Join(ctx, j, pieces, beat); err != nil {
 		return err
 	}
 	if moved, err := r.store.SetDelivery(ctx, d.ID, store.Verifying, 0); err != nil || !moved {

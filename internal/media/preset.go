@@ -21,6 +21,9 @@ type Preset struct {
 	Timecode bool     // burns the timecode into the picture
 	Mattes   bool     // of the covers, lie beside numbered pictures
 	Waves    string   // codec of the sound's files beside them, "" none
+	copies   bool     // coded pictures of the source that nothing touches
+	apart    string   // why none can be copied, for people
+	exact    bool     // those that are coded anew come back as they went in
 	codec    string   // of codecs
 	pictures string   // ending of each picture's file, where they are numbered and packed into one
 	video    []string // encoder options
@@ -63,6 +66,9 @@ func Camera(crf int) Preset {
 func (i Info) For(name string) (Preset, error) {
 	if i.Still != "" && name == "still" {
 		return StillPreset(i.Still), nil
+	}
+	if name == SourcePreset {
+		return i.Same()
 	}
 	p, err := PresetFor(name, "")
 	if err != nil {
@@ -175,7 +181,7 @@ func (p Preset) EncoderArgs(info Info) []string {
 	if turned {
 		filters = append(filters, "scale=out_color_matrix=bt709:out_range=tv,format="+target)
 	}
-	if target != "" && (info.Width|info.Height)&1 == 1 {
+	if target != "" && (info.Width|info.Height)&1 == 1 && !p.copies {
 		filters = append(filters, "pad=ceil(iw/2)*2:ceil(ih/2)*2")
 	}
 	if len(set) > 0 {
@@ -233,7 +239,9 @@ func woven(args []string, codec string) []string {
 }
 
 // full reports whether the codec says that samples have full range.
-func (p Preset) full() bool { return p.codec == "" || p.codec == "h264" || p.codec == "hevc" }
+func (p Preset) full() bool {
+	return p.copies || p.codec == "" || p.codec == "h264" || p.codec == "hevc"
+}
 
 // format is the pixel format that a preset writes of a source, "" the source's own. What is
 // meant for bright screens does not fit into 8 bit.

@@ -62,6 +62,9 @@ type Info struct {
 	Film    bool              `json:"film,omitempty"`
 	Cadence []cadence.Stretch `json:"cadence,omitempty"`
 
+	// How it is coded, for deliveries that are coded alike.
+	Coded Coded `json:"coded"`
+
 	flagged bool  // of pictures that ask for a field to be shown twice there are many
 	packets int   // of pictures, those not shown included
 	apart   int64 // from picture to picture, in the stream's time base; 0 unknown
@@ -114,6 +117,10 @@ type probedStream struct {
 	CodecType   string            `json:"codec_type"`
 	CodecName   string            `json:"codec_name"`
 	CodecTag    string            `json:"codec_tag_string"`
+	Profile     string            `json:"profile"`
+	BitRate     string            `json:"bit_rate"`
+	BFrames     int               `json:"has_b_frames"`
+	Extradata   string            `json:"extradata_hash"`
 	Captions    int               `json:"closed_captions"`
 	PixFmt      string            `json:"pix_fmt"`
 	Width       int               `json:"width"`
@@ -187,7 +194,7 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	ctx, cancel := context.WithTimeout(ctx, probeTime+time.Duration(info.Size/slowRead)*time.Second)
 	defer cancel()
 	out, err := run(ctx, "ffprobe", append([]string{
-		"-v", "error", "-of", "json", "-show_streams", "-show_format", "-show_chapters",
+		"-v", "error", "-of", "json", "-show_streams", "-show_format", "-show_chapters", "-show_data_hash", "md5",
 	}, input(path)...))
 	if err != nil {
 		return info, blame(ctx, err, "it is no clip that can be read")
@@ -196,6 +203,7 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	if err != nil {
 		return info, err
 	}
+	info.Coded = v.coded(path, info.Container)
 	info.scan(ctx, path, v.FieldOrder)
 	info.declared(ctx, path)
 	info.meaning(v)

@@ -319,7 +319,10 @@ func (p Preset) Changes(i Info) (out []string) {
 	for _, w := range i.Damage.Words() {
 		out = append(out, "as the source has it: "+w)
 	}
-	if p.Lossless || p.Still {
+	if p.apart != "" {
+		out = append(out, p.apart)
+	}
+	if p.Lossless || p.Still || p.copies {
 		return out
 	}
 	if !p.Packed() || p.Waves != "" {

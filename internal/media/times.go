@@ -36,6 +36,7 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 	}
 	fileStart, _ := strconv.ParseFloat(p.Format.Start, 64)
 	var pts []int64
+	var keys []bool // of the pictures in pts
 	untimed := 0
 	sc := bufio.NewScanner(bytes.NewReader(out))
 	for sc.Scan() {
@@ -45,7 +46,7 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 			continue
 		}
 		if n, err := strconv.ParseInt(t, 10, 64); err == nil {
-			pts = append(pts, n)
+			pts, keys = append(pts, n), append(keys, strings.Contains(flags, "K"))
 		} else if t == "N/A" {
 			untimed++
 		}
@@ -64,6 +65,7 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 	if len(pts)+untimed > cover.MaxFrames {
 		return false, unusable("it has more than %d frames", cover.MaxFrames)
 	}
+	info.Coded.Groups = groups(pts, keys)
 	slices.Sort(pts)
 	unit := float64(tb.Num) / float64(tb.Den)
 	if info.begun { // what comes before cannot be decoded: a recording began in mid-group

@@ -1,0 +1,120 @@
+package deliver
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"celator/core/cover"
+	"celator/internal/media"
+)
+
+// brief is a document with covers on some frames.
+func brief(i media.Info, spans ...cover.Span) *cover.Document {
+	d := document(i)
+	like := d.Covers[0]
+	d.Covers = nil
+	for n, s := range spans {
+		c := like
+		c.ID, c.Span = fmt.Sprint("b", n), s
+		d.Covers = append(d.Covers, c)
+	}
+	return d
+}
+
+// As the source: what no cover touches is the source's own coded pictures, all of them where each is coded for
+// itself, and else but for the groups around what is touched; the sound is the source's, to the sample; what was
+// coded anew is like the source beside the covers. A copied picture that is spoilt is found.
+//
+// Long: one scenario for each kind.
+func TestAsTheSource(t *testing.T) {
+	ctx := context.Background()
+	const picture = "testsrc2=size=320x180:rate=25:duration=2,noise=alls=6:allf=t"
+	for name, c := range map[string]struct {
+		args   string
+		copied int // of 50
+	}{
+		"prores.mov":  {"-c:v prores_ks -profile:v 3 -pix_fmt yuv422p10le -c:a pcm_s24le", 37},
+		"dnxhr.mov":   {"-c:v dnxhd -profile:v dnxhr_hqx -pix_fmt yuv422p10le -c:a pcm_s24le", 37},
+		"mjpeg.avi":   {"-c:v mjpeg -q:v 3 -pix_fmt yuvj422p -c:a pcm_s16le", 37},
+		"ffv1.mkv":    {"-c:v ffv1 -level 3 -g 1 -slicecrc 1 -slices 4 -pix_fmt yuv422p -c:a flac", 37},
+		"ffv1-24.mkv": {"-c:v ffv1 -level 3 -g 1 -slices 24 -pix_fmt yuv422p -c:a flac", 0},
+		"v210.mov":    {"-c:v v210 -pix_fmt yuv422p10le -c:a aac", 37},
+		"intra.mxf":   {"-c:v mpeg2video -g 1 -b:v 30M -pix_fmt yuv422p -intra_vlc 1 -c:a pcm_s16le", 37},
+		"fields.mov": {"-vf tinterlace=interleave_top,fps=25,setfield=tff -c:v prores_ks -flags +ildct " +
+			"-pix_fmt yuv422p10le -c:a pcm_s24le", 37},
+		"groups.ts": {"-c:v mpeg2video -g 10 -bf 2 -flags +cgop -sc_threshold 1000000000 -b:v 6M -c:a mp2", 20},
+		"groups.mxf": {"-c:v mpeg2video -g 10 -bf 2 -flags +cgop -sc_threshold 1000000000 -b:v 20M " +
+			"-pix_fmt yuv422p -c:a pcm_s16le", 20},
+		"h264.mp4": {"-c:v libx264 -pix_fmt yuv420p -c:a aac", 0},
+		"open.ts":  {"-c:v mpeg2video -g 10 -bf 2 -sc_threshold 1000000000 -b:v 6M -c:a mp2", 0},
+	} {
+		t.Run(name, func(t *testing.T) {
+			args := append([]string{"-f", "lavfi", "-i", picture, "-f", "lavfi", "-i", "sine=r=48000:duration=2"},
+				strings.Fields(c.args)...)
+			src := clip(t, name, args...)
+			p, err := src.Info.Same()
+			if err != nil {
+				t.Fatal(err)
+			}
+			n := src.Info.Frames
+			j := Job{
+				Clip: src, Sound: src.Path, Original: src.Info, Preset: p, Last: n - 1, Total: n,
+				Parts: Whole(brief(src.Info, cover.Span{First: 7, Last: 14}, cover.Span{First: 20, Last: 24})),
+				Out:   filepath.Join(t.TempDir(), "out"+p.Ending),
+			}
+			if err := Render(ctx, j); err != nil {
+				t.Fatal(err)
+			}
+			proof, err := Verify(ctx, j, nil)
+			if err != nil || proof.Copied != c.copied || proof.Copied+proof.Coded != n || proof.Touched != 13 {
+				t.Fatalf("%+v, %v", proof, err)
+			}
+			if c.copied == 0 {
+				return
+			}
+			b, err := os.ReadFile(j.Out)
+			if err != nil {
+				t.Fatal(err)
+			}
+			b[inside(t, j.Out, 45)] ^= 0x10
+			if err := os.WriteFile(j.Out, b, 0o600); err != nil {
+				t.Fatal(err)
+			}
+			if _, err := Verify(ctx, j, nil); err == nil {
+				t.Error("a copied picture is spoilt, and it is proved")
+			}
+			j.First, j.Last = 5, 44
+			if err := Render(ctx, j); err != nil {
+				t.Fatal(err)
+			}
+			if proof, err := Verify(ctx, j, nil); err != nil || proof.Copied == 0 || proof.Copied+proof.Coded != 40 {
+				t.Errorf("a range: %+v, %v", proof, err)
+			}
+		})
+	}
+}
+
+// inside is a byte of a file in the middle of a coded picture.
+func inside(t *testing.T, path string, packet int) int {
+	out, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "packet=pos,size", "-of",
+		"csv=p=0", path).Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var size, pos int
+	for line := range strings.Lines(string(out)) {
+		if n, _ := fmt.Sscanf(line, "%d,%d", &size, &pos); n != 2 { // of what goes with a packet
+			continue
+		}
+		if packet--; packet < 0 {
+			return pos + size/2
+		}
+	}
+	t.Fatal("there is no such packet")
+	return 0
+}
