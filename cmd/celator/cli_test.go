@@ -293,7 +293,8 @@ func TestMasterCommand(t *testing.T) {
 	}
 	doc := string(b)
 	for was, is := range map[string]string{
-		`"frames": 200`: `"frames": 10`, `"last": 199`: `"last": 9`, `"frame": 199`: `"frame": 9`, `"frame": 110`: `"frame": 5`,
+		`"frames": 200`: `"frames": 10`, `"last": 199`: `"last": 9`, `"frame": 199`: `"frame": 9`,
+		`"frame": 110`: `"frame": 5`,
 	} {
 		doc = strings.ReplaceAll(doc, was, is)
 	}
@@ -316,7 +317,8 @@ func TestMasterCommand(t *testing.T) {
 	if i, err := media.Probe(t.Context(), out); err != nil || i.Timecode != "10:00:00:00" || i.Coded.Profile != "LT" {
 		t.Errorf("the master came out as %+v, %v", i, err)
 	}
-	if code, _, errs := run(t, "", append(args, list, "--out", filepath.Join(dir, "out.mkv"))...); code != 2 || errs == "" {
+	other := append(args, list, "--out", filepath.Join(dir, "out.mkv"))
+	if code, _, errs := run(t, "", other...); code != 2 || errs == "" {
 		t.Errorf("another container: %d %s", code, errs)
 	}
 	for _, bad := range []string{

@@ -33,9 +33,6 @@ const SegmentFrames = 100
 // boundaries and names each by everything that determines its result.
 func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Preset, frames cover.Span, matte bool,
 ) ([]store.Segment, error) {
-	if preset.SoundAlone() {
-		return nil, nil
-	}
 	var out []store.Segment
 	var refs reference.Maker
 	info := src.Reading()
@@ -72,23 +69,91 @@ func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Pre
 	return out, nil
 }
 
-// job gathers what rendering and verifying a delivery needs.
-func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Job, error) {
+// PlanShot is Plan of what must be rendered of a shot.
+func PlanShot(ctx context.Context, sh store.Shot, src store.Source, j deliver.Job) (out []store.Segment, err error) {
+	if j.Preset.SoundAlone() {
+		return nil, nil
+	}
+	spans, err := j.Encoded(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, span := range spans {
+		part, err := Plan(sh, src, j.Parts[0].Document, j.Preset, span, j.Matte)
+		if err != nil {
+			return nil, err
+		}
+		for _, g := range part {
+			g.Number = len(out)
+			out = append(out, g)
+		}
+	}
+	return out, nil
+}
+
+// PlanMaster is Plan of what must be rendered of some of a source's frames, which its shots share: segments do not
+// go beyond a shot, and are those of its own deliveries where they can be. What lies in no shot is as the source has it. parts are those
+// of the shots.
+func PlanMaster(ctx context.Context, src store.Source, shots []store.Shot, j deliver.Job) ([]store.Segment, error) {
+	if j.Preset.SoundAlone() {
+		return nil, nil
+	}
+	spans, err := j.Encoded(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var out []store.Segment
+	add := func(sh store.Shot, doc *cover.Document, frames cover.Span) error {
+		frames.First, frames.Last = frames.First-sh.First, frames.Last-sh.First
+		part, err := Plan(sh, src, doc, j.Preset, frames, j.Matte)
+		for _, g := range part {
+			g.Number, g.First, g.Last = len(out), g.First+sh.First, g.Last+sh.First
+			out = append(out, g)
+		}
+		return err
+	}
+	for _, span := range spans {
+		next := span.First
+		for i, p := range j.Parts {
+			if p.Last < next || p.First > span.Last {
+				continue
+			}
+			if next < p.First {
+				if err := add(store.Shot{Frames: src.Frames}, bare, cover.Span{First: next, Last: p.First - 1}); err != nil {
+					return nil, err
+				}
+				next = p.First
+			}
+			last := min(p.Last, span.Last)
+			if err := add(shots[i], p.Document, cover.Span{First: next, Last: last}); err != nil {
+				return nil, err
+			}
+			next = last + 1
+		}
+		if next <= span.Last {
+			if err := add(store.Shot{Frames: src.Frames}, bare, cover.Span{First: next, Last: span.Last}); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return out, nil
+}
+
+// bare hides nothing.
+var bare = cover.New(0, 0, 1)
+
+// job gathers what rendering and verifying a delivery needs: of a source's, the documents of those shots
+// that frames are in.
+func (r *Runner) job(ctx context.Context, id string, frames func(store.Delivery) (cover.Span, error)) (store.Delivery,
+	deliver.Job, error,
+) {
 	var j deliver.Job
 	d, err := r.store.Delivery(ctx, id)
 	if err != nil {
 		return d, j, err
 	}
-	sh, src, err := r.store.Reel(ctx, d.Shot)
+	src, err := r.store.Source(ctx, d.Source)
 	if err != nil {
-		return d, j, err
-	}
-	rev, err := r.store.At(ctx, d.Shot, d.Revision)
-	if err != nil {
-		return d, j, err
-	}
-	var frames string
-	if j.Clip, frames, err = r.lib.Shot(sh, src); err != nil {
 		return d, j, err
 	}
 	if j.Sound, err = r.lib.SourcePath(src); err != nil {
@@ -97,25 +162,80 @@ func (r *Runner) job(ctx context.Context, id string) (store.Delivery, deliver.Jo
 	if j.Preset, err = d.Way(src.Info.V); err != nil {
 		return d, j, err
 	}
-	j.Parts, j.First, j.Last, j.Total = deliver.Whole(rev.Document), d.First, d.First+d.Frames-1, src.Frames
-	j.Matte, j.Original = d.Matte, src.Info.V
-	j.Source, j.References = src.Digest+strings.TrimPrefix(frames, src.ID), r.refs
+	j.First, j.Last, j.Total = d.First, d.First+d.Frames-1, src.Frames
+	j.Matte, j.Original, j.References = d.Matte, src.Info.V, r.refs
+	if d.Shot == "" {
+		j.Source = src.Digest
+		if j.Clip, err = r.lib.Clip(src); err != nil {
+			return d, j, err
+		}
+		span, err := frames(d)
+		if err == nil {
+			j.Parts, err = r.partsOf(ctx, d, span)
+		}
+		if err != nil {
+			return d, j, err
+		}
+		return d, j, deliver.Apart(j.Parts, j.Clip.Info, src.Frames)
+	}
+	sh, err := r.store.Shot(ctx, d.Shot)
+	if err != nil {
+		return d, j, err
+	}
+	rev, err := r.store.At(ctx, d.Shot, d.Revision)
+	if err != nil {
+		return d, j, err
+	}
+	var name string
+	if j.Clip, name, err = r.lib.Shot(sh, src); err != nil {
+		return d, j, err
+	}
+	j.Parts, j.Source = deliver.Whole(rev.Document), src.Digest+strings.TrimPrefix(name, src.ID)
 	return d, j, deliver.Fits(rev.Document, j.Clip.Info, sh.Frames)
 }
 
+// partsOf are the documents of a delivery's shots that lie in some of the source's frames.
+func (r *Runner) partsOf(ctx context.Context, d store.Delivery, within cover.Span) (out []deliver.Part, err error) {
+	for _, c := range d.Contents.V {
+		if c.Last < within.First || c.First > within.Last {
+			continue
+		}
+		rev, err := r.store.At(ctx, c.Shot, c.Revision)
+		if errors.Is(err, store.ErrNone) { // which would pass for the delivery
+			return nil, fmt.Errorf("%w: the shot %s was taken out", errGivenUp, c.Name)
+		} else if err != nil {
+			return nil, err
+		}
+		out = append(out, deliver.Part{First: c.First, Last: c.Last, Document: rev.Document})
+	}
+	return out, nil
+}
+
+// all are a delivery's frames.
+func all(d store.Delivery) (cover.Span, error) {
+	return cover.Span{First: d.First, Last: d.First + d.Frames - 1}, nil
+}
+
 func (r *Runner) segment(ctx context.Context, job *river.Job[store.SegmentArgs]) error {
-	return attend(r, ctx, job, r.delivering(job.Args.Delivery, renderMemory,
+	frames := func(d store.Delivery) (cover.Span, error) {
+		segments, err := r.store.Segments(ctx, d.ID)
+		if n := job.Args.Number; err != nil || n < 0 || n >= len(segments) {
+			return cover.Span{}, errors.Join(err, store.ErrNone)
+		}
+		return cover.Span{First: segments[job.Args.Number].First, Last: segments[job.Args.Number].Last}, nil
+	}
+	return attend(r, ctx, job, r.delivering(job.Args.Delivery, renderMemory, frames,
 		func(ctx context.Context, d store.Delivery, j deliver.Job, beat func(int)) error {
 			return r.render(ctx, d, j, job.Args.Number, beat)
 		}))
 }
 
 // delivering is the task of doing something for a delivery that has not ended.
-func (r *Runner) delivering(id string, memory int64,
+func (r *Runner) delivering(id string, memory int64, frames func(store.Delivery) (cover.Span, error),
 	do func(context.Context, store.Delivery, deliver.Job, func(int)) error,
 ) task {
 	return task{store.ADelivery, id, memory, budget.Soon, func(ctx context.Context, beat func(int)) error {
-		d, j, err := r.job(ctx, id)
+		d, j, err := r.job(ctx, id, frames)
 		if err != nil || d.Ended() {
 			return err
 		}
@@ -172,7 +292,7 @@ func (r *Runner) render(ctx context.Context, d store.Delivery, j deliver.Job, nu
 }
 
 func (r *Runner) finish(ctx context.Context, job *river.Job[store.FinishArgs]) error {
-	return attend(r, ctx, job, r.delivering(job.Args.Delivery, finishMemory, r.join))
+	return attend(r, ctx, job, r.delivering(job.Args.Delivery, finishMemory, all, r.join))
 }
 
 // errProof marks a written file that is not what it must be.

@@ -82,7 +82,19 @@ func (b bench) bring(t *testing.T, seconds int, size string) (store.Source, stor
 		"25", "-pix_fmt", "yuv420p", path).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}
-	info, err := media.Probe(ctx, path)
+	src := b.enter(t, "clip.mp4")
+	shots, err := b.st.ShotsOf(ctx, src.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return src, shots[0]
+}
+
+// enter enters a clip as a source.
+func (b bench) enter(t *testing.T, name string) store.Source {
+	t.Helper()
+	ctx := context.Background()
+	info, err := media.Probe(ctx, filepath.Join(b.dir, name))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -91,14 +103,13 @@ func (b bench) bring(t *testing.T, seconds int, size string) (store.Source, stor
 		t.Fatal(err)
 	}
 	src := store.Source{
-		ID: store.NewID(), Programme: p.ID, Name: "clip", Place: "media", Path: "clip.mp4",
+		ID: store.NewID(), Programme: p.ID, Name: "clip", Place: "media", Path: name,
 		Info: store.JSON[media.Info]{V: info}, Frames: info.Frames,
 	}
-	shot, err := b.st.AddSource(ctx, src)
-	if err != nil {
+	if _, err := b.st.AddSource(ctx, src); err != nil {
 		t.Fatal(err)
 	}
-	return src, shot
+	return src
 }
 
 func box(id string) *cover.Cover {

@@ -203,7 +203,7 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	if err != nil {
 		return info, err
 	}
-	info.Coded = v.coded(path, info.Container)
+	info.Coded = v.coded(path, info.Container, tag(p.Format.Tags, "major_brand"))
 	info.scan(ctx, path, v.FieldOrder)
 	info.declared(ctx, path)
 	info.meaning(v)

@@ -24,8 +24,8 @@ type Coded struct {
 	Groups []int `json:"groups,omitempty"`
 }
 
-// coded is how a stream is coded.
-func (s probedStream) coded(path, container string) Coded {
+// coded is how a stream of a file is coded; brand is what files of QuickTime's family call themselves.
+func (s probedStream) coded(path, container, brand string) Coded {
 	rate, _ := strconv.Atoi(s.BitRate)
 	c := Coded{
 		Ending: strings.ToLower(filepath.Ext(path)), Profile: known(s.Profile), BitRate: rate, BFrames: s.BFrames > 0,
@@ -34,6 +34,9 @@ func (s probedStream) coded(path, container string) Coded {
 	usual := endings[container]
 	if len(usual) > 0 && !slices.Contains(usual, c.Ending) {
 		c.Ending = usual[0]
+	}
+	if strings.HasPrefix(brand, "qt") { // whatever the file is called
+		c.Ending = ".mov"
 	}
 	return c
 }
@@ -247,8 +250,12 @@ func (p Preset) Alike(ctx context.Context, c Clip, dir string) (bool, error) {
 	if p.apart != "" || c.Info.Codec != "ffv1" {
 		return p.apart == "", nil
 	}
-	path := filepath.Join(dir, "alike"+p.Ending)
-	defer os.Remove(path)
+	dir, err := os.MkdirTemp(dir, ".alike")
+	if err != nil {
+		return false, err
+	}
+	defer os.RemoveAll(dir)
+	path := filepath.Join(dir, "piece"+p.Ending)
 	w, err := Create(ctx, Output{Path: path, Preset: p, Segment: true, Source: c, Frames: 1, Total: c.Info.Frames})
 	if err != nil {
 		return false, err

@@ -18,19 +18,20 @@ type (
 	body[T any] struct{ Body T }
 
 	sourceView struct {
-		ID      string     `json:"id"`
-		Name    string     `json:"name"`
-		State   string     `json:"state" enum:"queued,conforming,viewing,ready,failed"`
-		Error   string     `json:"error"`
-		Waiting string     `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
-		Damage  string     `json:"damage,omitempty" enum:"found,taken" doc:"found: it failed for that, and can be taken as it is; taken: it was"`
-		Frames  int        `json:"frames"`
-		Views   int        `json:"views" doc:"view frames made so far"`
-		ViewW   int        `json:"viewWidth"`
-		ViewH   int        `json:"viewHeight"`
-		Info    media.Info `json:"info"`
-		Notes   []string   `json:"notes" doc:"what was done to read it exactly, in words"`
-		Created time.Time  `json:"created"`
+		ID        string     `json:"id"`
+		Programme string     `json:"programme"`
+		Name      string     `json:"name"`
+		State     string     `json:"state" enum:"queued,conforming,viewing,ready,failed"`
+		Error     string     `json:"error"`
+		Waiting   string     `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
+		Damage    string     `json:"damage,omitempty" enum:"found,taken" doc:"found: it failed for that, and can be taken as it is; taken: it was"`
+		Frames    int        `json:"frames"`
+		Views     int        `json:"views" doc:"view frames made so far"`
+		ViewW     int        `json:"viewWidth"`
+		ViewH     int        `json:"viewHeight"`
+		Info      media.Info `json:"info"`
+		Notes     []string   `json:"notes" doc:"what was done to read it exactly, in words"`
+		Created   time.Time  `json:"created"`
 	}
 	// leftView is what the source holds that a delivery does not, in words.
 	leftView struct {
@@ -38,26 +39,28 @@ type (
 		Part  []string `json:"part" doc:"of one of a part"`
 	}
 	deliveryView struct {
-		ID       string         `json:"id"`
-		Shot     string         `json:"shot"`
-		Revision int            `json:"revision"`
-		Preset   string         `json:"preset"`
-		Name     string         `json:"name"`
-		State    string         `json:"state" enum:"queued,rendering,joining,verifying,done,failed,cancelled"`
-		First    int            `json:"first" doc:"of the shot's frames"`
-		Frames   int            `json:"frames"`
-		Matte    bool           `json:"matte" doc:"the combined matte, as grey, instead of the pictures"`
-		Rendered int            `json:"rendered"`
-		Verified int            `json:"verified"`
-		Rate     float64        `json:"rate" doc:"frames a second so far"`
-		Left     float64        `json:"left" doc:"seconds that rendering will still take at that rate"`
-		Error    string         `json:"error"`
-		Waiting  string         `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
-		Proof    *deliver.Proof `json:"proof,omitempty"`
-		Size     int64          `json:"size"`
-		SHA256   string         `json:"sha256"`
-		Created  time.Time      `json:"created"`
-		Finished *time.Time     `json:"finished,omitempty"`
+		ID       string          `json:"id"`
+		Source   string          `json:"source"`
+		Shot     string          `json:"shot" doc:"empty of a source with its shots"`
+		Contents []store.Content `json:"contents" doc:"those, as they were when it was ordered"`
+		Revision int             `json:"revision"`
+		Preset   string          `json:"preset"`
+		Name     string          `json:"name"`
+		State    string          `json:"state" enum:"queued,rendering,joining,verifying,done,failed,cancelled"`
+		First    int             `json:"first" doc:"of the shot's frames, or the source's"`
+		Frames   int             `json:"frames"`
+		Matte    bool            `json:"matte" doc:"the combined matte, as grey, instead of the pictures"`
+		Rendered int             `json:"rendered"`
+		Verified int             `json:"verified"`
+		Rate     float64         `json:"rate" doc:"frames a second so far"`
+		Left     float64         `json:"left" doc:"seconds that rendering will still take at that rate"`
+		Error    string          `json:"error"`
+		Waiting  string          `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
+		Proof    *deliver.Proof  `json:"proof,omitempty"`
+		Size     int64           `json:"size"`
+		SHA256   string          `json:"sha256"`
+		Created  time.Time       `json:"created"`
+		Finished *time.Time      `json:"finished,omitempty"`
 	}
 	summaryView struct {
 		store.Summary
@@ -117,6 +120,7 @@ type (
 func (s *server) register(api huma.API) {
 	for _, subject := range []func(huma.API){
 		s.registerProgrammes, s.registerSources, s.registerShots, s.registerEdits, s.registerHistory, s.registerDeliveries,
+		s.registerMasters,
 		s.registerPresets,
 		s.registerWork,
 		s.registerList, s.registerBoundaries, s.registerChecking, s.registerFollowing, s.registerStyling,

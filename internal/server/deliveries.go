@@ -12,13 +12,15 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"celator/core/cover"
+	"celator/internal/deliver"
 	"celator/internal/jobs"
 	"celator/internal/store"
 )
 
 func viewDelivery(d store.Delivery) deliveryView {
 	v := deliveryView{
-		d.ID, d.Shot, d.Revision, d.Preset, d.Name, d.State, d.First, d.Frames, d.Matte, d.Rendered, d.Verified, 0, 0,
+		d.ID, d.Source, d.Shot, append([]store.Content{}, d.Contents.V...), d.Revision,
+		d.Preset, d.Name, d.State, d.First, d.Frames, d.Matte, d.Rendered, d.Verified, 0, 0,
 		d.Error, d.Waiting, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished,
 	}
 	if made := d.Rendered - d.Reused; d.Started != nil && made > 0 {
@@ -74,7 +76,7 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 			"and sound has none.")
 	}
 	d := store.Delivery{
-		ID: store.NewID(), Shot: sh.ID, Revision: rev.Number, Preset: preset.Name, First: frames.First,
+		ID: store.NewID(), Source: src.ID, Shot: sh.ID, Revision: rev.Number, Preset: preset.Name, First: frames.First,
 		Frames: frames.Last - frames.First + 1, Matte: in.Body.Matte, State: store.Queued, Created: time.Now(),
 	}
 	d.Recipe.V = recipe
@@ -91,7 +93,17 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	if err := rev.Document.Followed(); err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	segments, err := jobs.Plan(sh, src, rev.Document, preset, frames, d.Matte)
+	j := deliver.Job{
+		Preset: preset, Parts: deliver.Whole(rev.Document), First: frames.First, Last: frames.Last, Total: src.Frames,
+		Matte: d.Matte, Original: src.Info.V, Out: s.Library.Segment(d.ID),
+	}
+	if j.Clip, _, err = s.Library.Shot(sh, src); err == nil {
+		j.Sound, err = s.Library.SourcePath(src)
+	}
+	if err != nil {
+		return nil, problem(err)
+	}
+	segments, err := jobs.PlanShot(ctx, sh, src, j)
 	if err == nil {
 		err = s.Store.AddDelivery(ctx, d, segments)
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -38,6 +39,23 @@ func viewPreset(r media.Recipe, house bool, i media.Info) (presetView, error) {
 	return v, nil
 }
 
+// same is the way of coding a source again as it is.
+func same(i media.Info) presetView {
+	v := presetView{
+		Recipe:  media.Recipe{Name: media.SourcePreset, Title: "As the source"},
+		Changes: []string{}, Left: leftView{[]string{}, []string{}},
+	}
+	p, err := i.Same()
+	if err != nil {
+		v.Refusal = sentence(err)
+		return v
+	}
+	v.Title, v.Container = p.Title, strings.TrimPrefix(p.Ending, ".")
+	v.Changes = append(v.Changes, p.Changes(i)...)
+	v.Left = leftView{append([]string{}, p.Left(i, true)...), append([]string{}, p.Left(i, false)...)}
+	return v
+}
+
 // presets lists the ways in which a source can be delivered.
 func (s *server) presets(ctx context.Context, in *ByID) (*body[[]presetView], error) {
 	src, err := s.Store.Source(ctx, in.ID)
@@ -50,6 +68,7 @@ func (s *server) presets(ctx context.Context, in *ByID) (*body[[]presetView], er
 		out = append(out, v)
 		return err
 	}
+	out = append(out, same(src.Info.V))
 	for _, r := range media.Recipes {
 		if err := add(r, false); err != nil {
 			return nil, problem(err)

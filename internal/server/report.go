@@ -99,7 +99,9 @@ func (s *server) parts(ctx context.Context, programme string) (p *parts, err err
 		worked[v.Shot] = worked[v.Shot] || v.Covered
 	}
 	for _, d := range p.deliveries {
-		worked[d.Shot] = true
+		for _, shot := range holds(d) {
+			worked[shot] = p.shot[shot].ID != ""
+		}
 	}
 	for shot, yes := range worked {
 		if yes {
@@ -148,6 +150,17 @@ func (s *server) report(ctx context.Context, programme string, pictures bool) (*
 	return r, ctx.Err()
 }
 
+// holds are the shots in a delivery.
+func holds(d store.Delivery) (shots []string) {
+	if d.Shot != "" {
+		return []string{d.Shot}
+	}
+	for _, c := range d.Contents.V {
+		shots = append(shots, c.Shot)
+	}
+	return shots
+}
+
 // delivered lists what was delivered, the newest first.
 func (p *parts) delivered() (out []report.Delivery) {
 	newer := map[string]bool{}
@@ -155,19 +168,32 @@ func (p *parts) delivered() (out []report.Delivery) {
 		if d.State != store.Done {
 			continue
 		}
-		current := d.Revision == p.heads[d.Shot].Number || !p.stale[d.Shot]
 		v := report.Delivery{
-			Name: d.Name, Shot: p.shot[d.Shot].Name, Preset: d.Preset, SHA256: d.SHA256,
-			Revision: d.Revision, Current: current && !newer[d.Shot],
+			Name: d.Name, Shot: p.shot[d.Shot].Name, Preset: d.Preset, SHA256: d.SHA256, Revision: d.Revision,
+			Current: !newer[d.Source+d.Shot],
 		}
-		newer[d.Shot] = true
+		if d.Shot == "" {
+			v.Shot = fmt.Sprintf("%s, with %d shots", p.source[d.Source].Name, len(d.Contents.V))
+			if n := len(doubts(d.Contents.V)); n > 0 {
+				v.Proof = "Delivered although " + inWords(doubts(d.Contents.V)) + ". "
+			}
+		}
+		for _, shot := range holds(d) {
+			v.Current = v.Current && (d.Shot != "" && d.Revision == p.heads[shot].Number || !p.stale[shot])
+		}
+		newer[d.Source+d.Shot] = true
 		if d.Finished != nil {
 			v.At = *d.Finished
 		}
 		if q := d.Proof.V; q != nil {
-			v.Proof = fmt.Sprintf("%d frames", q.Frames)
 			if q.Frames == 0 {
-				v.Proof = fmt.Sprintf("%d sound tracks", q.Sound)
+				v.Proof += fmt.Sprintf("%d sound tracks", q.Sound)
+			} else {
+				v.Proof += fmt.Sprintf("%d frames", q.Frames)
+			}
+			if q.Copied > 0 {
+				v.Proof += fmt.Sprintf("; %d coded pictures are the source's own, byte for byte, %d were coded anew", q.Copied,
+					q.Coded)
 			}
 			if q.Compared > 0 {
 				v.Proof += fmt.Sprintf("; every sample outside the covers equal to the source in %d", q.Compared)

@@ -21,10 +21,11 @@ import (
 
 func viewSource(src store.Source) sourceView {
 	v := sourceView{
-		ID: src.ID, Name: src.Name, State: src.State, Error: src.Error, Waiting: src.Waiting,
+		ID: src.ID, Programme: src.Programme, Name: src.Name, State: src.State, Error: src.Error, Waiting: src.Waiting,
 		Damage: src.Damage, Frames: src.Frames, Views: src.Views, Info: src.Info.V, Notes: []string{}, Created: src.Created,
 	}
 	i := src.Info.V
+	v.Info.Coded.Groups = nil // of which long films have thousands
 	v.ViewW, v.ViewH = i.ViewSize()
 	note := func(format string, a ...any) { v.Notes = append(v.Notes, fmt.Sprintf(format, a...)) }
 	if i.Still != "" {

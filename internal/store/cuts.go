@@ -115,7 +115,8 @@ func clearShots(ctx context.Context, tx *sqlx.Tx, source string, ranges []cover.
 		}
 		var work int
 		if err := tx.GetContext(ctx, &work, `SELECT (SELECT count(*) FROM revision WHERE shot = $1) +
-			(SELECT count(*) FROM attempt WHERE shot = $1) + (SELECT count(*) FROM delivery WHERE shot = $1)`,
+			(SELECT count(*) FROM attempt WHERE shot = $1) + (SELECT count(*) FROM delivery WHERE shot = $1) +
+			(SELECT count(*) FROM delivery WHERE contents @> jsonb_build_array(jsonb_build_object('shot', $1::text)))`,
 			o.ID); err != nil {
 			return nil, nil, err
 		}

@@ -62,13 +62,15 @@ const (
 // Delivery is a rendered, verified result, or the way to it.
 type Delivery struct {
 	ID       string               `db:"id"`
-	Shot     string               `db:"shot"`
+	Source   string               `db:"source"`
+	Shot     string               `db:"shot"`     // "" of one of a source, with its shots
+	Contents JSON[[]Content]      `db:"contents"` // those, as they were when it was ordered
 	Revision int                  `db:"revision"`
 	Preset   string               `db:"preset"`
 	Recipe   JSON[*media.Recipe]  `db:"recipe"` // of a house preset, as it was when it was ordered
 	Name     string               `db:"name"`
 	State    string               `db:"state"`
-	First    int                  `db:"first"` // of the shot's frames
+	First    int                  `db:"first"` // of the shot's frames, or the source's
 	Frames   int                  `db:"frames"`
 	Matte    bool                 `db:"matte"` // its matte instead of its pictures
 	Verified int                  `db:"verified"`
@@ -82,6 +84,26 @@ type Delivery struct {
 	Finished *time.Time           `db:"finished"`
 	Rendered int                  `db:"rendered"` // frames, over all segments
 	Reused   int                  `db:"reused"`   // of them found finished
+}
+
+// Content is a shot in a delivery, as it was when that was ordered.
+type Content struct {
+	Shot     string        `json:"shot"`
+	Name     string        `json:"name"`
+	Revision int           `json:"revision"`
+	First    int           `json:"first" doc:"frames of the source, both included"`
+	Last     int           `json:"last"`
+	Covers   int           `json:"covers"`
+	Items    []ContentItem `json:"items"`
+	Severe   int           `json:"severe" doc:"open findings"`
+	Minor    int           `json:"minor"`
+}
+
+// ContentItem is an item in such a shot.
+type ContentItem struct {
+	Name    string `json:"name"`
+	State   string `json:"state" doc:"in words"`
+	Settled bool   `json:"settled" doc:"approved or waived"`
 }
 
 // Way is the preset that the delivery of a source goes by.
@@ -107,15 +129,21 @@ type Segment struct {
 	Finished bool   `db:"finished"`
 }
 
-const deliveryColumns = `d.*, coalesce((SELECT sum(done) FROM segment g WHERE g.delivery = d.id), 0) AS rendered,
+const deliveryColumns = `d.id, d.source, coalesce(d.shot, '') AS shot, d.contents, d.revision, d.preset, d.recipe,
+	d.name, d.state, d.first, d.frames, d.matte, d.verified, d.error, d.waiting, d.proof, d.size, d.sha256, d.created, d.started,
+	d.finished, coalesce((SELECT sum(done) FROM segment g WHERE g.delivery = d.id), 0) AS rendered,
 	coalesce((SELECT sum(done) FROM segment g WHERE g.delivery = d.id AND g.reused), 0) AS reused`
 
 // AddDelivery enters a delivery with its segments and puts them into the queue.
 func (s *Store) AddDelivery(ctx context.Context, d Delivery, segments []Segment) error {
+	if d.Contents.V == nil {
+		d.Contents.V = []Content{}
+	}
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.NamedExecContext(ctx, `INSERT INTO delivery
-			(id, shot, revision, preset, recipe, name, first, frames, matte)
-			VALUES (:id, :shot, :revision, :preset, :recipe, :name, :first, :frames, :matte)`, d)
+			(id, source, shot, contents, revision, preset, recipe, name, first, frames, matte)
+			VALUES (:id, coalesce(nullif(:source, ''), (SELECT source FROM shot WHERE id = :shot)), nullif(:shot, ''),
+			:contents, :revision, :preset, :recipe, :name, :first, :frames, :matte)`, d)
 		if err != nil {
 			return err
 		}
@@ -150,7 +178,7 @@ func (s *Store) Delivery(ctx context.Context, id string) (d Delivery, err error)
 // Deliveries lists a programme's, the newest first.
 func (s *Store) Deliveries(ctx context.Context, programme string) (out []Delivery, err error) {
 	return out, s.db.SelectContext(ctx, &out, `SELECT `+deliveryColumns+
-		` FROM delivery d JOIN shot ON shot.id = d.shot WHERE shot.programme = $1 ORDER BY d.created DESC`, programme)
+		` FROM delivery d JOIN source ON source.id = d.source WHERE source.programme = $1 ORDER BY d.created DESC`, programme)
 }
 
 // Segments lists a delivery's, in order.

@@ -297,13 +297,15 @@ func PlaceOf(r image.Rectangle) *[4]int {
 	return &[4]int{r.Min.X, r.Min.Y, r.Dx(), r.Dy()}
 }
 
-// LatestDelivery returns the revision and the name of a shot's newest finished delivery.
+// LatestDelivery returns the revision and the name of a shot's newest finished delivery, its own or that of its
+// source.
 func (s *Store) LatestDelivery(ctx context.Context, shot string) (revision int, name string, err error) {
 	var d struct {
 		Revision int    `db:"revision"`
 		Name     string `db:"name"`
 	}
-	err = none(s.db.GetContext(ctx, &d, `SELECT revision, name FROM delivery WHERE shot = $1 AND state = 'done'
-		AND NOT matte ORDER BY created DESC LIMIT 1`, shot))
+	err = none(s.db.GetContext(ctx, &d, `SELECT coalesce((c ->> 'revision')::integer, d.revision) AS revision, d.name
+		FROM delivery d LEFT JOIN LATERAL jsonb_array_elements(d.contents) c ON c ->> 'shot' = $1
+		WHERE (d.shot = $1 OR c IS NOT NULL) AND d.state = 'done' AND NOT d.matte ORDER BY d.created DESC LIMIT 1`, shot))
 	return d.Revision, d.Name, err
 }

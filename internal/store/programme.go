@@ -220,6 +220,12 @@ func (s *Store) Shots(ctx context.Context, programme string) (out []Shot, err er
 		` WHERE shot.programme = $1 ORDER BY nullif(shot.position, 0), source.created, shot.first, shot.created`, programme)
 }
 
+// ShotsOf lists a source's, as they follow each other.
+func (s *Store) ShotsOf(ctx context.Context, source string) (out []Shot, err error) {
+	out = []Shot{}
+	return out, s.db.SelectContext(ctx, &out, shots+` WHERE shot.source = $1 ORDER BY shot.first, shot.created`, source)
+}
+
 // OrderShots puts a programme's shots in an order, each by its id; without ids they stand
 // in the order of the master again. A shot that is not named goes to the end, and
 // so does one that comes later. ErrNone

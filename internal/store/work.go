@@ -42,10 +42,10 @@ func (s *Store) Work(ctx context.Context) (out []Work, err error) {
 				c.frames, c.waiting, NOT c.awaited, c.at FROM check_run c JOIN shot h ON h.id = c.shot
 				WHERE c.state IN ('queued', 'running')
 			UNION ALL
-			SELECT 'delivery', d.id, h.programme, h.id, d.name, d.state,
+			SELECT 'delivery', d.id, o.programme, coalesce(d.shot, ''), d.name, d.state,
 				CASE d.state WHEN 'verifying' THEN d.verified ELSE
 					coalesce((SELECT sum(g.done) FROM segment g WHERE g.delivery = d.id), 0) END,
-				d.frames, d.waiting, false, d.created FROM delivery d JOIN shot h ON h.id = d.shot
+				d.frames, d.waiting, false, d.created FROM delivery d JOIN source o ON o.id = d.source
 				WHERE d.state IN ('queued', 'rendering', 'joining', 'verifying')
 		) w ORDER BY created, id`)
 }

@@ -764,6 +764,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{id}/contents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a delivery of a source holds, as its shots are now */
+        get: operations["getContents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sources/{id}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Render, verify and keep a source with all of its shots */
+        post: operations["addMaster"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{id}/presets": {
         parameters: {
             query?: never;
@@ -1145,6 +1179,50 @@ export interface components {
             /** @description why it does not go on for now, in words; empty while it does */
             waiting: string;
         };
+        Coded: {
+            bFrames?: boolean;
+            /** Format: int64 */
+            bitRate?: number;
+            ending?: string;
+            extradata?: string;
+            groups?: number[];
+            profile?: string;
+        };
+        Content: {
+            /** Format: int64 */
+            covers: number;
+            /**
+             * Format: int64
+             * @description frames of the source, both included
+             */
+            first: number;
+            items: components["schemas"]["ContentItem"][];
+            /** Format: int64 */
+            last: number;
+            /** Format: int64 */
+            minor: number;
+            name: string;
+            /** Format: int64 */
+            revision: number;
+            /**
+             * Format: int64
+             * @description open findings
+             */
+            severe: number;
+            shot: string;
+        };
+        ContentItem: {
+            name: string;
+            /** @description approved or waived */
+            settled: boolean;
+            /** @description in words */
+            state: string;
+        };
+        ContentsView: {
+            /** @description why it should not go out yet, in words */
+            doubts: string[];
+            shots: components["schemas"]["Content"][];
+        };
         ConvertOutline: {
             cover: string;
             /**
@@ -1275,6 +1353,8 @@ export interface components {
             y?: number;
         };
         DeliveryView: {
+            /** @description those, as they were when it was ordered */
+            contents: components["schemas"]["Content"][];
             /** Format: date-time */
             created: string;
             error: string;
@@ -1282,7 +1362,7 @@ export interface components {
             finished?: string;
             /**
              * Format: int64
-             * @description of the shot's frames
+             * @description of the shot's frames, or the source's
              */
             first: number;
             /** Format: int64 */
@@ -1308,9 +1388,11 @@ export interface components {
             /** Format: int64 */
             revision: number;
             sha256: string;
+            /** @description empty of a source with its shots */
             shot: string;
             /** Format: int64 */
             size: number;
+            source: string;
             /** @enum {string} */
             state: "queued" | "rendering" | "joining" | "verifying" | "done" | "failed" | "cancelled";
             /** Format: int64 */
@@ -1650,6 +1732,7 @@ export interface components {
             /** Format: int64 */
             chapters?: number;
             codec: string;
+            coded: components["schemas"]["Coded"];
             container: string;
             /** @description of a file that was taken as it is */
             damage?: components["schemas"]["Damage"];
@@ -1823,6 +1906,20 @@ export interface components {
             frame: number;
             id: string;
             note: string;
+        };
+        MasterBody: {
+            /** @description deliver although there are doubts (contents) */
+            despite?: boolean;
+            /** @description timecode of the source, or number of a frame; the first where it is empty */
+            from?: string;
+            /** @description the combined matte, as grey, instead of the pictures */
+            matte?: boolean;
+            /** @description of the file, without its ending; the source's where it is empty */
+            name?: string;
+            /** @description of those of the source; source to be coded as that is */
+            preset: string;
+            /** @description the same, included; the last where it is empty */
+            to?: string;
         };
         MatteFrame: {
             move?: components["schemas"]["Point"];
@@ -2127,8 +2224,23 @@ export interface components {
             sources: components["schemas"]["SourceView"][];
         };
         Proof: {
+            /**
+             * Format: double
+             * @description how like the source those are outside the covers at the least, dB, where coding loses
+             */
+            alike?: number;
+            /**
+             * Format: int64
+             * @description pictures that were coded anew between them
+             */
+            coded?: number;
             /** Format: int64 */
             compared: number;
+            /**
+             * Format: int64
+             * @description coded pictures that are the source's own, byte for byte
+             */
+            copied?: number;
             /** @description what is wrong with the pictures of a source that was taken as it is, in words */
             damage?: string[];
             /** Format: double */
@@ -2616,6 +2728,7 @@ export interface components {
             name: string;
             /** @description what was done to read it exactly, in words */
             notes: string[];
+            programme: string;
             /** @enum {string} */
             state: "queued" | "conforming" | "viewing" | "ready" | "failed";
             /** Format: int64 */
@@ -4686,6 +4799,70 @@ export interface operations {
                 content?: never;
             };
             /** @description The body is larger than 4194304 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getContents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContentsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addMaster: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MasterBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryView"];
+                };
+            };
+            /** @description The body is larger than 1048576 bytes. */
             413: {
                 headers: {
                     [name: string]: unknown;

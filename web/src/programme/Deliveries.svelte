@@ -1,6 +1,6 @@
 <script lang="ts">
   import { api, ask, type Delivery } from '../api/api';
-  import { bytes, duration } from '../shared/format';
+  import { bytes, counted, duration } from '../shared/format';
 
   let { list, shots = [] }: { list: Delivery[]; shots?: { id: string; name: string }[] } = $props();
   let error = $state('');
@@ -30,9 +30,12 @@
         return (
           (d.proof?.compared
             ? `${bytes(d.size)}, every sample outside the covers equals the source's in all ${d.proof.compared} frames`
-            : d.proof?.frames
-              ? `${bytes(d.size)}, ${d.proof.frames} frames, duration and sound verified`
-              : `${bytes(d.size)}, ${d.proof?.sound} sound tracks`) +
+            : d.proof?.copied
+              ? `${bytes(d.size)}, ${d.proof.copied} of ${d.proof.frames} coded pictures are the source’s own, byte for byte` +
+                (d.proof.alike ? `, the others at least ${d.proof.alike} dB like it beside the covers` : '')
+              : d.proof?.frames
+                ? `${bytes(d.size)}, ${d.proof.frames} frames, duration and sound verified`
+                : `${bytes(d.size)}, ${d.proof?.sound} sound tracks`) +
           (d.proof?.samples
             ? `, every sample of sound as well${d.proof.passages ? ' outside of the passages' : ''}`
             : '') +
@@ -65,7 +68,9 @@
         <span class="font-semibold">{d.name}</span>
         <span class="quiet"
           >{shots.find((s) => s.id === d.shot)?.name ?? ''}
-          {d.preset}{d.matte ? ', matte' : ''}, f {d.first}–{d.first + d.frames - 1}, revision {d.revision}</span
+          {d.preset}{d.matte ? ', matte' : ''}, f {d.first}–{d.first + d.frames - 1}, {d.shot
+            ? `revision ${d.revision}`
+            : counted(d.contents.length, 'shot', 'shots')}</span
         >
         {#if going(d)}<button class="btn ml-auto btn-xs" onclick={() => cancel(d)}>Cancel</button>
         {:else if d.state === 'done'}<a

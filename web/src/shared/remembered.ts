@@ -6,6 +6,8 @@ export type Onward = 0 | 'halves' | 5 | 10 | 25;
 export type Shade = 'dark' | 'light';
 interface Remembered {
   preset: string;
+  master: string; // the preset of masters
+  pattern: string; // of their names
   matte: boolean;
   sound: boolean; // is heard
   level: number; // of the sound, 0 to 1
@@ -15,6 +17,8 @@ interface Remembered {
 }
 const first: Remembered = {
   preset: 'review',
+  master: 'source',
+  pattern: '{programme} {source} v{version} {date}',
   matte: false,
   sound: true,
   level: 0.8,

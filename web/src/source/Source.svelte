@@ -6,6 +6,7 @@
   import WorkButton from '../shared/WorkButton.svelte';
   import { route } from '../shared/route.svelte';
   import Boundaries from './Boundaries.svelte';
+  import DeliverMaster from './DeliverMaster.svelte';
 
   let { id }: { id: string } = $props();
   let s = $state.raw<Source>();
@@ -91,6 +92,9 @@
       <p>View frames: {s.views} of {s.frames}</p>
       {#if s.waiting}<p role="status">{s.waiting}</p>{/if}
     {/if}
-    {#if s?.state === 'ready' && s.frames > 1}<Boundaries {s} />{/if}
+    {#if s?.state === 'ready' && s.frames > 1}
+      <Boundaries {s} />
+      <DeliverMaster {s} />
+    {/if}
   </main>
 </div>

@@ -109,7 +109,7 @@
       onchange={(e) => pick(e.currentTarget.value)}
     >
       <option value="">A new one</option>
-      {#each [...house, ...presets.filter((p) => !p.house)] as p (p.name)}<option value={p.name}
+      {#each [...house, ...presets.filter((p) => !p.house && p.name !== 'source')] as p (p.name)}<option value={p.name}
           >{p.title}{p.house ? ' (house)' : ''}</option
         >{/each}
     </select></label

@@ -1,0 +1,219 @@
+package server
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"celator/core/clearance"
+	"celator/core/cover"
+	"celator/internal/deliver"
+	"celator/internal/jobs"
+	"celator/internal/store"
+)
+
+// contentsView is what a delivery of a source would hold now.
+type contentsView struct {
+	Shots  []store.Content `json:"shots"`
+	Doubts []string        `json:"doubts" doc:"why it should not go out yet, in words"`
+}
+
+// contents gathers a source's shots as they are, with their documents and items.
+func (s *server) contents(ctx context.Context, src store.Source) (list []store.Content, shots []store.Shot,
+	parts []deliver.Part, err error,
+) {
+	if shots, err = s.Store.ShotsOf(ctx, src.ID); err != nil {
+		return nil, nil, nil, err
+	}
+	items, err := s.Store.Items(ctx, src.Programme)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	names := map[string]string{}
+	for _, it := range items {
+		names[it.ID] = it.Name
+	}
+	seen, err := s.Store.Appearances(ctx, src.Programme)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	for _, sh := range shots {
+		rev, err := s.Store.Head(ctx, sh.ID)
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		c := store.Content{
+			Shot: sh.ID, Name: sh.Name, Revision: rev.Number, First: sh.First, Last: sh.Last(), Items: []store.ContentItem{},
+		}
+		for i := range rev.Document.Covers {
+			if len(rev.Document.Covers[i].HoldsOut) == 0 {
+				c.Covers++
+			}
+		}
+		for _, a := range seen {
+			if a.Shot != sh.ID {
+				continue
+			}
+			c.Severe, c.Minor = c.Severe+a.Severe, c.Minor+a.Minor
+			settled := a.State == clearance.Approved || a.State == clearance.Waived
+			c.Items = append(c.Items, store.ContentItem{Name: names[a.Item], State: a.State.Title(), Settled: settled})
+		}
+		list = append(list, c)
+		parts = append(parts, deliver.Part{First: c.First, Last: c.Last, Document: rev.Document})
+	}
+	return list, shots, parts, nil
+}
+
+// doubts says why a delivery with some contents should not go out yet.
+func doubts(list []store.Content) []string {
+	severe, open := 0, 0
+	for _, c := range list {
+		severe += c.Severe
+		for _, it := range c.Items {
+			if !it.Settled {
+				open++
+			}
+		}
+	}
+	out := []string{}
+	if severe > 0 {
+		out = append(out, fmt.Sprintf("%d severe findings are open", severe))
+	}
+	if open > 0 {
+		out = append(out, fmt.Sprintf("%d entries of the list are neither approved nor waived", open))
+	}
+	return out
+}
+
+// within leaves of contents what lies in some frames.
+func within(list []store.Content, frames cover.Span) (out []store.Content) {
+	out = []store.Content{}
+	for _, c := range list {
+		if c.First <= frames.Last && c.Last >= frames.First {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+type masterBody struct {
+	Preset  string `json:"preset" maxLength:"40" doc:"of those of the source; source to be coded as that is"`
+	Name    string `json:"name,omitempty" maxLength:"120" doc:"of the file, without its ending; the source's where it is empty"`
+	From    string `json:"from,omitempty" maxLength:"40" doc:"timecode of the source, or number of a frame; the first where it is empty"`
+	To      string `json:"to,omitempty" maxLength:"40" doc:"the same, included; the last where it is empty"`
+	Matte   bool   `json:"matte,omitempty" doc:"the combined matte, as grey, instead of the pictures"`
+	Despite bool   `json:"despite,omitempty" doc:"deliver although there are doubts (contents)"`
+}
+
+// stretch reads which of a source's frames are meant.
+func stretch(src store.Source, from, to string) (cover.Span, error) {
+	all := cover.Span{First: 0, Last: src.Frames - 1}
+	clock := clock(src)
+	for _, end := range []struct {
+		text  string
+		frame *int
+	}{{from, &all.First}, {to, &all.Last}} {
+		if strings.TrimSpace(end.text) == "" {
+			continue
+		}
+		n, err := clock.ParseFrom(end.text, 0)
+		if err != nil {
+			return all, err
+		}
+		*end.frame = int(n)
+	}
+	if all.First < 0 || all.First > all.Last || all.Last >= src.Frames {
+		return all, fmt.Errorf("frames %d to %d are not in the source's 0 to %d", all.First, all.Last, src.Frames-1)
+	}
+	return all, nil
+}
+
+func (s *server) addMaster(ctx context.Context, in *struct {
+	ByID
+	Body masterBody
+},
+) (*body[deliveryView], error) {
+	src, err := s.Store.Source(ctx, in.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	if src.State != store.Ready {
+		return nil, huma.Error409Conflict("The source is still being brought in; deliver when it is ready.")
+	}
+	preset, recipe, err := s.way(ctx, in.Body.Preset, src.Info.V)
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	}
+	if preset.Still || in.Body.Matte && preset.SoundAlone() {
+		return nil, huma.Error422UnprocessableEntity("A still picture is delivered from its shot, and sound has no matte.")
+	}
+	frames, err := stretch(src, in.Body.From, in.Body.To)
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	}
+	list, shots, parts, err := s.contents(ctx, src)
+	if err != nil {
+		return nil, problem(err)
+	}
+	list = within(list, frames)
+	if d := doubts(list); len(d) > 0 && !in.Body.Despite {
+		return nil, huma.Error409Conflict(sentence(fmt.Errorf("%s; deliver despite that if it is meant", inWords(d))))
+	}
+	d := store.Delivery{
+		ID: store.NewID(), Source: src.ID, Preset: preset.Name, First: frames.First,
+		Frames: frames.Last - frames.First + 1, Matte: in.Body.Matte, State: store.Queued, Created: time.Now(),
+	}
+	d.Recipe.V, d.Contents.V = recipe, list
+	if d.Name = plain(in.Body.Name); d.Name == "" {
+		d.Name = plain(strings.TrimSuffix(src.Name, filepath.Ext(src.Name)))
+	}
+	if d.Name == "" {
+		d.Name = "master"
+	}
+	if d.Matte && !strings.HasSuffix(d.Name, " matte") {
+		d.Name += " matte"
+	}
+	d.Name += preset.Ending
+	j := deliver.Job{
+		Preset: preset, Parts: parts, First: frames.First, Last: frames.Last, Total: src.Frames, Matte: d.Matte,
+		Original: src.Info.V, Out: s.Library.Segment(d.ID),
+	}
+	if j.Clip, err = s.Library.Clip(src); err == nil {
+		j.Sound, err = s.Library.SourcePath(src)
+	}
+	if err != nil {
+		return nil, problem(err)
+	}
+	if err := deliver.Apart(parts, j.Clip.Info, src.Frames); err != nil {
+		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	}
+	segments, err := jobs.PlanMaster(ctx, src, shots, j)
+	if err == nil {
+		err = s.Store.AddDelivery(ctx, d, segments)
+	}
+	return &body[deliveryView]{viewDelivery(d)}, problem(err)
+}
+
+// registerMasters enters what is asked of deliveries of a source with its shots.
+func (s *server) registerMasters(api huma.API) {
+	huma.Register(api, op("getContents", http.MethodGet, "/api/sources/{id}/contents",
+		"What a delivery of a source holds, as its shots are now", 200),
+		func(ctx context.Context, in *ByID) (*body[contentsView], error) {
+			src, err := s.Store.Source(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			list, _, _, err := s.contents(ctx, src)
+			if err != nil {
+				return nil, problem(err)
+			}
+			return &body[contentsView]{contentsView{list, doubts(list)}}, nil
+		})
+	huma.Register(api, op("addMaster", http.MethodPost, "/api/sources/{id}/deliveries",
+		"Render, verify and keep a source with all of its shots", 201), s.addMaster)
+}
