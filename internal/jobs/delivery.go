@@ -92,8 +92,8 @@ func PlanShot(ctx context.Context, sh store.Shot, src store.Source, j deliver.Jo
 }
 
 // PlanMaster is Plan of what must be rendered of some of a source's frames, which its shots share: segments do not
-// go beyond a shot, and are those of its own deliveries where they can be. What lies in no shot is as the source has it. parts are those
-// of the shots.
+// go beyond a shot, and are those of its own deliveries where they can be. What lies in no shot is as the
+// source has it. The job's parts are those of the shots.
 func PlanMaster(ctx context.Context, src store.Source, shots []store.Shot, j deliver.Job) ([]store.Segment, error) {
 	if j.Preset.SoundAlone() {
 		return nil, nil

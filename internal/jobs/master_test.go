@@ -25,7 +25,8 @@ func TestMaster(t *testing.T) {
 	b := open(t)
 	path := filepath.Join(b.dir, "clip.mp4")
 	if out, err := exec.Command("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i",
-		"testsrc2=size=320x180:rate=25:duration=6", "-f", "lavfi", "-i", "sine=duration=6", "-c:v", "prores_ks", "-pix_fmt", "yuv422p10le", "-c:a", "pcm_s24le",
+		"testsrc2=size=320x180:rate=25:duration=6", "-f", "lavfi", "-i", "sine=duration=6", "-c:v",
+		"prores_ks", "-pix_fmt", "yuv422p10le", "-c:a", "pcm_s24le",
 		"-f", "mov", path).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}

@@ -130,8 +130,8 @@ type Segment struct {
 }
 
 const deliveryColumns = `d.id, d.source, coalesce(d.shot, '') AS shot, d.contents, d.revision, d.preset, d.recipe,
-	d.name, d.state, d.first, d.frames, d.matte, d.verified, d.error, d.waiting, d.proof, d.size, d.sha256, d.created, d.started,
-	d.finished, coalesce((SELECT sum(done) FROM segment g WHERE g.delivery = d.id), 0) AS rendered,
+	d.name, d.state, d.first, d.frames, d.matte, d.verified, d.error, d.waiting, d.proof, d.size, d.sha256, d.created,
+	d.started, d.finished, coalesce((SELECT sum(done) FROM segment g WHERE g.delivery = d.id), 0) AS rendered,
 	coalesce((SELECT sum(done) FROM segment g WHERE g.delivery = d.id AND g.reused), 0) AS reused`
 
 // AddDelivery enters a delivery with its segments and puts them into the queue.

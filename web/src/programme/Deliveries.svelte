@@ -31,7 +31,7 @@
           (d.proof?.compared
             ? `${bytes(d.size)}, every sample outside the covers equals the source's in all ${d.proof.compared} frames`
             : d.proof?.copied
-              ? `${bytes(d.size)}, ${d.proof.copied} of ${d.proof.frames} coded pictures are the source’s own, byte for byte` +
+              ? `${bytes(d.size)}, ${d.proof.copied} of ${d.proof.frames} pictures the source’s own, to the byte` +
                 (d.proof.alike ? `, the others at least ${d.proof.alike} dB like it beside the covers` : '')
               : d.proof?.frames
                 ? `${bytes(d.size)}, ${d.proof.frames} frames, duration and sound verified`

@@ -18,7 +18,7 @@ interface Remembered {
 const first: Remembered = {
   preset: 'review',
   master: 'source',
-  pattern: '{programme} {source} v{version} {date}',
+  pattern: '{source} v{version} {date}',
   matte: false,
   sound: true,
   level: 0.8,

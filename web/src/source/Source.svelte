@@ -93,8 +93,8 @@
       {#if s.waiting}<p role="status">{s.waiting}</p>{/if}
     {/if}
     {#if s?.state === 'ready' && s.frames > 1}
-      <Boundaries {s} />
       <DeliverMaster {s} />
+      <Boundaries {s} />
     {/if}
   </main>
 </div>
