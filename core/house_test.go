@@ -28,7 +28,7 @@ var layers = [][]string{
 	{"core/check"},
 	{
 		"internal/fault", "internal/budget", "internal/ocr", "internal/pgcluster", "internal/report",
-		"internal/zoo",
+		"internal/certificate", "internal/zoo",
 	},
 	{"internal/confine"},
 	{"internal/still", "internal/graphic"},

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"image"
@@ -15,8 +16,10 @@ import (
 
 	"celator/core/cover"
 	"celator/core/geom"
+	"celator/internal/certificate"
 	"celator/internal/confine"
 	"celator/internal/media"
+	"celator/internal/storage"
 )
 
 // The tests run this binary as the program itself.
@@ -330,6 +333,69 @@ func TestMasterCommand(t *testing.T) {
 		}
 		if code, _, errs := run(t, "", append(args, list, "--out", out)...); code != 1 || errs == "" {
 			t.Errorf("%s: %d %s", bad, code, errs)
+		}
+	}
+}
+
+// A certificate is that of its file alone, and of who signed it.
+func TestVerifyCommand(t *testing.T) {
+	dir := t.TempDir()
+	write := func(name string, b []byte) string {
+		t.Helper()
+		path := filepath.Join(dir, name)
+		if err := os.WriteFile(path, b, 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return path
+	}
+	key, err := certificate.Key(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	content := []byte("pictures and sound")
+	master := write("master.mov", content)
+	sha, size, err := storage.Digest(master)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b, err := certificate.Sign(key, certificate.Statement{
+		Programme: "Tidewrack Week", File: certificate.File{Name: "master.mov", Size: size, SHA256: sha, Frames: 9},
+		Shots: []certificate.Shot{{Name: "Quay", Items: []certificate.Item{{Name: "Plate", State: "Approved"}}}},
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	signed := write("master.json", b)
+	pub, err := certificate.Public(key)
+	if err != nil {
+		t.Fatal(err)
+	}
+	ours := write("public.pem", pub)
+	if code, out, errs := run(t, "", "verify", signed, master, "--key", ours); code != 0 ||
+		!strings.Contains(out, "Quay, Plate: Approved") {
+		t.Errorf("%d %s %s", code, out, errs)
+	}
+	other, err := certificate.Key(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	theirs, err := certificate.Public(other)
+	if err != nil {
+		t.Fatal(err)
+	}
+	content[3] ^= 1
+	changed := bytes.Clone(b)
+	changed[len(b)/2] ^= 1
+	for name, args := range map[string][]string{
+		"a byte of the file":        {signed, write("spoilt.mov", content)},
+		"a byte of the certificate": {write("changed.json", changed), master},
+		"another file":              {signed, write("short.mov", content[:5])},
+		"another key":               {signed, master, "--key", write("other.pem", theirs)},
+		"no certificate":            {ours, master},
+		"no file":                   {signed, filepath.Join(dir, "absent")},
+	} {
+		if code, _, errs := run(t, "", append([]string{"verify"}, args...)...); code != 1 || errs == "" {
+			t.Errorf("%s: %d %s", name, code, errs)
 		}
 	}
 }

@@ -360,6 +360,11 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 	if err != nil {
 		return err
 	}
+	if d.Shot == "" {
+		if err := r.certify(ctx, d, j, proof, size, sha); err != nil {
+			return err
+		}
+	}
 	if err := os.Rename(j.Out, final); err != nil {
 		return err
 	}

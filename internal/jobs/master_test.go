@@ -4,12 +4,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"testing"
 
 	"celator/core/cover"
 	"celator/core/cut"
+	"celator/internal/certificate"
 	"celator/internal/deliver"
 	"celator/internal/media"
 	"celator/internal/store"
@@ -88,6 +90,18 @@ func TestMaster(t *testing.T) {
 	d := deliverIt("master.mov")
 	if p := d.Proof.V; d.State != store.Done || p.Copied != 128 || p.Coded != 22 || p.Touched != 22 || p.Samples == 0 {
 		t.Fatalf("%+v %+v", d, p)
+	}
+	signed, err := os.ReadFile(b.lib.CertificateFile(d.ID, d.Name))
+	if err != nil {
+		t.Fatal(err)
+	}
+	key, err := certificate.Key(b.dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if s, by, err := certificate.Open(signed, nil); err != nil || !by.Equal(key.Public()) || s.File.SHA256 != d.SHA256 ||
+		len(s.Shots) != 3 || s.Shots[0].Revision != 1 || s.Source.Digest != src.Digest {
+		t.Errorf("the certificate states %+v, %v", s, err)
 	}
 	edit(shots[0].ID, first.Number, cover.SetNumber{Cover: "a", Lane: "grow", Scope: cover.WholeSpan, Number: 3})
 	if d := deliverIt("again.mov"); d.State != store.Done || d.Rendered != 22 || d.Reused != 11 {

@@ -39,28 +39,28 @@ type (
 		Part  []string `json:"part" doc:"of one of a part"`
 	}
 	deliveryView struct {
-		ID       string          `json:"id"`
-		Source   string          `json:"source"`
-		Shot     string          `json:"shot" doc:"empty of a source with its shots"`
-		Contents []store.Content `json:"contents" doc:"those, as they were when it was ordered"`
-		Revision int             `json:"revision"`
-		Preset   string          `json:"preset"`
-		Name     string          `json:"name"`
-		State    string          `json:"state" enum:"queued,rendering,joining,verifying,done,failed,cancelled"`
-		First    int             `json:"first" doc:"of the shot's frames, or the source's"`
-		Frames   int             `json:"frames"`
-		Matte    bool            `json:"matte" doc:"the combined matte, as grey, instead of the pictures"`
-		Rendered int             `json:"rendered"`
-		Verified int             `json:"verified"`
-		Rate     float64         `json:"rate" doc:"frames a second so far"`
-		Left     float64         `json:"left" doc:"seconds that rendering will still take at that rate"`
-		Error    string          `json:"error"`
-		Waiting  string          `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
-		Proof    *deliver.Proof  `json:"proof,omitempty"`
-		Size     int64           `json:"size"`
-		SHA256   string          `json:"sha256"`
-		Created  time.Time       `json:"created"`
-		Finished *time.Time      `json:"finished,omitempty"`
+		ID       string         `json:"id"`
+		Source   string         `json:"source"`
+		Shot     string         `json:"shot" doc:"empty of a source with its shots"`
+		Shots    int            `json:"shots" doc:"how many shots of the source are in it"`
+		Revision int            `json:"revision"`
+		Preset   string         `json:"preset"`
+		Name     string         `json:"name"`
+		State    string         `json:"state" enum:"queued,rendering,joining,verifying,done,failed,cancelled"`
+		First    int            `json:"first" doc:"of the shot's frames, or the source's"`
+		Frames   int            `json:"frames"`
+		Matte    bool           `json:"matte" doc:"the combined matte, as grey, instead of the pictures"`
+		Rendered int            `json:"rendered"`
+		Verified int            `json:"verified"`
+		Rate     float64        `json:"rate" doc:"frames a second so far"`
+		Left     float64        `json:"left" doc:"seconds that rendering will still take at that rate"`
+		Error    string         `json:"error"`
+		Waiting  string         `json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
+		Proof    *deliver.Proof `json:"proof,omitempty"`
+		Size     int64          `json:"size"`
+		SHA256   string         `json:"sha256"`
+		Created  time.Time      `json:"created"`
+		Finished *time.Time     `json:"finished,omitempty"`
 	}
 	summaryView struct {
 		store.Summary

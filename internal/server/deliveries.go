@@ -19,7 +19,7 @@ import (
 
 func viewDelivery(d store.Delivery) deliveryView {
 	v := deliveryView{
-		d.ID, d.Source, d.Shot, append([]store.Content{}, d.Contents.V...), d.Revision,
+		d.ID, d.Source, d.Shot, len(d.Contents.V), d.Revision,
 		d.Preset, d.Name, d.State, d.First, d.Frames, d.Matte, d.Rendered, d.Verified, 0, 0,
 		d.Error, d.Waiting, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished,
 	}

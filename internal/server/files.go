@@ -25,6 +25,7 @@ import (
 	"celator/core/cover"
 	"celator/core/treat"
 	"celator/internal/budget"
+	"celator/internal/certificate"
 	"celator/internal/media"
 	"celator/internal/storage"
 	"celator/internal/store"
@@ -180,6 +181,41 @@ func (s *server) deliveryFile(w http.ResponseWriter, r *http.Request) {
 	defer file.Close()
 	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": d.Name}))
 	http.ServeContent(w, r, d.Name, time.Time{}, file)
+}
+
+// certificate gives that of a finished master.
+func (s *server) certificate(w http.ResponseWriter, r *http.Request) {
+	d, err := s.Store.Delivery(r.Context(), chi.URLParam(r, "id"))
+	if err != nil && !errors.Is(err, store.ErrNone) {
+		failed(w, err)
+		return
+	}
+	file, openErr := os.Open(s.Library.CertificateFile(d.ID, d.Name))
+	if err != nil || d.State != store.Done || openErr != nil {
+		refuse(w, http.StatusNotFound, "This delivery has no certificate: masters alone have one, when they are done.")
+		return
+	}
+	defer file.Close()
+	name := d.Name + ".certificate.json"
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
+	http.ServeContent(w, r, name, time.Time{}, file)
+}
+
+// certificateKey gives the public key that certificates are checked with.
+func (s *server) certificateKey(w http.ResponseWriter, _ *http.Request) {
+	key, err := certificate.Key(s.Library.Store)
+	var pub []byte
+	if err == nil {
+		pub, err = certificate.Public(key)
+	}
+	if err != nil {
+		failed(w, err)
+		return
+	}
+	w.Header().Set("Content-Type", "application/x-pem-file")
+	w.Header().Set("Content-Disposition", `attachment; filename="celator-public-key.pem"`)
+	w.Write(pub)
 }
 
 // hub passes events on to the browsers that listen.

@@ -12,6 +12,7 @@ import (
 
 	"celator/core/clearance"
 	"celator/core/cover"
+	"celator/internal/certificate"
 	"celator/internal/deliver"
 	"celator/internal/jobs"
 	"celator/internal/store"
@@ -42,6 +43,25 @@ func (s *server) contents(ctx context.Context, src store.Source) (list []store.C
 	if err != nil {
 		return nil, nil, nil, err
 	}
+	decisions, err := s.Store.ProgrammeDecisions(ctx, src.Programme)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	decided := map[store.Row][]certificate.Decided{}
+	for _, d := range decisions {
+		k := store.Row{Item: d.Item, Shot: d.Shot}
+		decided[k] = append(decided[k], certificate.Decided{State: d.State.Title(), By: d.By, At: d.At, Note: d.Note})
+	}
+	findings, err := s.Store.ProgrammeFindings(ctx, src.Programme)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	found := map[string][]certificate.Found{}
+	for _, f := range findings {
+		found[f.Shot] = append(found[f.Shot], certificate.Found{
+			Says: f.Says, Severity: string(f.Severity), State: string(f.State), Reason: f.Reason, By: f.By,
+		})
+	}
 	for _, sh := range shots {
 		rev, err := s.Store.Head(ctx, sh.ID)
 		if err != nil {
@@ -49,6 +69,7 @@ func (s *server) contents(ctx context.Context, src store.Source) (list []store.C
 		}
 		c := store.Content{
 			Shot: sh.ID, Name: sh.Name, Revision: rev.Number, First: sh.First, Last: sh.Last(), Items: []store.ContentItem{},
+			Findings: append([]certificate.Found{}, found[sh.ID]...),
 		}
 		for i := range rev.Document.Covers {
 			if len(rev.Document.Covers[i].HoldsOut) == 0 {
@@ -61,7 +82,10 @@ func (s *server) contents(ctx context.Context, src store.Source) (list []store.C
 			}
 			c.Severe, c.Minor = c.Severe+a.Severe, c.Minor+a.Minor
 			settled := a.State == clearance.Approved || a.State == clearance.Waived
-			c.Items = append(c.Items, store.ContentItem{Name: names[a.Item], State: a.State.Title(), Settled: settled})
+			c.Items = append(c.Items, store.ContentItem{
+				Name: names[a.Item], State: a.State.Title(), Settled: settled,
+				Decisions: append([]certificate.Decided{}, decided[store.Row{Item: a.Item, Shot: sh.ID}]...),
+			})
 		}
 		list = append(list, c)
 		parts = append(parts, deliver.Part{First: c.First, Last: c.Last, Document: rev.Document})

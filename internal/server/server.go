@@ -87,6 +87,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 		"/api/sources/{id}/frames/{frame}":                      s.fullFrame,
 		"/api/sources/{id}/sound/{track}/peaks":                 s.peaks,
 		"/api/deliveries/{id}/file":                             s.deliveryFile,
+		"/api/deliveries/{id}/certificate":                      s.certificate,
 		"/api/attempts/{id}/strip/{first}":                      s.strip,
 		"/api/shots/{id}/foreground/{revision}/{cover}/{frame}": s.foregroundMatte,
 		"/api/shots/{id}/mattes/{cover}":                        s.foregroundMattes,
@@ -101,6 +102,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 		r.Get(path, identified(f))
 	}
 	r.Get("/api/events", s.events)
+	r.Get("/api/certificate-key", s.certificateKey)
 	s.register(humachi.New(r, contract()))
 	r.NotFound(s.page)
 	return r, nil

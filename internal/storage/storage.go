@@ -333,3 +333,8 @@ func Digest(path string) (string, int64, error) {
 	n, err := io.Copy(h, f)
 	return hex.EncodeToString(h.Sum(nil)), n, err
 }
+
+// CertificateFile is the certificate beside such a file.
+func (l Library) CertificateFile(id, name string) string {
+	return l.DeliveryFile(id, name) + ".certificate.json"
+}

@@ -7,6 +7,7 @@ import (
 	"github.com/jmoiron/sqlx"
 	"github.com/riverqueue/river"
 
+	"celator/internal/certificate"
 	"celator/internal/deliver"
 	"celator/internal/media"
 )
@@ -97,6 +98,8 @@ type Content struct {
 	Items    []ContentItem `json:"items"`
 	Severe   int           `json:"severe" doc:"open findings"`
 	Minor    int           `json:"minor"`
+	// What the check found in it, and what became of that.
+	Findings []certificate.Found `json:"findings"`
 }
 
 // ContentItem is an item in such a shot.
@@ -104,6 +107,8 @@ type ContentItem struct {
 	Name    string `json:"name"`
 	State   string `json:"state" doc:"in words"`
 	Settled bool   `json:"settled" doc:"approved or waived"`
+	// How it came to that state.
+	Decisions []certificate.Decided `json:"decisions"`
 }
 
 // Way is the preset that the delivery of a source goes by.

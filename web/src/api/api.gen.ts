@@ -1191,6 +1191,7 @@ export interface components {
         Content: {
             /** Format: int64 */
             covers: number;
+            findings: components["schemas"]["Found"][];
             /**
              * Format: int64
              * @description frames of the source, both included
@@ -1212,6 +1213,7 @@ export interface components {
             shot: string;
         };
         ContentItem: {
+            decisions: components["schemas"]["Decided"][];
             name: string;
             /** @description approved or waived */
             settled: boolean;
@@ -1319,6 +1321,13 @@ export interface components {
             /** Format: double */
             y?: number;
         };
+        Decided: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            note?: string;
+            state: string;
+        };
         Decision: {
             /** Format: date-time */
             at: string;
@@ -1353,8 +1362,6 @@ export interface components {
             y?: number;
         };
         DeliveryView: {
-            /** @description those, as they were when it was ordered */
-            contents: components["schemas"]["Content"][];
             /** Format: date-time */
             created: string;
             error: string;
@@ -1390,6 +1397,11 @@ export interface components {
             sha256: string;
             /** @description empty of a source with its shots */
             shot: string;
+            /**
+             * Format: int64
+             * @description how many shots of the source are in it
+             */
+            shots: number;
             /** Format: int64 */
             size: number;
             source: string;
@@ -1668,6 +1680,13 @@ export interface components {
             to: number;
             /** @description the document's track whose surface is looked at */
             track: string;
+        };
+        Found: {
+            by?: string;
+            reason?: string;
+            says: string;
+            severity: string;
+            state: string;
         };
         Graphic: {
             /** Format: int64 */

@@ -70,11 +70,19 @@
           >{shots.find((s) => s.id === d.shot)?.name ?? ''}
           {d.preset}{d.matte ? ', matte' : ''}, f {d.first}–{d.first + d.frames - 1}, {d.shot
             ? `revision ${d.revision}`
-            : counted(d.contents.length, 'shot', 'shots')}</span
+            : counted(d.shots, 'shot', 'shots')}</span
         >
         {#if going(d)}<button class="btn ml-auto btn-xs" onclick={() => cancel(d)}>Cancel</button>
-        {:else if d.state === 'done'}<a
-            class="btn ml-auto btn-primary btn-xs"
+        {:else if d.state === 'done'}
+          {#if !d.shot}<a
+              class="btn ml-auto btn-xs"
+              href="/api/deliveries/{d.id}/certificate"
+              download="{d.name}.certificate.json"
+              title="Signed: what is in the file, in which state it was, and who decided. celator verify checks it"
+              >Certificate</a
+            >{/if}
+          <a
+            class="btn {d.shot ? 'ml-auto' : ''} btn-primary btn-xs"
             href="/api/deliveries/{d.id}/file"
             download={d.name}>Download</a
           >{/if}

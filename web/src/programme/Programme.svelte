@@ -63,6 +63,11 @@
       ? undefined
       : c.rows.find((r) => r.shot && !r.appearance!.covered && readyShots.has(r.shot.id)),
   );
+  /** Sources of several shots go out as one file; of many such, each from its own page. */
+  const masters = $derived.by(() => {
+    const cut = p?.sources.filter((s) => (p?.shots.filter((h) => h.source === s.id).length ?? 0) > 1) ?? [];
+    return cut.length > 2 ? [] : cut;
+  });
   const done = $derived(c.rows.length ? Math.round((100 * (c.counts.approved + c.counts.waived)) / c.rows.length) : 0);
 
   /** Keys of the list, while nothing is typed. */
@@ -167,6 +172,11 @@
           maxlength="200"
         /></label
       >
+      {#each masters as s (s.id)}
+        <a class="btn btn-sm" href="/sources/{s.id}" title="Deliver {s.name}, as one file" onclick={route.follow}
+          >{masters.length > 1 ? `Deliver ${s.name}` : 'Deliver'}</a
+        >
+      {/each}
       <a class="btn btn-sm" href="/review/{id}" onclick={route.follow}
         >Review{c.counts.ready ? ` (${c.counts.ready})` : ''}</a
       >
