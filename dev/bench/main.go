@@ -1,7 +1,7 @@
 // Command bench measures what the project promises of whole runs: rendering
 // against ffmpeg alone, memory, exactness of archives, speed of bringing in. It
 // prints what it saw and judges nothing. ONLY=render measures rendering
-// alone, ONLY=fields that of fields against whole pictures.
+// alone, ONLY=fields that of fields against whole pictures, ONLY=master masters as the source is.
 package main
 
 import (
@@ -39,6 +39,14 @@ func main() {
 			func(s string) { log.Print(s) }))
 	}
 	defer floor.End() // what docs/benchmarks.md claims
+	if only := os.Getenv("ONLY"); only == "" || only == "master" {
+		faster, change := master(dir)
+		floor.AtLeast("a master as the source, times as fast as coded anew", faster, 6)
+		floor.AtMost("a small change in a master, of coding it anew", change, .1)
+		if only != "" {
+			return
+		}
+	}
 	floor.AtMost("render of fields, times that of whole pictures", fields(dir), 1.3)
 	if os.Getenv("ONLY") == "fields" {
 		return
