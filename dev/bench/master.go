@@ -17,7 +17,7 @@ import (
 // source is than coded anew altogether, and what one small change then takes, as a share of the first delivery.
 func master(dir string) (faster, change float64) {
 	ctx := context.Background()
-	const seconds = 120
+	const seconds = 24
 	clip := filepath.Join(dir, "master.mov")
 	timed("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i",
 		fmt.Sprintf("testsrc2=size=1920x1080:rate=25:duration=%d,noise=alls=8:allf=t", seconds), "-f", "lavfi", "-i",
@@ -27,10 +27,10 @@ func master(dir string) (faster, change float64) {
 	check(err)
 	d := cover.New(info.Width, info.Height, info.Frames)
 	r := geom.Rect{Min: geom.Pt(600, 400), Max: geom.Pt(1000, 520)}
-	for n := range 5 { // of 30 frames each, a twentieth of 3000
-		first := 200 + 500*n
+	for n := range 5 { // of 6 frames each, a twentieth of 600
+		first := 40 + 110*n
 		d.Covers = append(d.Covers, cover.Cover{
-			ID: fmt.Sprint("c", n), Name: "c", Span: cover.Span{First: first, Last: first + 29}, Soften: cover.ConstPair(6, 6),
+			ID: fmt.Sprint("c", n), Name: "c", Span: cover.Span{First: first, Last: first + 5}, Soften: cover.ConstPair(6, 6),
 			Treatments: []cover.Treatment{cover.NewTreatment("t", cover.Mosaic)},
 			Outlines:   []cover.Outline{{ID: "o", Shape: cover.ShapeBox, Keys: []cover.PathKey{{Knots: geom.Box(r)}}}},
 			Motion:     cover.Motion{Pivot: r.Centre(), Keys: []cover.PlacementKey{}},

@@ -52,19 +52,19 @@ type File struct {
 
 // Shot is a shot in it, with its document, as it was.
 type Shot struct {
-	Name     string    `json:"name"`
-	First    int       `json:"first"` // frames of the source, both included
-	Last     int       `json:"last"`
-	Revision int       `json:"revision"`
-	Document string    `json:"document"` // SHA-256 of the document's JSON
-	Items    []Item    `json:"items"`
+	Name     string  `json:"name"`
+	First    int     `json:"first"` // frames of the source, both included
+	Last     int     `json:"last"`
+	Revision int     `json:"revision"`
+	Document string  `json:"document"` // SHA-256 of the document's JSON
+	Items    []Item  `json:"items"`
 	Findings []Found `json:"findings"`
 }
 
 // Item is a thing that must be hidden, its state, and who decided.
 type Item struct {
-	Name      string     `json:"name"`
-	State     string     `json:"state"`
+	Name      string    `json:"name"`
+	State     string    `json:"state"`
 	Decisions []Decided `json:"decisions"`
 }
 
@@ -184,7 +184,7 @@ func Open(b []byte, key ed25519.PublicKey) (s Statement, by ed25519.PublicKey, e
 	if len(b) > MaxBytes {
 		return s, nil, errors.New("it is too large for a certificate")
 	}
-	signed, err := jose.ParseSigned(string(b), []jose.SignatureAlgorithm{jose.EdDSA})
+	signed, err := jose.ParseSignedJSON(string(b), []jose.SignatureAlgorithm{jose.EdDSA})
 	if err != nil || len(signed.Signatures) != 1 {
 		return s, nil, errors.New("it is no certificate")
 	}

@@ -45,6 +45,7 @@ func TestAsTheSource(t *testing.T) {
 		"ffv1-24.mkv": {"-c:v ffv1 -level 3 -g 1 -slices 24 -pix_fmt yuv422p -c:a flac", 0},
 		"v210.mov":    {"-c:v v210 -pix_fmt yuv422p10le -c:a aac", 37},
 		"intra.mxf":   {"-c:v mpeg2video -g 1 -b:v 30M -pix_fmt yuv422p -intra_vlc 1 -c:a pcm_s16le", 37},
+		"low.mxf":     {"-c:v mpeg2video -g 1 -flags +low_delay -b:v 30M -pix_fmt yuv422p -intra_vlc 1 -c:a pcm_s16le", 37},
 		"fields.mov": {"-vf tinterlace=interleave_top,fps=25,setfield=tff -c:v prores_ks -flags +ildct " +
 			"-pix_fmt yuv422p10le -c:a pcm_s24le", 37},
 		"groups.ts": {"-c:v mpeg2video -g 10 -bf 2 -flags +cgop -sc_threshold 1000000000 -b:v 6M -c:a mp2", 20},

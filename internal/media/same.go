@@ -197,19 +197,25 @@ func (i Info) inOnePlace() string {
 func (i Info) sameMPEG2() []string {
 	bits := fmt.Sprint(i.bitRate())
 	args := opts("-c:v mpeg2video -flags +cgop -sc_threshold 1000000000")
+	if !i.Coded.BFrames { // decoders give pictures at once then, and must not change that between pieces
+		args[3] += "+low_delay"
+	}
 	if i.SubY == 0 {
 		args = append(args, opts("-intra_vlc 1 -non_linear_quant 1 -dc 10")...)
 	}
 	if len(i.Coded.Groups) == 0 {
-		args = append(args, opts("-g 1 -bf 0 -qmin 1 -qmax 8")...)
-	} else {
-		b := "0"
-		if i.Coded.BFrames {
-			b = "2"
-		}
-		args = append(args, "-g", "12", "-bf", b, "-qmin", "1", "-qmax", "12")
+		// Each picture takes its share of a constant rate, the first as well; room for two, as encoders ask.
+		share := fmt.Sprint(int(2 * float64(i.bitRate()) / i.Rate.Float()))
+		args = append(args, opts("-g 1 -bf 0 -qmin 1 -qmax 12")...)
+		return append(args, "-b:v", bits, "-minrate", bits, "-maxrate", bits, "-bufsize", share, "-rc_init_occupancy", share)
 	}
-	return append(args, "-b:v", bits, "-maxrate", bits, "-bufsize", fmt.Sprint(max(i.bitRate()/2, 1<<20)))
+	b := "0"
+	if i.Coded.BFrames {
+		b = "2"
+	}
+	args = append(args, "-g", "12", "-bf", b, "-qmin", "1", "-qmax", "12")
+	buffer := fmt.Sprint(max(i.bitRate()/2, 1<<20))
+	return append(args, "-b:v", bits, "-maxrate", bits, "-bufsize", buffer, "-rc_init_occupancy", buffer)
 }
 
 // bitRate is that of the pictures, at least about, bits a second.
