@@ -338,7 +338,7 @@ func verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		}
 	}
 	if j.Preset.Copies() {
-		err := j.verifySame(ctx, info, &p)
+		err := j.verifySame(ctx, info, &p, progress)
 		return p, err
 	}
 	if !j.Preset.Lossless && !j.Preset.Still {

@@ -44,7 +44,7 @@ func Join(ctx context.Context, j Job, pieces []Piece, progress func(done int)) e
 			return err
 		}
 		defer os.RemoveAll(dir)
-		if pieces, err = j.filled(ctx, dir, pieces); err != nil {
+		if pieces, err = j.filled(ctx, dir, pieces, progress); err != nil {
 			return err
 		}
 	}

@@ -87,7 +87,7 @@ func renderSame(ctx context.Context, j Job) error {
 
 // filled puts the source's own coded pictures, taken apart into a folder, between rendered pieces. The pieces are
 // in order.
-func (j *Job) filled(ctx context.Context, dir string, pieces []Piece) ([]Piece, error) {
+func (j *Job) filled(ctx context.Context, dir string, pieces []Piece, progress func(done int)) ([]Piece, error) {
 	from, last := j.Clip.From(), j.coded().Info.Frames-1
 	var at []int // where the coded pictures are taken apart
 	cut := func(f int) {
@@ -113,7 +113,7 @@ func (j *Job) filled(ctx context.Context, dir string, pieces []Piece) ([]Piece, 
 	if len(all) == len(pieces) {
 		return all, nil
 	}
-	files, err := j.coded().Split(ctx, j.Preset, dir, at)
+	files, err := j.coded().Split(ctx, j.Preset, dir, at, progress)
 	if err != nil {
 		return nil, err
 	}
@@ -137,16 +137,16 @@ const least = 28
 
 // verifySame compares a file of which coded pictures were copied: those with the source's, byte for byte, and what
 // was coded anew sample for sample, or by how like it is.
-func (j *Job) verifySame(ctx context.Context, info media.Info, p *Proof) error {
+func (j *Job) verifySame(ctx context.Context, info media.Info, p *Proof, progress func(done int)) error {
 	spans, err := j.Encoded(ctx)
 	if err != nil {
 		return err
 	}
-	source, err := media.Packets(ctx, j.Sound)
+	source, err := media.Packets(ctx, j.Sound, progress)
 	if err != nil {
 		return err
 	}
-	written, err := media.Packets(ctx, j.Out)
+	written, err := media.Packets(ctx, j.Out, progress)
 	if err != nil {
 		return err
 	}
@@ -170,11 +170,13 @@ func (j *Job) verifySame(ctx context.Context, info media.Info, p *Proof) error {
 		p.Copied++
 	}
 	p.Coded = len(anew)
-	return j.compareSome(ctx, info, anew, p)
+	return j.compareSome(ctx, info, anew, p, progress)
 }
 
 // compareSome holds some frames of the written pictures to the source's outside the mattes.
-func (j *Job) compareSome(ctx context.Context, info media.Info, frames []int, p *Proof) error {
+func (j *Job) compareSome(ctx context.Context, info media.Info, frames []int, p *Proof,
+	progress func(done int),
+) error {
 	info = info.As(j.Clip.Info)
 	out := media.Clip{Path: j.Out, Info: info}
 	worst := math.Inf(1)
@@ -185,6 +187,9 @@ func (j *Job) compareSome(ctx context.Context, info media.Info, frames []int, p 
 	// another could jump.
 	next := 0
 	err := j.beside(ctx, out, frames[0], frames[len(frames)-1], func(f int, src, got *frame.Picture) error {
+		if progress != nil {
+			progress(f - j.First)
+		}
 		if f != frames[next] {
 			return nil
 		}

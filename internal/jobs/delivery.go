@@ -323,6 +323,9 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 	if j.Preset.Packed() { // the pictures and what lies beside them, and what they are packed into
 		room += j.Preset.Size(j.Clip.Info, d.Frames)
 	}
+	if j.Preset.Copies() { // the source's coded pictures, taken apart, and the file
+		room += 2 * j.Original.Size
+	}
 	if err := r.lib.Room(room); err != nil {
 		return err
 	}

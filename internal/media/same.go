@@ -1,7 +1,7 @@
 package media
 
 import (
-	"bytes"
+	"bufio"
 	"context"
 	"fmt"
 	"math"
@@ -278,8 +278,8 @@ func (p Preset) Alike(ctx context.Context, c Clip, dir string) (bool, error) {
 }
 
 // Split writes a clip's pictures, as they are coded, into files of a folder: one up to each of the frames at which
-// another begins, in order, and one to the end.
-func (c Clip) Split(ctx context.Context, p Preset, dir string, at []int) ([]string, error) {
+// another begins, in order, and one to the end. progress is told the number of pictures done.
+func (c Clip) Split(ctx context.Context, p Preset, dir string, at []int, progress func(done int)) ([]string, error) {
 	args := append(input(c.Path), "-map", "0:v:0", "-c", "copy", "-an", "-sn", "-dn", "-map_metadata", "-1")
 	name := filepath.Join(strings.ReplaceAll(dir, "%", "%%"), "%07d"+p.Ending)
 	scale := fmt.Sprintf("video_track_timescale=%d", c.Info.Rate.Num)
@@ -296,7 +296,7 @@ func (c Clip) Split(ctx context.Context, p Preset, dir string, at []int) ([]stri
 	} else {
 		args = append(args, "-segment_time", "1000000")
 	}
-	pr, err := watched(ctx, append(args, "file:"+name), nil)
+	pr, err := watched(ctx, append(args, "file:"+name), progress)
 	if err == nil {
 		err = pr.errs.fault()
 	}
@@ -313,18 +313,26 @@ func (c Clip) Split(ctx context.Context, p Preset, dir string, at []int) ([]stri
 // globbed keeps a folder's name from being taken for a pattern.
 var globbed = strings.NewReplacer(`\`, `\\`, "*", `\*`, "?", `\?`, "[", `\[`)
 
-// Packets are the digests of a file's coded pictures, MD5, as they come.
-func Packets(ctx context.Context, path string) ([]string, error) {
+// Packets are the digests of a file's coded pictures, MD5, as they come. progress, when given, is told how many.
+func Packets(ctx context.Context, path string, progress func(done int)) ([]string, error) {
 	args := append([]string{"-nostdin", "-v", "error"}, input(path)...)
-	out, err := run(ctx, "ffmpeg", append(args, "-map", "0:v:0", "-c", "copy", "-f", "framemd5", "pipe:1"))
+	p, out, err := pipeFrom(ctx, append(args, "-map", "0:v:0", "-c", "copy", "-f", "framemd5", "pipe:1"))
 	if err != nil {
-		return nil, blame(ctx, err, "its coded pictures cannot be read")
+		return nil, err
 	}
+	defer out.Close()
 	var sums []string
-	for line := range bytes.Lines(out) {
-		if f := strings.Split(string(bytes.TrimSpace(line)), ","); len(f) >= 6 && !strings.HasPrefix(f[0], "#") {
-			sums = append(sums, strings.TrimSpace(f[5]))
+	for sc := bufio.NewScanner(out); sc.Scan(); {
+		f := strings.Split(sc.Text(), ",")
+		if len(f) < 6 || strings.HasPrefix(f[0], "#") { // a seventh is of what goes with the packet
+			continue
 		}
+		if sums = append(sums, strings.TrimSpace(f[5])); progress != nil {
+			progress(len(sums))
+		}
+	}
+	if err := p.wait(); err != nil {
+		return nil, blame(ctx, err, "its coded pictures cannot be read")
 	}
 	return sums, nil
 }

@@ -30,6 +30,15 @@ type pictures struct {
 
 var errNoSequence = errors.New("not a folder of numbered pictures")
 
+// Numbered returns how many pictures a folder of numbered ones has, and how many bytes; 0 where it is none.
+func Numbered(dir string) (n int, size int64) {
+	p, err := sequence(dir)
+	if err != nil {
+		return 0, 0
+	}
+	return p.count, p.size
+}
+
 // sequence looks at a folder. The error, for people, says why it is no sequence.
 func sequence(dir string) (p pictures, err error) {
 	if st, err := os.Stat(dir); err != nil || !st.IsDir() {

@@ -88,15 +88,29 @@ type MediaFile struct {
 	Size int64  `json:"size"`
 }
 
+// fewest is how many numbered pictures make a clip of their folder: a few may be stills that stand beside each
+// other.
+const fewest = 8
+
 var clipEndings = []string{
 	".mp4", ".mov", ".m4v", ".mkv", ".webm", ".avi", ".mxf", ".ts", ".mts", ".m2ts", ".mpg",
 	".mpeg", ".nut", ".y4m", ".dv", ".flv", ".wmv", ".ogv",
 }
 
-// MediaFiles lists the media folder's clips, at most 5000, sorted.
+// MediaFiles lists the media folder's clips, at most 5000, sorted. A folder of numbered pictures is one.
 func (l Library) MediaFiles() ([]MediaFile, error) {
 	out := []MediaFile{}
 	err := filepath.WalkDir(l.Media, func(p string, d fs.DirEntry, err error) error {
+		if err == nil && d.IsDir() && p != l.Media {
+			if n, size := media.Numbered(p); n >= fewest {
+				rel, err := filepath.Rel(l.Media, p)
+				if err != nil {
+					return err
+				}
+				out = append(out, MediaFile{filepath.ToSlash(rel), size})
+				return fs.SkipDir
+			}
+		}
 		if err != nil || d.IsDir() || strings.HasPrefix(d.Name(), ".") || d.Name() == "foreground.mkv" {
 			return nil // what cannot be read is not offered; demo truth is no clip
 		}

@@ -131,7 +131,8 @@ func (s *sweeper) uploads() error {
 func (s *sweeper) halves() (err error) {
 	for _, pattern := range []string{
 		"segments/*.part", "deliveries/*/*.part", "deliveries/*/*.list", "deliveries/*/*.part.sound*",
-		"deliveries/*/.numbered*",
+		"deliveries/*/.numbered*", "deliveries/*/.beside*", "deliveries/*/.copied*", "deliveries/*/.unpacked*",
+		"segments/.alike*", "signing-key.pem.*",
 		"sources/*/frames.txt", "uploads/*.lock", ".ready-*",
 	} {
 		all, e := filepath.Glob(filepath.Join(s.lib.Store, pattern))
