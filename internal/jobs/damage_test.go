@@ -2,7 +2,9 @@ package jobs
 
 import (
 	"context"
+	"errors"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -34,6 +36,13 @@ func TestDamagedSourceTakenAsItIs(t *testing.T) {
 	ended := func(s store.Source) bool { return s.State == store.Failed || s.State == store.Ready }
 	if s := wait(t, "the refusal", get, ended); s.State != store.Failed || s.Damage != store.DamageFound ||
 		!strings.Contains(s.Error, "damaged") {
+		t.Fatalf("%+v", s)
+	}
+	// Tried again as it is it is refused again.
+	if err := b.st.RetrySource(ctx, src.ID, false); err != nil {
+		t.Fatal(err)
+	}
+	if s := wait(t, "the second refusal", get, ended); s.State != store.Failed || s.Damage != store.DamageFound {
 		t.Fatalf("%+v", s)
 	}
 	if err := b.st.RetrySource(ctx, src.ID, true); err != nil {
@@ -69,5 +78,57 @@ func TestDamagedSourceTakenAsItIs(t *testing.T) {
 	if p := d.Proof.V; p == nil || p.Compared != 75 || len(p.Damage) == 0 ||
 		!strings.Contains(p.Damage[0], "damaged (frame") {
 		t.Errorf("%+v, proof %+v", d, p)
+	}
+}
+
+// A file that is cut short says so however often it is tried, though all that is there can be decoded; put right it
+// comes in.
+func TestCutSourceTriedAgain(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	b := open(t)
+	src, _ := b.bring(t, 2, "320x180")
+	path := filepath.Join(b.dir, "clip.mp4")
+	cut := filepath.Join(b.dir, "cut.mxf")
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-i", path, "-an", "-c:v", "mpeg2video", "-g", "1",
+		"-b:v", "8M", "-pix_fmt", "yuv422p", cut).CombinedOutput(); err != nil {
+		t.Fatalf("%v %s", err, out)
+	}
+	whole, err := os.ReadFile(cut)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(cut, whole[:len(whole)*6/10], 0o600); err != nil {
+		t.Fatal(err)
+	}
+	info, err := media.Probe(ctx, cut)
+	if !errors.Is(err, media.ErrDamaged) {
+		t.Fatalf("a cut file: %v", err)
+	}
+	cutSource := store.Source{
+		ID: store.NewID(), Programme: src.Programme, Name: "cut", Place: "media", Path: "cut.mxf", State: store.Failed,
+		Error: err.Error(), Damage: store.DamageFound, Info: store.JSON[media.Info]{V: info}, Frames: info.Frames,
+	}
+	if _, err := b.st.AddSource(ctx, cutSource); err != nil {
+		t.Fatal(err)
+	}
+	b.work(t)
+	get := func() (store.Source, error) { return b.st.Source(ctx, cutSource.ID) }
+	ended := func(s store.Source) bool { return s.State == store.Failed || s.State == store.Ready }
+	try := func() store.Source {
+		t.Helper()
+		if err := b.st.RetrySource(ctx, cutSource.ID, false); err != nil {
+			t.Fatal(err)
+		}
+		return wait(t, "another try", get, ended)
+	}
+	if s := try(); s.State != store.Failed || s.Damage != store.DamageFound {
+		t.Errorf("%+v", s)
+	}
+	if err := os.WriteFile(cut, whole, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if s := try(); s.State != store.Ready || s.Frames != 50 || s.Damage != "" {
+		t.Errorf("put right: %+v", s)
 	}
 }

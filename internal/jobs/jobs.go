@@ -239,6 +239,11 @@ func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) 
 	if err != nil {
 		return err
 	}
+	if src.Damage == store.DamageFound {
+		if src.Info.V, err = media.Probe(ctx, path); err != nil {
+			return err
+		}
+	}
 	clip := media.Clip{Path: path, Info: src.Info.V}
 	if err := r.lib.Room(media.ViewsSize(clip.Info)); err != nil {
 		return err

@@ -157,7 +157,8 @@ func (s *Store) FinishSource(ctx context.Context, src Source) error {
 	id, frames := src.ID, src.Frames
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.ExecContext(ctx, `UPDATE source SET state = $2, waiting = '', error = '', read_info = $3,
-			frames = $4, views = $4, digest = $5, info = $6 WHERE id = $1`,
+			frames = $4, views = $4, digest = $5, info = $6,
+			damage = CASE damage WHEN 'found' THEN '' ELSE damage END WHERE id = $1`,
 			id, Ready, src.ReadInfo, frames, src.Digest, src.Info)
 		if err != nil {
 			return err
@@ -183,11 +184,11 @@ func (s *Store) FailSource(ctx context.Context, id, why string, damaged bool) er
 }
 
 // RetrySource puts a source that failed into the queue again. One that is damaged is brought in
-// as it is if asIs says so, and else as if that were not known.
+// as it is if asIs says so; else its file is looked at anew, for it may have been put right.
 func (s *Store) RetrySource(ctx context.Context, id string, asIs bool) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
 		res, err := tx.ExecContext(ctx, `UPDATE source SET state = 'queued', error = '', views = 0,
-			damage = CASE WHEN $2 THEN 'taken' ELSE '' END WHERE id = $1 AND state = 'failed'
+			damage = CASE WHEN $2 THEN 'taken' WHEN damage = '' THEN '' ELSE 'found' END WHERE id = $1 AND state = 'failed'
 			AND (NOT $2 OR damage <> '')`, id, asIs)
 		if err != nil {
 			return err
