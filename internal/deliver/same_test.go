@@ -62,9 +62,14 @@ func TestAsTheSource(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			n := src.Info.Frames
+			n, original, path := src.Info.Frames, src.Info, src.Path
+			if src.Info.Conformed() { // as the server reads it
+				if src, err = media.Conform(ctx, src, filepath.Join(t.TempDir(), "copy.nut"), nil); err != nil {
+					t.Fatal(err)
+				}
+			}
 			j := Job{
-				Clip: src, Sound: src.Path, Original: src.Info, Preset: p, Last: n - 1, Total: n,
+				Clip: src, Sound: path, Original: original, Preset: p, Last: n - 1, Total: n,
 				Parts: Whole(brief(src.Info, cover.Span{First: 7, Last: 14}, cover.Span{First: 20, Last: 24})),
 				Out:   filepath.Join(t.TempDir(), "out"+p.Ending),
 			}
