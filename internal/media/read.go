@@ -17,7 +17,7 @@ import (
 type Clip struct {
 	Path string
 	Info Info
-	// Sums holds the checksum of every frame, as ffmpeg's framecrc writes it;
+	// Sums holds the checksum of every frame, as ffmpeg's framecrc writes it, 0 where it is not known;
 	// with it a read may jump into the file, since a wrong landing is noticed.
 	// Without it every read begins at the first frame.
 	Sums []uint32
@@ -331,7 +331,7 @@ func (r *Reader) Read(p *frame.Picture) error {
 		}
 		return io.EOF
 	}
-	if s := r.clip.Sums; r.next >= 0 && r.next < len(s) && s[r.next] != sum(coded) {
+	if s := r.clip.Sums; r.next >= 0 && r.next < len(s) && s[r.next] != 0 && s[r.next] != sum(coded) {
 		return fmt.Errorf("%w %d", ErrLanding, r.next)
 	}
 	if r.coded != nil {
