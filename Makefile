@@ -70,9 +70,9 @@ format: web/node_modules/.stamp ## bring all code into its form
 	$(TOOL) gofumpt -w $(GO_FOLDERS)
 	$(PRETTIER) --write --log-level warn . ../e2e
 
-# Tests of the queue wait more than they compute.
+# Tests of the queue wait more than they compute; those of formats take minutes, and longer on a busy machine.
 test-go: setup-test build
-	go test -parallel 4 ./...
+	go test -parallel 4 -timeout 40m ./...
 
 # What shares memory between goroutines, under the race detector.
 test-race: setup-test

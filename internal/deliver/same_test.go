@@ -33,7 +33,7 @@ func brief(i media.Info, spans ...cover.Span) *cover.Document {
 // Long: one scenario for each kind.
 func TestAsTheSource(t *testing.T) {
 	ctx := context.Background()
-	const picture = "testsrc2=size=320x180:rate=25:duration=2,noise=alls=6:allf=t"
+	const picture = "testsrc2=size=256x144:rate=25:duration=2,noise=alls=6:allf=t"
 	for name, c := range map[string]struct {
 		args   string
 		copied int // of 50
@@ -55,6 +55,7 @@ func TestAsTheSource(t *testing.T) {
 		"open.ts":  {"-c:v mpeg2video -g 10 -bf 2 -sc_threshold 1000000000 -b:v 6M -c:a mp2", 0},
 	} {
 		t.Run(name, func(t *testing.T) {
+			t.Parallel()
 			args := append([]string{"-f", "lavfi", "-i", picture, "-f", "lavfi", "-i", "sine=r=48000:duration=2"},
 				strings.Fields(c.args)...)
 			src := clip(t, name, args...)
