@@ -197,6 +197,7 @@ test('a source', async ({ page }) => {
     .filter({ hasText: 'Departures' })
     .getByRole('link', { name: 'About the source' })
     .click();
+  await page.getByRole('button', { name: /as one file/ }).waitFor();
   await page.waitForTimeout(400);
   await shot(page, 'source');
 });

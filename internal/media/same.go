@@ -116,6 +116,9 @@ func (i Info) Same() (Preset, error) {
 		return no("%w", err)
 	}
 	p.exact, p.apart = exactCodecs[i.Codec], i.inOnePlace()
+	if p.apart != "" {
+		p.Title = "As the source: in its codec and its container"
+	}
 	for _, s := range i.Sound {
 		p.sounds = append(p.sounds, s.Codec)
 	}

@@ -105,12 +105,16 @@ func doubts(list []store.Content) []string {
 		}
 	}
 	out := []string{}
-	if severe > 0 {
-		out = append(out, fmt.Sprintf("%d severe findings are open", severe))
+	say := func(n int, one, many string) {
+		if n == 1 {
+			out = append(out, one)
+		} else if n > 1 {
+			out = append(out, fmt.Sprintf(many, n))
+		}
 	}
-	if open > 0 {
-		out = append(out, fmt.Sprintf("%d entries of the list are neither approved nor waived", open))
-	}
+	say(severe, "one severe finding is open", "%d severe findings are open")
+	say(open, "one entry of the list is neither approved nor waived",
+		"%d entries of the list are neither approved nor waived")
 	return out
 }
 

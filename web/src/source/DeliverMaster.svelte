@@ -32,6 +32,7 @@
       timecode: from || s.info.timecode || '00:00:00:00',
     }),
   );
+  const sentence = (t: string) => t.charAt(0).toUpperCase() + t.slice(1);
   const whole = $derived(!from && !to);
   const left = $derived((whole ? chosen?.left.whole : chosen?.left.part) ?? []);
   const touched = $derived(contents?.shots.filter((c) => c.covers > 0 || c.items.length > 0) ?? []);
@@ -110,7 +111,9 @@
       <span></span>
       <label class="flex items-start gap-2 text-error"
         ><input type="checkbox" class="checkbox checkbox-sm" bind:checked={despite} />
-        <span data-testid="doubts">{contents.doubts.join(', ')}. Deliver despite that; the report says so.</span></label
+        <span data-testid="doubts"
+          >{sentence(contents.doubts.join(', '))}. Deliver despite that; the report says so.</span
+        ></label
       >
     {/if}
     {#if chosen?.refusal}<span></span>
