@@ -1,6 +1,6 @@
 // Package cadence finds out which woven pictures were telecined: film of 24 pictures a second in
 // fields of 60, where of five frames two are woven of two film pictures and, with them, a field is
-// shown twice (2:3 pulldown; SMPTE RP 197, "Film-to-Video Transfer List", calls its frames A to D).
+// shown twice (2:3 pulldown; C. Poynton, Digital Video and HD, 2nd edition 2012, has it with its frames A to D).
 package cadence
 
 import (

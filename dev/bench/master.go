@@ -49,6 +49,8 @@ func master(dir string) (faster, change float64) {
 	}
 	_, anew := render(media.Presets["prores-lt"], "anew.mov")
 	j, copied := render(same, "same.mov")
+	j.Clip, err = j.Clip.Summed(ctx) // as those that were brought in have them
+	check(err)
 	from := time.Now()
 	proof, err := deliver.Verify(ctx, j, nil)
 	b, _ := json.Marshal(proof)

@@ -207,6 +207,9 @@ func (j *Job) checkWaves(ctx context.Context, z fs.FS) (heard, error) {
 		if err := unpack(z, media.WaveName(i), dir); err != nil {
 			return heard{}, err
 		}
+		if err := j.checkTime(i, filepath.Join(dir, media.WaveName(i))); err != nil {
+			return heard{}, err
+		}
 	}
 	all, err := j.listenTo(ctx, func(i int) written {
 		return written{filepath.Join(dir, media.WaveName(i)), 0, 0, j.Preset.Exact(j.Clip.Info.Sound[i])}
@@ -215,6 +218,26 @@ func (j *Job) checkWaves(ctx context.Context, z fs.FS) (heard, error) {
 		err = fmt.Errorf("the written %w", err)
 	}
 	return all, err
+}
+
+// checkTime holds the time that a track's file tells of its first sample to the source's.
+func (j *Job) checkTime(track int, path string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	const header = 1024 // in which it is told
+	head, err := io.ReadAll(io.LimitReader(f, header))
+	if err != nil {
+		return err
+	}
+	out := j.output()
+	want := out.SinceMidnight(j.Clip.Info.Sound[track])
+	if got := media.WaveReference(head); got != want {
+		return fmt.Errorf("the written sound track %d tells of sample %d of the day, not %d", track+1, got, want)
+	}
+	return nil
 }
 
 func unpack(z fs.FS, name, dir string) error {

@@ -39,8 +39,8 @@ func Apart(parts []Part, info media.Info, frames int) error {
 	return nil
 }
 
-// none hides nothing.
-var none = cover.New(0, 0, 1)
+// Bare hides nothing: what stands for frames of no part.
+var Bare = cover.New(0, 0, 1)
 
 // find returns the part of a frame, below 0 where it is of none.
 func (j *Job) find(f int) int {
@@ -64,7 +64,7 @@ func (j *Job) at(f int) (*cover.Document, int) {
 	if i := j.find(f); i >= 0 {
 		return j.Parts[i].Document, f - j.Parts[i].First
 	}
-	return none, 0
+	return Bare, 0
 }
 
 // touches reports whether anything is hidden on a frame, on either field.

@@ -72,6 +72,11 @@ func renderSame(ctx context.Context, j Job) error {
 		return err
 	}
 	defer os.RemoveAll(dir)
+	if len(spans) > 1 && j.Original.Indexed { // else each piece is reached by reading from the beginning on
+		if j.Clip, err = j.Clip.Summed(ctx); err != nil {
+			return err
+		}
+	}
 	var pieces []Piece
 	for i, s := range spans {
 		part := j

@@ -119,7 +119,7 @@ func PlanMaster(ctx context.Context, src store.Source, shots []store.Shot, j del
 				continue
 			}
 			if next < p.First {
-				if err := add(store.Shot{Frames: src.Frames}, bare, cover.Span{First: next, Last: p.First - 1}); err != nil {
+				if err := add(store.Shot{Frames: src.Frames}, deliver.Bare, cover.Span{First: next, Last: p.First - 1}); err != nil {
 					return nil, err
 				}
 				next = p.First
@@ -131,16 +131,13 @@ func PlanMaster(ctx context.Context, src store.Source, shots []store.Shot, j del
 			next = last + 1
 		}
 		if next <= span.Last {
-			if err := add(store.Shot{Frames: src.Frames}, bare, cover.Span{First: next, Last: span.Last}); err != nil {
+			if err := add(store.Shot{Frames: src.Frames}, deliver.Bare, cover.Span{First: next, Last: span.Last}); err != nil {
 				return nil, err
 			}
 		}
 	}
 	return out, nil
 }
-
-// bare hides nothing.
-var bare = cover.New(0, 0, 1)
 
 // job gathers what rendering and verifying a delivery needs: of a source's, the documents of those shots
 // that frames are in.

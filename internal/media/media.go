@@ -70,6 +70,9 @@ func undecoded(ctx context.Context, cause error, what string) error {
 	if err := blame(ctx, cause, "%s", what); !errors.Is(err, ErrUnusable) {
 		return err
 	}
+	if strings.Contains(cause.Error(), "No such file") { // it was taken away meanwhile
+		return ErrGone
+	}
 	return damaged(": %s (%v)", what, cause)
 }
 

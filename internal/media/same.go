@@ -17,6 +17,7 @@ type Coded struct {
 	Ending    string `json:"ending,omitempty"` // of files in such a container
 	Profile   string `json:"profile,omitempty"`
 	BitRate   int    `json:"bitRate,omitempty"`   // of the pictures, bits a second; 0 unknown
+	Hidden    bool   `json:"hidden,omitempty"`    // the file has pictures that its edit list does not show
 	BFrames   bool   `json:"bFrames,omitempty"`   // pictures are decoded before others that are shown earlier
 	Extradata string `json:"extradata,omitempty"` // digest of what a decoder must know beside the pictures
 	// Groups are the frames with which pictures begin that can be decoded by themselves, all that are shown
@@ -88,7 +89,7 @@ func (i Info) Same() (Preset, error) {
 	switch {
 	case i.Still != "":
 		return no("a still picture is, by the preset still")
-	case i.Variable, i.Skipped, i.Damage != nil, i.Rotation != 0:
+	case i.Coded.Hidden, i.Variable, i.Skipped, i.Damage != nil, i.Rotation != 0:
 		return no("its pictures are not taken as they come in the file")
 	case i.rgb() || i.gray() || i.alpha():
 		return no("its pictures are not Y'CbCr alone")

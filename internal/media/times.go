@@ -43,6 +43,7 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 		t, flags, _ := strings.Cut(sc.Text(), ",")
 		info.packets++
 		if strings.Contains(flags, "D") { // before the edit list's start: not shown
+			info.Coded.Hidden = true
 			continue
 		}
 		if n, err := strconv.ParseInt(t, 10, 64); err == nil {

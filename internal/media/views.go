@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"io"
 	"math"
 	"os"
 	"path/filepath"
@@ -164,8 +165,13 @@ func readSums(path string) ([]uint32, error) {
 		return nil, err
 	}
 	defer f.Close()
+	return parseSums(f)
+}
+
+// parseSums reads what ffmpeg's framecrc writes.
+func parseSums(r io.Reader) ([]uint32, error) {
 	var crcs []uint32
-	sc := bufio.NewScanner(f)
+	sc := bufio.NewScanner(r)
 	for sc.Scan() {
 		line := sc.Text()
 		if strings.HasPrefix(line, "#") {
@@ -179,6 +185,31 @@ func readSums(path string) ([]uint32, error) {
 		crcs = append(crcs, uint32(v))
 	}
 	return crcs, sc.Err()
+}
+
+// Summed returns the clip with its frames' checksums, for which it is decoded once: readers can then jump into it.
+// A clip that has them already is returned as it is.
+func (c Clip) Summed(ctx context.Context) (Clip, error) {
+	if len(c.Sums) > 0 || c.Info.Still != "" || c.Info.holds != nil {
+		return c, nil
+	}
+	args := append([]string{"-nostdin", "-v", "error"}, input(c.Path)...)
+	args = append(append(args, "-map", "0:v:0", "-an"), c.Info.counting()...)
+	p, out, err := pipeFrom(ctx, append(args, "-c:v", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "-f", "framecrc",
+		"pipe:1"))
+	if err != nil {
+		return c, err
+	}
+	defer out.Close()
+	sums, err := parseSums(out)
+	if werr := p.wait(); werr != nil {
+		return c, undecoded(ctx, werr, "its pictures cannot be decoded")
+	}
+	if err == nil {
+		err = c.complete(ctx, len(sums), p)
+	}
+	c.Sums = sums
+	return c, err
 }
 
 // SaveSums writes frame checksums, four bytes each, little endian.

@@ -22,12 +22,12 @@ func (o Output) CreateWave(ctx context.Context, path string, s Sound) (*SoundWri
 		args = append(args, "-channel_layout", s.Layout)
 	}
 	w, err := pipeTo(ctx, append(args, "-i", "pipe:0", "-c:a", o.Preset.Waves, "-write_bext", "1", "-rf64", "auto",
-		"-metadata", fmt.Sprintf("time_reference=%d", o.sinceMidnight(s)), "-f", "wav", "file:"+path))
+		"-metadata", fmt.Sprintf("time_reference=%d", o.SinceMidnight(s)), "-f", "wav", "file:"+path))
 	return &SoundWriter{Writer: w}, err
 }
 
-// sinceMidnight is when a track begins, in its samples, by the source's timecode.
-func (o Output) sinceMidnight(s Sound) int64 {
+// SinceMidnight is when a track begins, in its samples, by the source's timecode.
+func (o Output) SinceMidnight(s Sound) int64 {
 	info := o.Source.Info
 	tc, err := timecode.New(info.Rate, info.Timecode)
 	if err != nil {

@@ -12,8 +12,10 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"celator/core/cover"
+	"celator/internal/budget"
 	"celator/internal/deliver"
 	"celator/internal/jobs"
+	"celator/internal/media"
 	"celator/internal/store"
 )
 
@@ -80,16 +82,7 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 		Frames: frames.Last - frames.First + 1, Matte: in.Body.Matte, State: store.Queued, Created: time.Now(),
 	}
 	d.Recipe.V = recipe
-	if d.Name = plain(in.Body.Name); d.Name == "" {
-		d.Name = plain(strings.TrimSuffix(sh.Name, filepath.Ext(sh.Name)))
-	}
-	if d.Name == "" {
-		d.Name = "shot"
-	}
-	if d.Matte && !strings.HasSuffix(d.Name, " matte") {
-		d.Name += " matte"
-	}
-	d.Name += preset.Ending
+	d.Name = fileName(in.Body.Name, sh.Name, "shot", d.Matte, preset)
 	if err := rev.Document.Followed(); err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
@@ -103,11 +96,42 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, problem(err)
 	}
-	segments, err := jobs.PlanShot(ctx, sh, src, j)
-	if err == nil {
-		err = s.Store.AddDelivery(ctx, d, segments)
-	}
+	err = s.planned(ctx, d, preset, func() ([]store.Segment, error) { return jobs.PlanShot(ctx, sh, src, j) })
 	return &body[deliveryView]{viewDelivery(d)}, problem(err)
+}
+
+// planned plans a delivery and puts it into the queue. A plan of what can be copied may code a picture, for which
+// there must be memory.
+func (s *server) planned(ctx context.Context, d store.Delivery, preset media.Preset,
+	plan func() ([]store.Segment, error),
+) error {
+	if preset.Copies() {
+		free, err := s.Budget.Children.Hold(ctx, budget.Soon, tryMemory)
+		if err != nil {
+			return err
+		}
+		defer free()
+	}
+	segments, err := plan()
+	if err != nil {
+		return err
+	}
+	return s.Store.AddDelivery(ctx, d, segments)
+}
+
+// fileName is what a delivery's file is called: as asked for, else after what it is of.
+func fileName(asked, of, otherwise string, matte bool, preset media.Preset) string {
+	name := plain(asked)
+	if name == "" {
+		name = plain(strings.TrimSuffix(of, filepath.Ext(of)))
+	}
+	if name == "" {
+		name = otherwise
+	}
+	if matte && !strings.HasSuffix(name, " matte") {
+		name += " matte"
+	}
+	return name + preset.Ending
 }
 
 // plain keeps of a name what every file system takes.

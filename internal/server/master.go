@@ -4,13 +4,11 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"path/filepath"
 	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"celator/core/clearance"
 	"celator/core/cover"
 	"celator/internal/certificate"
 	"celator/internal/deliver"
@@ -81,9 +79,8 @@ func (s *server) contents(ctx context.Context, src store.Source) (list []store.C
 				continue
 			}
 			c.Severe, c.Minor = c.Severe+a.Severe, c.Minor+a.Minor
-			settled := a.State == clearance.Approved || a.State == clearance.Waived
 			c.Items = append(c.Items, store.ContentItem{
-				Name: names[a.Item], State: a.State.Title(), Settled: settled,
+				Name: names[a.Item], State: a.State.Title(), Settled: a.State.Ended(),
 				Decisions: append([]certificate.Decided{}, decided[store.Row{Item: a.Item, Shot: sh.ID}]...),
 			})
 		}
@@ -197,16 +194,7 @@ func (s *server) addMaster(ctx context.Context, in *struct {
 		Frames: frames.Last - frames.First + 1, Matte: in.Body.Matte, State: store.Queued, Created: time.Now(),
 	}
 	d.Recipe.V, d.Contents.V = recipe, list
-	if d.Name = plain(in.Body.Name); d.Name == "" {
-		d.Name = plain(strings.TrimSuffix(src.Name, filepath.Ext(src.Name)))
-	}
-	if d.Name == "" {
-		d.Name = "master"
-	}
-	if d.Matte && !strings.HasSuffix(d.Name, " matte") {
-		d.Name += " matte"
-	}
-	d.Name += preset.Ending
+	d.Name = fileName(in.Body.Name, src.Name, "master", d.Matte, preset)
 	j := deliver.Job{
 		Preset: preset, Parts: parts, First: frames.First, Last: frames.Last, Total: src.Frames, Matte: d.Matte,
 		Original: src.Info.V, Out: s.Library.Segment(d.ID),
@@ -220,10 +208,7 @@ func (s *server) addMaster(ctx context.Context, in *struct {
 	if err := deliver.Apart(parts, j.Clip.Info, src.Frames); err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	segments, err := jobs.PlanMaster(ctx, src, shots, j)
-	if err == nil {
-		err = s.Store.AddDelivery(ctx, d, segments)
-	}
+	err = s.planned(ctx, d, preset, func() ([]store.Segment, error) { return jobs.PlanMaster(ctx, src, shots, j) })
 	return &body[deliveryView]{viewDelivery(d)}, problem(err)
 }
 

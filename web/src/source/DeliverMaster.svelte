@@ -7,6 +7,7 @@
   import { counted } from '../shared/format';
   import { named } from '../shared/named';
   import { remembered } from '../shared/remembered';
+  import { route } from '../shared/route.svelte';
 
   let { s }: { s: Source } = $props();
   let presets = $state.raw<Preset[]>([]);
@@ -54,9 +55,18 @@
   onMount(() => {
     void load();
     return listen((kind, what) => {
-      if (kind !== 'shot' || contents?.shots.some((c) => c.shot === what)) void load();
+      if (kind === 'delivery') void renew(what);
+      else if (kind === 'all' || what === s.programme) void load();
+      else if (kind === 'shot' && contents?.shots.some((c) => c.shot === what)) void load();
     });
   });
+
+  /** How far a delivery has come; it says so several times a second. */
+  async function renew(id: string) {
+    if (!deliveries.some((d) => d.id === id)) return;
+    const d = await ask(api.GET('/api/deliveries/{id}', { params: { path: { id } } })).catch(() => undefined);
+    if (d) deliveries = deliveries.map((x) => (x.id === id ? d : x));
+  }
 
   async function deliver(e: Event) {
     e.preventDefault();
@@ -139,7 +149,7 @@
       <tbody>
         {#each listed as c (c.shot)}
           <tr class="border-t border-base-300 align-top" data-testid="content">
-            <td class="py-1"><a class="hover:underline" href="/shots/{c.shot}">{c.name}</a></td>
+            <td class="py-1"><a class="hover:underline" href="/shots/{c.shot}" onclick={route.follow}>{c.name}</a></td>
             <td class="tc py-1">{c.first}–{c.last}</td>
             <td class="py-1">{c.covers}</td>
             <td class="py-1">{c.items.map((i) => `${i.name}: ${i.state.toLowerCase()}`).join('; ') || 'none'}</td>
