@@ -112,6 +112,7 @@ func PlanMaster(ctx context.Context, src store.Source, shots []store.Shot, j del
 		}
 		return err
 	}
+	gap := store.Shot{Frames: src.Frames} // what lies between shots
 	for _, span := range spans {
 		next := span.First
 		for i, p := range j.Parts {
@@ -119,7 +120,7 @@ func PlanMaster(ctx context.Context, src store.Source, shots []store.Shot, j del
 				continue
 			}
 			if next < p.First {
-				if err := add(store.Shot{Frames: src.Frames}, deliver.Bare, cover.Span{First: next, Last: p.First - 1}); err != nil {
+				if err := add(gap, deliver.Bare, cover.Span{First: next, Last: p.First - 1}); err != nil {
 					return nil, err
 				}
 				next = p.First
@@ -131,7 +132,7 @@ func PlanMaster(ctx context.Context, src store.Source, shots []store.Shot, j del
 			next = last + 1
 		}
 		if next <= span.Last {
-			if err := add(store.Shot{Frames: src.Frames}, deliver.Bare, cover.Span{First: next, Last: span.Last}); err != nil {
+			if err := add(gap, deliver.Bare, cover.Span{First: next, Last: span.Last}); err != nil {
 				return nil, err
 			}
 		}

@@ -41,7 +41,9 @@ func TestMasterOverHTTP(t *testing.T) {
 		}
 	}
 	var d deliveryView
-	s.ask("POST", to, m{"preset": "archive", "despite": true, "name": "Reel / 1", "from": "00:00:00:10", "to": "29"}, 201, &d)
+	s.ask("POST", to, m{
+		"preset": "archive", "despite": true, "name": "Reel / 1", "from": "00:00:00:10", "to": "29",
+	}, 201, &d)
 	if d.Name != "Reel - 1.mkv" || d.First != 10 || d.Frames != 20 || d.Shots != 1 || d.Shot != "" {
 		t.Errorf("%+v", d)
 	}
