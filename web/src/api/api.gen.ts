@@ -1186,6 +1186,7 @@ export interface components {
             ending?: string;
             extradata?: string;
             groups?: number[];
+            hidden?: boolean;
             profile?: string;
         };
         Content: {
