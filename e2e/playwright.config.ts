@@ -9,7 +9,7 @@ export default defineConfig({
   fullyParallel: true,
   workers: Math.max(Math.floor(availableParallelism() / 2), Number(process.env.WORKERS ?? 1)),
   timeout: 300_000, // a busy machine is slow; what hangs is ended all the same
-  expect: { timeout: 15_000 },
+  expect: { timeout: 30_000 },
   reporter: [['list']],
   use,
   webServer: server('../.run/e2e', 8431),

@@ -21,7 +21,7 @@ export function server(data: string, port: number, demo = false): PlaywrightTest
 export const use: PlaywrightTestConfig['use'] = {
   baseURL: `http://127.0.0.1:${port}`,
   viewport: { width: 1280, height: 800 },
-  actionTimeout: 20_000,
+  actionTimeout: 30_000,
   launchOptions: {
     executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
     args: [

@@ -2,7 +2,19 @@ import { execFileSync } from 'node:child_process';
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test, type Page } from '@playwright/test';
-import { accessible, addItem, bringIn, clip, document, dragOn, folder, goTo, newProgramme, saved } from '../help';
+import {
+  accessible,
+  addItem,
+  bringIn,
+  clip,
+  document,
+  dragOn,
+  folder,
+  goTo,
+  newProgramme,
+  saved,
+  patience,
+} from '../help';
 
 /** The plate and its lettering: place, size, colour, and how thick it is drawn. */
 const strokes = [
@@ -56,7 +68,7 @@ function plate(name: string, cut = false): string {
 
 const row = (page: Page, name: string) => page.getByTestId('row').filter({ hasText: name });
 const checked = (page: Page) =>
-  expect(page.getByTestId('check')).toHaveText(/clean|severe|minor/, { timeout: 150_000 });
+  expect(page.getByTestId('check')).toHaveText(/clean|severe|minor/, { timeout: patience });
 
 /** The plate on the bench, boxed by hand; its cover filled, or with a mosaic that can be read. */
 async function boxed(page: Page, name: string, readable: boolean): Promise<string> {
@@ -106,7 +118,7 @@ test('a source is cut into shots, and a list entered for them', async ({ page })
 
   // The cut is found on the source's page, and made into shots.
   await shot.getByRole('link', { name: /About the source/ }).click();
-  await expect(page.getByTestId('boundary')).toHaveCount(1, { timeout: 30_000 });
+  await expect(page.getByTestId('boundary')).toHaveCount(1, { timeout: patience });
   await expect(page.getByTestId('boundary')).toContainText('f 50');
   await page.getByRole('button', { name: 'Make 2 shots' }).click();
   await expect(page.getByRole('status')).toHaveText('2 shots now.');
@@ -183,7 +195,7 @@ test('what the check finds leads to its mending, and closes by itself', async ({
   await page.getByRole('group', { name: 'Treatment' }).getByRole('button', { name: 'Fill', exact: true }).click();
   await saved(page);
   await check(page);
-  await expect(page.getByTestId('check')).toHaveText('clean', { timeout: 150_000 });
+  await expect(page.getByTestId('check')).toHaveText('clean', { timeout: patience });
   await expect(page.getByTestId('finding')).toHaveCount(0);
 });
 
@@ -235,7 +247,7 @@ test('nobody approves their own work; the reviewer does, and the report says so'
   await page.goto(`/api/programmes/${id}/report.html`);
   await expect(page.locator('article')).toHaveCount(1);
   await expect(page.locator('img').first()).toHaveJSProperty('complete', true);
-  const pdf = await page.request.get(`/api/programmes/${id}/report.pdf`, { timeout: 60_000 });
+  const pdf = await page.request.get(`/api/programmes/${id}/report.pdf`, { timeout: patience });
   expect(pdf.status()).toBe(200);
   expect((await pdf.body()).subarray(0, 5).toString()).toBe('%PDF-');
 });

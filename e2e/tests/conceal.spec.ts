@@ -14,6 +14,7 @@ import {
   onScreen,
   pattern,
   saved,
+  patience,
 } from '../help';
 
 /** A PNG of one colour. */
@@ -73,7 +74,7 @@ async function deliver(page: Page, preset: RegExp, name: string): Promise<Buffer
   await dialog.getByLabel(preset).check();
   const before = await dialog.locator('[data-state=done]').count();
   await dialog.getByRole('button', { name: 'Deliver' }).click();
-  await expect(dialog.locator('[data-state=done]')).toHaveCount(before + 1, { timeout: 60_000 });
+  await expect(dialog.locator('[data-state=done]')).toHaveCount(before + 1, { timeout: patience });
   const [file] = await Promise.all([
     page.waitForEvent('download'),
     dialog.getByRole('link', { name: 'Download' }).first().click(),

@@ -2,7 +2,7 @@
 import { execFileSync } from 'node:child_process';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
-import { addItem, bringIn, clip, decode, document, dragOn, evenFill, folder, newProgramme } from '../help';
+import { addItem, bringIn, clip, decode, document, dragOn, evenFill, folder, newProgramme, patience } from '../help';
 
 const [W, H] = [480, 270];
 const target = { y: 110, w: 60, h: 40 };
@@ -55,7 +55,7 @@ test('two keys, on the first field and on the last, hide a target in every field
   const dialog = page.getByRole('dialog', { name: 'Deliver' });
   await dialog.getByLabel(/Archive master/).check();
   await dialog.getByRole('button', { name: /^Deliver/ }).click();
-  await expect(dialog.getByTestId('delivery')).toHaveAttribute('data-state', 'done', { timeout: 60_000 });
+  await expect(dialog.getByTestId('delivery')).toHaveAttribute('data-state', 'done', { timeout: patience });
   await expect(dialog.getByText(/every sample outside the covers equals/)).toBeVisible();
   const [file] = await Promise.all([
     page.waitForEvent('download'),
@@ -99,7 +99,7 @@ test('a surface is followed in every field', async ({ page }) => {
   await addItem(page, 'Chart');
   await dragOn(page, 40, 90, 160, 170);
   await page.keyboard.press('v');
-  await expect.poll(async () => (await document(page)).tracks?.[0]?.attempt ?? '', { timeout: 60_000 }).not.toBe('');
+  await expect.poll(async () => (await document(page)).tracks?.[0]?.attempt ?? '', { timeout: patience }).not.toBe('');
   const id = (await document(page)).tracks[0].attempt;
   const { poses } = await (await page.request.get(`/api/attempts/${id}`)).json();
   expect(poses.fields).toBe(true);

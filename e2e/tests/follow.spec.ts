@@ -22,6 +22,7 @@ import {
   runsEnded,
   saved,
   selectedThroughout,
+  patience,
 } from '../help';
 
 type Pt = { x: number; y: number };
@@ -261,7 +262,7 @@ test('a tracked plate is filled and delivered, and never shows', async ({ page }
   const dialog = page.getByRole('dialog', { name: 'Deliver' });
   await dialog.getByLabel(/Archive master/).check();
   await dialog.getByRole('button', { name: 'Deliver' }).click();
-  await expect(dialog.getByTestId('delivery').first()).toHaveAttribute('data-state', 'done', { timeout: 120_000 });
+  await expect(dialog.getByTestId('delivery').first()).toHaveAttribute('data-state', 'done', { timeout: patience });
   const [file] = await Promise.all([
     page.waitForEvent('download'),
     dialog.getByRole('link', { name: 'Download' }).click(),

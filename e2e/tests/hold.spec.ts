@@ -23,6 +23,7 @@ import {
   saved,
   selected,
   shotOf,
+  patience,
 } from '../help';
 
 type Pt = { x: number; y: number };
@@ -97,7 +98,7 @@ async function delivered(
   const dialog = page.getByRole('dialog', { name: 'Deliver' });
   await dialog.getByLabel(/Archive master/).check();
   await dialog.getByRole('button', { name: 'Deliver' }).click();
-  await expect(dialog.getByTestId('delivery').first()).toHaveAttribute('data-state', 'done', { timeout: 120_000 });
+  await expect(dialog.getByTestId('delivery').first()).toHaveAttribute('data-state', 'done', { timeout: patience });
   const [file] = await Promise.all([
     page.waitForEvent('download'),
     dialog.getByRole('link', { name: 'Download' }).click(),

@@ -16,6 +16,7 @@ import {
   runsEnded,
   saved,
   selectedThroughout,
+  patience,
 } from '../help';
 
 /** Counts what is done: a click, a drag, a key, a text typed and entered. */
@@ -42,7 +43,7 @@ class Editor {
 }
 
 const checked = (page: Page) =>
-  expect(page.getByTestId('check')).toHaveText(/clean|severe|minor/, { timeout: 150_000 });
+  expect(page.getByTestId('check')).toHaveText(/clean|severe|minor/, { timeout: patience });
 
 /** The severe findings of the shot, in words. */
 async function severe(page: Page): Promise<string[]> {
@@ -198,7 +199,7 @@ test('a sign with something passing in front, held out, takes at most ten', asyn
     await e.click('Paint it off');
     await saved(page);
     await e.press('Control+Enter');
-    await expect(page.getByTestId('check')).not.toHaveText(/severe/, { timeout: 150_000 });
+    await expect(page.getByTestId('check')).not.toHaveText(/severe/, { timeout: patience });
     await checked(page);
   }
   expect(await severe(page)).toEqual([]);

@@ -3,7 +3,7 @@ import { execFileSync, spawnSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
-import { clip, folder, newProgramme, probe } from '../help';
+import { clip, folder, newProgramme, probe, patience } from '../help';
 
 /** The digests of a file's coded pictures. */
 const packets = (path: string) =>
@@ -29,7 +29,7 @@ test('a master is cut into shots, cleared, delivered as the source, and certifie
   await expect(page.getByTestId('shot').locator('progress')).toHaveCount(0);
   await page.getByRole('link', { name: /About the source/ }).click();
   const cut = page.getByRole('button', { name: 'Make 2 shots' });
-  await expect(cut).toBeVisible({ timeout: 60_000 });
+  await expect(cut).toBeVisible({ timeout: patience });
   await cut.click();
   await expect(page.getByText('2 shots now')).toBeVisible();
 
@@ -66,7 +66,7 @@ test('a master is cut into shots, cleared, delivered as the source, and certifie
   await expect(deliver.getByTestId('name')).toHaveText('came v1.mov');
   await go.click();
   const row = deliver.getByTestId('delivery');
-  await expect(row).toHaveAttribute('data-state', 'done', { timeout: 60_000 });
+  await expect(row).toHaveAttribute('data-state', 'done', { timeout: patience });
   await expect(row).toContainText('90 of 100 pictures the source’s own');
 
   const [file] = await Promise.all([

@@ -2,7 +2,7 @@
 import { execFileSync } from 'node:child_process';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
-import { bringIn, folder, newProgramme, pattern } from '../help';
+import { bringIn, folder, newProgramme, pattern, patience } from '../help';
 
 test('a format is chosen, made a house preset, shared, and delivered', async ({ page }) => {
   await newProgramme(page, 'Formats');
@@ -33,11 +33,11 @@ test('a format is chosen, made a house preset, shared, and delivered', async ({ 
   await house.getByLabel('From a file').setInputFiles(file);
   await expect(house.getByLabel('Title')).toHaveValue('Quay mezzanine');
   await house.getByRole('button', { name: 'Try and save' }).click();
-  await expect(house.getByRole('status')).toContainText('Tried and kept', { timeout: 60_000 });
+  await expect(house.getByRole('status')).toContainText('Tried and kept', { timeout: patience });
   await expect(other).toHaveValue('quay-mezzanine');
 
   await dialog.getByRole('button', { name: /^Deliver / }).click();
-  await expect(dialog.getByTestId('delivery')).toHaveAttribute('data-state', 'done', { timeout: 60_000 });
+  await expect(dialog.getByTestId('delivery')).toHaveAttribute('data-state', 'done', { timeout: patience });
   const [out] = await Promise.all([
     page.waitForEvent('download'),
     dialog.getByRole('link', { name: 'Download' }).click(),

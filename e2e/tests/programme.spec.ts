@@ -1,6 +1,6 @@
 // The programme's page: the order of its shots, and names that are taken.
 import { expect, test } from '@playwright/test';
-import { addItem, bringIn, clip, dragOn, newProgramme, saved, shotOf } from '../help';
+import { addItem, bringIn, clip, dragOn, newProgramme, saved, shotOf, patience } from '../help';
 
 /** A short clip of one colour. */
 const plain = (name: string, colour: string) =>
@@ -77,5 +77,5 @@ test('review tells that the check has not come, and asks for it', async ({ page 
   const run = page.getByTestId('check-run');
   await expect(run).toContainText('The check is to come');
   await run.getByRole('button', { name: 'Check now' }).click();
-  await expect(run).toHaveCount(0, { timeout: 60_000 });
+  await expect(run).toHaveCount(0, { timeout: patience });
 });

@@ -18,6 +18,7 @@ import {
   pattern,
   probe,
   saved,
+  patience,
 } from '../help';
 
 /** The delivered samples: the fill inside the cover, the source's outside it, and the span 5 to 50 exact. */
@@ -107,7 +108,7 @@ test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
   await dialog.getByLabel('Name of the file').fill('Counter hidden');
   await dialog.getByLabel(/Archive master/).check();
   await dialog.getByRole('button', { name: 'Deliver' }).click();
-  await expect(dialog.getByTestId('delivery').first()).toHaveAttribute('data-state', 'done', { timeout: 60_000 });
+  await expect(dialog.getByTestId('delivery').first()).toHaveAttribute('data-state', 'done', { timeout: patience });
   await expect(dialog.getByText(/every sample outside the covers equals the source's in all 60 frames/)).toBeVisible();
   const [archive] = await Promise.all([
     page.waitForEvent('download'),
@@ -117,7 +118,7 @@ test('a clip is brought in, covered, keyed and delivered', async ({ page }) => {
   await archive.saveAs(join(folder, 'archive.mkv'));
   await dialog.getByLabel(/Review copy/).check();
   await dialog.getByRole('button', { name: 'Deliver' }).click();
-  await expect(dialog.locator('[data-state=done]')).toHaveCount(2, { timeout: 60_000 });
+  await expect(dialog.locator('[data-state=done]')).toHaveCount(2, { timeout: patience });
 
   // The delivered pixels: filled inside, the source's outside, and the span exact.
   const a = decode(source);

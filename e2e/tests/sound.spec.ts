@@ -1,7 +1,7 @@
 // Sound: heard with the pictures, and hidden in passages.
 import { readFileSync } from 'node:fs';
 import { expect, test, type Page } from '@playwright/test';
-import { addItem, bringIn, clip, document, dragOn, evenFill, frame, newProgramme } from '../help';
+import { addItem, bringIn, clip, document, dragOn, evenFill, frame, newProgramme, patience } from '../help';
 
 const rate = 48000;
 const fps = 25;
@@ -131,7 +131,7 @@ test('something said is hidden by a passage, and delivered so', async ({ page })
   const dialog = page.getByRole('dialog', { name: 'Deliver' });
   await dialog.getByLabel(/Archive master/).check();
   await dialog.getByRole('button', { name: /^Deliver/ }).click();
-  await expect(dialog.getByTestId('delivery')).toHaveAttribute('data-state', 'done', { timeout: 60_000 });
+  await expect(dialog.getByTestId('delivery')).toHaveAttribute('data-state', 'done', { timeout: patience });
   await expect(dialog.getByText(/2 in the sound listened for and not heard/)).toBeVisible();
   const [file] = await Promise.all([
     page.waitForEvent('download'),

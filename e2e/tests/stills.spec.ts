@@ -2,7 +2,7 @@
 import { execFileSync } from 'node:child_process';
 import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
-import { addItem, bringIn, clip, dragOn, evenFill, folder, newProgramme } from '../help';
+import { addItem, bringIn, clip, dragOn, evenFill, folder, newProgramme, patience } from '../help';
 
 test('a still picture is a shot of one frame, and comes back exactly', async ({ page }) => {
   const source = clip(
@@ -25,7 +25,7 @@ test('a still picture is a shot of one frame, and comes back exactly', async ({ 
   await page.getByRole('button', { name: 'Deliver' }).click();
   const dialog = page.getByRole('dialog', { name: 'Deliver' });
   await dialog.getByRole('button', { name: 'Deliver' }).click();
-  await expect(dialog.getByTestId('delivery')).toHaveAttribute('data-state', 'done', { timeout: 30_000 });
+  await expect(dialog.getByTestId('delivery')).toHaveAttribute('data-state', 'done', { timeout: patience });
   await expect(dialog.getByText(/every sample outside the covers equals/)).toBeVisible();
   const [file] = await Promise.all([
     page.waitForEvent('download'),

@@ -1,6 +1,15 @@
 // Every view: no accessibility faults, and the bench plays and answers its keys.
 import { expect, test } from '@playwright/test';
-import { accessible, dragOn, frame as frameOf, newProgramme, openFootage, saved, selectedThroughout } from '../help';
+import {
+  accessible,
+  dragOn,
+  frame as frameOf,
+  newProgramme,
+  openFootage,
+  saved,
+  selectedThroughout,
+  patience,
+} from '../help';
 
 test('views pass the accessibility check at both sizes, dark and light', async ({ page }) => {
   test.setTimeout(400_000);
@@ -61,7 +70,7 @@ test('the bench plays, and every action is in the list', async ({ page }) => {
   await openFootage(page, 'quay-trike', 'Trike plate');
   const frame = () => frameOf(page);
   await page.keyboard.press('Space');
-  await expect.poll(frame, { timeout: 60_000 }).toBeGreaterThan(20);
+  await expect.poll(frame, { timeout: patience }).toBeGreaterThan(20);
   await page.keyboard.press('Space');
   const stopped = await frame();
   await page.keyboard.press('ArrowRight');
@@ -101,7 +110,7 @@ test('review is held in the hand: what is touched is large enough, lying and upr
     const held = await tablet.newPage();
     await held.goto(`/review/${programme}`);
     await held.getByTestId('to-review').tap();
-    await expect(held.getByTestId('review-picture')).toHaveAttribute('data-shown', /concealed$/, { timeout: 60_000 });
+    await expect(held.getByTestId('review-picture')).toHaveAttribute('data-shown', /concealed$/, { timeout: patience });
     const small = await held.evaluate(() =>
       [...document.querySelectorAll<HTMLElement>('.review button:not(.absolute), .review .input')]
         .filter((e) => e.getClientRects().length > 0 && !e.classList.contains('underline'))

@@ -1,7 +1,18 @@
 // What takes long is in one place on every page; the contact sheet; the first steps of a
 // programme that is new.
 import { expect, test } from '@playwright/test';
-import { accessible, clip, corners, dragOn, goTo, newProgramme, openFootage, runsEnded, saved } from '../help';
+import {
+  accessible,
+  clip,
+  corners,
+  dragOn,
+  goTo,
+  newProgramme,
+  openFootage,
+  runsEnded,
+  saved,
+  patience,
+} from '../help';
 
 test('a new programme leads to its first cover, and what takes long is listed on every page', async ({ page }) => {
   test.setTimeout(240_000);
@@ -27,7 +38,7 @@ test('a new programme leads to its first cover, and what takes long is listed on
   await page.keyboard.press('Escape');
 
   // The second step is the list, or an item on the bench; the third opens the first shot.
-  await expect(steps.nth(2)).toBeEnabled({ timeout: 90_000 });
+  await expect(steps.nth(2)).toBeEnabled({ timeout: patience });
   await steps.nth(2).click();
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /^0:/);
   await page.goto(`/programmes/${id}`);
@@ -50,7 +61,7 @@ test('the contact sheet shows every frame of the span, and leads to one', async 
   await page.keyboard.press('0');
   const cells = page.getByTestId('sheet-cell');
   await expect(cells).toHaveCount(200);
-  await expect(page.locator('[data-testid=sheet-cell][data-ready=false]')).toHaveCount(0, { timeout: 60_000 });
+  await expect(page.locator('[data-testid=sheet-cell][data-ready=false]')).toHaveCount(0, { timeout: patience });
   await accessible(page);
   // All of them at one glance.
   const last = (await cells.last().boundingBox())!;
@@ -60,7 +71,7 @@ test('the contact sheet shows every frame of the span, and leads to one', async 
   const shown = () => cells.nth(50).screenshot();
   const concealed = await shown();
   await page.getByRole('button', { name: 'Clean', exact: true }).click();
-  await expect(page.locator('[data-testid=sheet-cell][data-ready=false]')).toHaveCount(0, { timeout: 60_000 });
+  await expect(page.locator('[data-testid=sheet-cell][data-ready=false]')).toHaveCount(0, { timeout: patience });
   expect(concealed.equals(await shown())).toBe(false);
   await cells.nth(123).click();
   await expect(page.getByTestId('sheet')).toHaveCount(0);
@@ -97,11 +108,11 @@ test('the guide leads from an empty shot to a delivery', async ({ page }) => {
   await page.keyboard.press('Alt+4');
   await expect(step).toContainText('Ctrl+Enter');
   await page.keyboard.press('Control+Enter');
-  await expect(step).toContainText('Shift+D', { timeout: 150_000 });
+  await expect(step).toContainText('Shift+D', { timeout: patience });
   await page.keyboard.press('Shift+D');
   const dialog = page.getByRole('dialog', { name: 'Deliver' });
   await dialog.getByRole('button', { name: 'Deliver' }).click();
-  await expect(dialog.locator('[data-state=done]')).toHaveCount(1, { timeout: 150_000 });
+  await expect(dialog.locator('[data-state=done]')).toHaveCount(1, { timeout: patience });
   await dialog.getByRole('button', { name: 'Close' }).click();
   await expect(guide.getByRole('heading')).toHaveText(/^Done/);
 });

@@ -35,7 +35,7 @@ type Meta struct {
 }
 
 // version is raised when the drawing changes, so that old footage is made anew.
-const version = 4
+const version = 5
 
 // Generate draws the shots that are not in dir yet, each into a folder of its
 // own; say is told what is being drawn. An unfinished folder does not stay.

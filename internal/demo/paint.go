@@ -16,15 +16,20 @@ import (
 // texture is a painted picture, premultiplied R'G'B'A in 0..1, four float32 a
 // pixel, with smaller copies of itself for minifying.
 type texture struct {
-	w, h int
-	pix  []float32
-	half *texture
+	w, h   int
+	pix    []float32
+	half   *texture
+	opaque bool // known when it is finished
 }
 
 func newTexture(w, h int) *texture { return &texture{w: w, h: h, pix: make([]float32, 4*w*h)} }
 
 // finish builds the smaller copies.
 func (t *texture) finish() *texture {
+	t.opaque = true
+	for i := 3; i < len(t.pix) && t.opaque; i += 4 {
+		t.opaque = t.pix[i] > .9999
+	}
 	if t.w < 4 || t.h < 4 {
 		return t
 	}

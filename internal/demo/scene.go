@@ -128,7 +128,7 @@ func (s Shot) samples(at func(float64) moment, f int, front bool) int {
 			far = max(far, l.at.Apply(p).Sub(b.layers[i].at.Apply(p)).Len())
 		}
 	}
-	return min(max(int(math.Ceil(far/1.5)), 2), 16)
+	return min(max(int(math.Ceil(far/1.5)), 1), 16)
 }
 
 // mean sets out to the mean of the moments' rows; cur is scratch.
@@ -191,19 +191,20 @@ func (l layer) draw(y, a, b int, dst []float32) {
 	light := float32(l.light)
 	x, yc := float64(a)+.5, float64(y)+.5
 	nu, nv, nw := inv[0]*x+inv[1]*yc+inv[2], inv[3]*x+inv[4]*yc+inv[5], inv[6]*x+inv[7]*yc+inv[8]
-	affine := inv[6] == 0 && inv[7] == 0
-	k := scale / nw
+	if inv[6] == 0 && inv[7] == 0 && l.bend == nil && tex.opaque {
+		k := scale / nw
+		tex.sweep(nu*k-.5, nv*k-.5, inv[0]*k, inv[3]*k, light, dst[4*a:4*b])
+		return
+	}
 	maxU, maxV, stride := float64(tex.w)-1.001, float64(tex.h)-1.001, 4*tex.w
 	for i := a; i < b; i++ {
-		if !affine {
-			k = scale / nw
-		}
+		k := scale / nw
 		u, v := nu*k, nv*k
 		if l.bend != nil {
 			d := l.bend(u/scale, v/scale)
 			u, v = u+d.X*scale, v+d.Y*scale
 		}
-		u, v = min(max(u-.5, 0), maxU), min(max(v-.5, 0), maxV)
+		u, v = within(u-.5, maxU), within(v-.5, maxV)
 		nu, nv, nw = nu+inv[0], nv+inv[3], nw+inv[6]
 		iu, iv := int(u), int(v)
 		tu, tv := float32(u-float64(iu)), float32(v-float64(iv))
@@ -226,6 +227,40 @@ func (l layer) draw(y, a, b int, dst []float32) {
 	}
 }
 
+// within is v between 0 and most; the built-in min and max mind NaN and are slow.
+func within(v, most float64) float64 {
+	if v < 0 {
+		return 0
+	}
+	if v > most {
+		return most
+	}
+	return v
+}
+
+// sweep fills dst with what an opaque texture shows along a straight line: from (u, v), in its
+// pixels less a half, by (du, dv) a pixel. Half of drawing is background, drawn so.
+func (t *texture) sweep(u, v, du, dv float64, light float32, dst []float32) {
+	maxU, maxV, stride := float64(t.w)-1.001, float64(t.h)-1.001, 4*t.w
+	for len(dst) >= 4 {
+		cu, cv := within(u, maxU), within(v, maxV)
+		u, v = u+du, v+dv
+		iu, iv := int(cu), int(cv)
+		tu, tv := float32(cu-float64(iu)), float32(cv-float64(iv))
+		at := iv*stride + 4*iu
+		p, q := t.pix[at:at+8:at+8], t.pix[at+stride:at+stride+8:at+stride+8]
+		tv *= light
+		w11, top := tu*tv, light-tv
+		w10 := tu * top
+		w00, w01 := top-w10, tv-w11
+		dst[0] = w00*p[0] + w10*p[4] + w01*q[0] + w11*q[4]
+		dst[1] = w00*p[1] + w10*p[5] + w01*q[1] + w11*q[5]
+		dst[2] = w00*p[2] + w10*p[6] + w01*q[2] + w11*q[6]
+		dst[3] = 1
+		dst = dst[4:]
+	}
+}
+
 // span is where a horizontal line cuts a convex quad.
 func span(q [4]geom.Point, y float64) (x0, x1 float64) {
 	x0, x1 = math.Inf(1), math.Inf(-1)
@@ -239,19 +274,33 @@ func span(q [4]geom.Point, y float64) (x0, x1 float64) {
 	return x0, x1
 }
 
-// grain adds film-like noise to a row, the same for the same frame.
-func (s Shot) grain(f, y int, row []float32) {
-	state := uint32(f+1)*2654435761 ^ (uint32(y+7) * 2246822519)
+// specks are the grain of all frames: of unit standard deviation, luma and chroma by turns.
+// Each row of a frame reads them from a place of its own.
+var specks = sync.OnceValue(func() []float32 {
+	state := uint32(2654435761)
 	next := func() float32 {
 		state ^= state << 13
 		state ^= state >> 17
 		state ^= state << 5
 		return float32(state>>8)/(1<<24) - .5
 	}
-	amp := float32(s.Grain / 255 * 2.45) // two uniform numbers: sd of their sum is 0.408
+	list := make([]float32, 1<<20)
+	for i := 0; i < len(list); i += 2 {
+		list[i], list[i+1] = (next()+next())*2.45, .25*2.45*next() // the sum's deviation is 0.408
+	}
+	return list
+})
+
+// grain adds film-like noise to a row, the same for the same frame.
+func (s Shot) grain(f, y int, row []float32) {
+	h := uint32(f+1)*2654435761 ^ uint32(y+7)*2246822519
+	h = (h ^ h>>15) * 0x2c1b3c6d
+	list := specks()
+	list = list[2*(int(h>>8)%(len(list)/2-s.Width)):]
+	amp := float32(s.Grain / 255)
 	for x := range s.Width {
-		g, c := (next()+next())*amp, .25*amp*next()
-		p := row[4*x:][:3]
+		g, c := amp*list[2*x], amp*list[2*x+1]
+		p := row[4*x : 4*x+3 : 4*x+3]
 		p[0], p[1], p[2] = p[0]+g+c, p[1]+g, p[2]+g-c
 	}
 }
@@ -260,24 +309,34 @@ func (s Shot) grain(f, y int, row []float32) {
 func (s Shot) encode(p *frame.Picture, pair int, rgb [2][]float32) {
 	for k := range 2 {
 		row := p.Row(0, 2*pair+k, 0, s.Width)
+		from := rgb[k]
 		for x := range row {
-			c := rgb[k][4*x:][:3]
-			row[x] = byte(min(max(16.5+219*(.2126*c[0]+.7152*c[1]+.0722*c[2]), 1), 254))
+			c := from[4*x : 4*x+3 : 4*x+3]
+			row[x] = code(16.5 + 219*.2126*c[0] + 219*.7152*c[1] + 219*.0722*c[2])
 		}
 	}
 	cb, cr := p.Row(1, pair, 0, s.Width/2), p.Row(2, pair, 0, s.Width/2)
 	for x := range cb {
-		var r, g, b float32
-		for k := range 2 {
-			for i := range 2 {
-				c := rgb[k][4*(2*x+i):][:3]
-				r, g, b = r+c[0]/4, g+c[1]/4, b+c[2]/4
-			}
-		}
+		c, d := rgb[0][8*x:8*x+8:8*x+8], rgb[1][8*x:8*x+8:8*x+8]
+		r := (c[0] + c[4] + d[0] + d[4]) / 4
+		g := (c[1] + c[5] + d[1] + d[5]) / 4
+		b := (c[2] + c[6] + d[2] + d[6]) / 4
 		y := .2126*r + .7152*g + .0722*b
-		cb[x] = byte(min(max(128.5+224*(b-y)/1.8556, 1), 254))
-		cr[x] = byte(min(max(128.5+224*(r-y)/1.5748, 1), 254))
+		cb[x] = code(128.5 + 224/1.8556*(b-y))
+		cr[x] = code(128.5 + 224/1.5748*(r-y))
 	}
+}
+
+// code is a sample as eight bits have it, within what a picture may hold.
+func code(v float32) byte {
+	n := int(v)
+	if n < 1 {
+		return 1
+	}
+	if n > 254 {
+		return 254
+	}
+	return byte(n)
 }
 
 // visible is the share of the surface's area that lies in the picture and has
