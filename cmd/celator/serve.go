@@ -2,12 +2,10 @@ package main
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"log/slog"
 	"os"
 	"path/filepath"
-	"slices"
 	"strconv"
 	"syscall"
 	"time"
@@ -16,7 +14,6 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/spf13/cobra"
 
-	"celator/core/cover"
 	"celator/internal/budget"
 	"celator/internal/decode"
 	"celator/internal/demo"
@@ -327,110 +324,39 @@ func demoCommand() *cobra.Command {
 	var dir string
 	var only []string
 	c := &cobra.Command{Use: "demo", Short: "Draw the demo footage with its ground truth"}
-	c.Flags().StringVar(&dir, "out", filepath.Join(env("CELATOR_DATA", ".run"), "media", demoFolder),
+	c.Flags().StringVar(&dir, "out", filepath.Join(env("CELATOR_DATA", ".run"), "media", jobs.DemoFolder),
 		"folder to draw into")
 	c.Flags().StringSliceVar(&only, "only", nil, "names of the shots to draw; all where not given")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
-		shots, err := demo.Pick(only)
+		shots, masters, err := demo.Pick(only)
 		if err != nil {
 			return wrongUse{err}
 		}
-		return demo.Generate(cmd.Context(), dir, shots, func(s string) { fmt.Fprintln(os.Stderr, s) })
+		ctx := cmd.Context()
+		if err := demo.Generate(ctx, dir, shots, func(s string) { fmt.Fprintln(os.Stderr, s) }); err != nil {
+			return err
+		}
+		for _, m := range masters {
+			if m.Drawn(dir) {
+				continue
+			}
+			fmt.Fprintf(os.Stderr, "putting %s together (%d frames)\n", m.Title, m.Frames())
+			if err := m.Draw(ctx, dir, nil); err != nil {
+				return err
+			}
+		}
+		return nil
 	}
 	return c
 }
 
-const demoFolder = "tidewrack-week"
-
-// loadDemo draws the demo footage and makes the demo programme, once. Stopped in the
-// middle, the next start makes what is missing.
+// loadDemo makes the demo programme, once; its footage is drawn by the queue. Stopped in the middle, the
+// next start makes what is missing.
 func loadDemo(ctx context.Context, r *running) error {
-	dir := filepath.Join(r.lib.Media, demoFolder)
-	if err := demo.Generate(ctx, dir, demo.Shots, func(s string) { r.log.Info(s) }); err != nil {
-		return err
-	}
 	mark := filepath.Join(r.lib.Store, "demo-loaded") // afterwards it is people's own
-	if _, err := os.Stat(mark); err == nil {
-		return nil
-	}
-	all, err := r.store.Programmes(ctx)
-	if err != nil {
+	_, err := os.Stat(mark)
+	if err := jobs.LoadDemo(ctx, r.store, r.lib, err == nil); err != nil {
 		return err
-	}
-	i := slices.IndexFunc(all, func(p store.Programme) bool { return p.Name == demo.Programme })
-	if i < 0 {
-		p, err := r.store.AddProgramme(ctx, demo.Programme)
-		if err != nil {
-			return err
-		}
-		all, i = append(all, p), len(all)
-	}
-	for _, s := range demo.Shots {
-		if err := loadShot(ctx, r, dir, all[i].ID, s); err != nil {
-			return err
-		}
 	}
 	return os.WriteFile(mark, nil, 0o600)
-}
-
-// loadShot enters a demo shot with its item and its cover, as far as they are not there.
-func loadShot(ctx context.Context, r *running, dir, programme string, s demo.Shot) error {
-	path := filepath.Join(demoFolder, s.Name, "clip.mp4")
-	shot, err := demoShot(ctx, r, programme, path, s.Title)
-	if err != nil {
-		return err
-	}
-	items, err := r.store.ItemsOf(ctx, shot.ID)
-	if err != nil {
-		return err
-	}
-	if len(items) == 0 {
-		item, err := r.store.AddItem(ctx, shot.ID, s.Clearance())
-		if err != nil {
-			return err
-		}
-		items = append(items, item)
-	}
-	truth, err := demo.ReadTruth(filepath.Join(dir, s.Name))
-	if err != nil {
-		return err
-	}
-	c, ok := s.Cover(truth)
-	if !ok {
-		return nil
-	}
-	c.Item = items[0].ID
-	_, err = r.store.Edit(ctx, shot.ID, store.On{Author: "Demo", Key: "demo"},
-		func(d *cover.Document) (*cover.Document, string, error) {
-			return d.Apply(cover.AddCover{New: c})
-		})
-	var conflict *store.Conflict
-	if errors.As(err, &conflict) { // somebody works there already
-		return nil
-	}
-	return err
-}
-
-// demoShot returns the shot of a demo clip, which it brings in where it is not there.
-func demoShot(ctx context.Context, r *running, programme, path, title string) (store.Shot, error) {
-	sources, err := r.store.Sources(ctx, programme)
-	if err != nil {
-		return store.Shot{}, err
-	}
-	i := slices.IndexFunc(sources, func(s store.Source) bool { return s.Path == path })
-	if i < 0 {
-		_, shot, err := server.AddSource(ctx, r.store, r.lib,
-			store.Source{ID: store.NewID(), Programme: programme, Name: title, Place: "media", Path: path})
-		return shot, err
-	}
-	shots, err := r.store.Shots(ctx, programme)
-	if err != nil {
-		return store.Shot{}, err
-	}
-	for _, sh := range shots {
-		if sh.Source == sources[i].ID {
-			return sh, nil
-		}
-	}
-	return store.Shot{}, fmt.Errorf("the demo clip %s has no shot", title)
 }

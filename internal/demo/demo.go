@@ -14,7 +14,6 @@ import (
 	"math"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"celator/core/frame"
@@ -37,38 +36,59 @@ type Meta struct {
 // version is raised when the drawing changes, so that old footage is made anew.
 const version = 5
 
-// Generate draws the shots that are not in dir yet, each into a folder of its
-// own; say is told what is being drawn. An unfinished folder does not stay.
+// Generate draws the shots that are not in dir yet, one after the other; say is told what is
+// being drawn.
 func Generate(ctx context.Context, dir string, shots []Shot, say func(string)) error {
 	for _, s := range shots {
-		final := filepath.Join(dir, s.Name)
-		mark := filepath.Join(final, ".version")
-		if b, err := os.ReadFile(mark); err == nil && string(b) == fmt.Sprint(version) {
+		if s.Drawn(dir) {
 			continue
 		}
 		say(fmt.Sprintf("drawing %s (%d frames)", s.Title, s.Frames))
-		tmp := final + ".part"
-		os.RemoveAll(tmp)
-		if err := os.MkdirAll(tmp, 0o755); err != nil {
+		if err := s.Draw(ctx, dir, nil); err != nil {
 			return err
-		}
-		err := s.generate(ctx, tmp)
-		if err == nil {
-			err = os.WriteFile(filepath.Join(tmp, ".version"), []byte(fmt.Sprint(version)), 0o644)
-		}
-		if err == nil {
-			os.RemoveAll(final)
-			err = os.Rename(tmp, final)
-		}
-		if err != nil {
-			os.RemoveAll(tmp)
-			return fmt.Errorf("demo footage %s: %w", s.Name, err)
 		}
 	}
 	return nil
 }
 
-func (s Shot) generate(ctx context.Context, dir string) error {
+// Drawn reports whether dir has the shot as it is drawn now.
+func (s Shot) Drawn(dir string) bool { return drawn(dir, s.Name) }
+
+// Draw draws the shot into a folder of its own in dir, and tells progress the frames that are
+// done. An unfinished folder does not stay.
+func (s Shot) Draw(ctx context.Context, dir string, progress func(done int)) error {
+	return folder(dir, s.Name, func(tmp string) error { return s.generate(ctx, tmp, progress) })
+}
+
+func drawn(dir, name string) bool {
+	b, err := os.ReadFile(filepath.Join(dir, name, ".version"))
+	return err == nil && string(b) == fmt.Sprint(version)
+}
+
+// folder makes a folder whole or not at all.
+func folder(dir, name string, fill func(tmp string) error) error {
+	final := filepath.Join(dir, name)
+	tmp := final + ".part"
+	os.RemoveAll(tmp)
+	defer os.RemoveAll(tmp)
+	err := os.MkdirAll(tmp, 0o755)
+	if err == nil {
+		err = fill(tmp)
+	}
+	if err == nil {
+		err = os.WriteFile(filepath.Join(tmp, ".version"), []byte(fmt.Sprint(version)), 0o644)
+	}
+	if err == nil {
+		os.RemoveAll(final)
+		err = os.Rename(tmp, final)
+	}
+	if err != nil {
+		return fmt.Errorf("demo footage %s: %w", name, err)
+	}
+	return nil
+}
+
+func (s Shot) generate(ctx context.Context, dir string, progress func(done int)) error {
 	rate, err := timecode.ParseRate(s.Rate)
 	if err != nil {
 		return err
@@ -110,14 +130,20 @@ func (s Shot) generate(ctx context.Context, dir string) error {
 		Height: s.Height,
 	}
 	at := s.prepare()
-	d := &drawn{pic: frame.New(s.format(), nil), front: make([]byte, s.Width*s.Height)}
+	d := &picture{pic: frame.New(s.format(), nil), front: make([]byte, s.Width*s.Height)}
 	for f := range s.Frames {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
 		s.draw(at, f, d)
 		if err := clip.Write(d.pic.Data); err != nil {
 			return err
 		}
 		if err := matte.Write(d.front); err != nil {
 			return err
+		}
+		if progress != nil {
+			progress(f + 1)
 		}
 		fmt.Fprintf(&truth, "%d", f)
 		for i, p := range d.surface {
@@ -209,20 +235,4 @@ func ambience(seconds float64, name string) []byte {
 	w = append(w, "data"...)
 	w = binary.LittleEndian.AppendUint32(w, uint32(len(data)))
 	return append(w, data...)
-}
-
-// Pick returns the shots of those names, all of them for no names.
-func Pick(names []string) ([]Shot, error) {
-	if len(names) == 0 {
-		return Shots, nil
-	}
-	var out []Shot
-	for _, n := range names {
-		i := slices.IndexFunc(Shots, func(s Shot) bool { return s.Name == n })
-		if i < 0 {
-			return nil, fmt.Errorf("there is no demo shot %q", n)
-		}
-		out = append(out, Shots[i])
-	}
-	return out, nil
 }

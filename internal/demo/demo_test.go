@@ -13,8 +13,8 @@ import (
 	"celator/core/raster"
 )
 
-func render(s Shot, f int) *drawn {
-	d := &drawn{pic: frame.New(s.format(), nil), front: make([]byte, s.Width*s.Height)}
+func render(s Shot, f int) *picture {
+	d := &picture{pic: frame.New(s.format(), nil), front: make([]byte, s.Width*s.Height)}
 	s.draw(s.prepare(), f, d)
 	return d
 }
@@ -100,7 +100,7 @@ func TestDemoCoversHide(t *testing.T) {
 func BenchmarkDraw720p(b *testing.B) {
 	s := Shots[0]
 	at := s.prepare()
-	d := &drawn{pic: frame.New(s.format(), nil), front: make([]byte, s.Width*s.Height)}
+	d := &picture{pic: frame.New(s.format(), nil), front: make([]byte, s.Width*s.Height)}
 	b.ResetTimer()
 	for i := 0; b.Loop(); i++ {
 		s.draw(at, i%s.Frames, d)

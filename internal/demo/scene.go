@@ -44,8 +44,8 @@ type Shot struct {
 	prepare   func() func(t float64) moment
 }
 
-// drawn is one frame with its ground truth.
-type drawn struct {
+// picture is one frame with its ground truth.
+type picture struct {
 	pic     *frame.Picture
 	front   []byte        // coverage of the foreground, a byte a pixel
 	surface [4]geom.Point // at the middle of the shutter
@@ -64,7 +64,7 @@ func (s Shot) format() frame.Format {
 // layer's motion needs, then grain, then Y'CbCr. What passes in front is blurred
 // by its own, faster motion and laid over the rest. The same frame is the same
 // bytes on any number of cores.
-func (s Shot) draw(at func(float64) moment, f int, d *drawn) {
+func (s Shot) draw(at func(float64) moment, f int, d *picture) {
 	d.surface = at(float64(f)).surface
 	moments := func(front bool) [][]layer {
 		n := s.samples(at, f, front)
@@ -341,7 +341,7 @@ func code(v float32) byte {
 
 // visible is the share of the surface's area that lies in the picture and has
 // nothing in front.
-func (s Shot) visible(d *drawn) float64 {
+func (s Shot) visible(d *picture) float64 {
 	b := geom.Bounds(d.surface[:])
 	var seen float64
 	for y := max(int(b.Min.Y), 0); y < min(int(b.Max.Y)+1, s.Height); y++ {

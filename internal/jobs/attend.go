@@ -38,6 +38,7 @@ const (
 	finishMemory = 64 << 20
 	checkMemory  = 64 << 20
 	searchMemory = 48 << 20
+	drawMemory   = 64 << 20
 )
 
 const (

@@ -4,10 +4,6 @@ package jobs
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/binary"
-	"encoding/hex"
-	"errors"
 	"fmt"
 	"log/slog"
 	"os"
@@ -101,13 +97,14 @@ func Start(ctx context.Context, c Config) (*Runner, error) {
 	river.AddWorker(workers, river.WorkFunc(r.follow))
 	river.AddWorker(workers, river.WorkFunc(r.check))
 	river.AddWorker(workers, river.WorkFunc(r.search))
+	river.AddWorker(workers, river.WorkFunc(r.draw))
 	var err error
 	r.client, err = river.NewClient(riverpgxv5.New(c.Store.QueuePool()), &river.Config{
 		ID: r.id, Workers: workers, Logger: slog.New(slog.DiscardHandler), JobTimeout: -1, RetryPolicy: soon{},
 		Queues: map[string]river.QueueConfig{
 			store.IngestQueue: {MaxWorkers: 1}, store.RenderQueue: {MaxWorkers: 1}, store.FollowQueue: {MaxWorkers: 2},
 			store.CompareQueue: {MaxWorkers: 1}, store.CheckQueue: {MaxWorkers: 1},
-			store.AskedQueue: {MaxWorkers: 1},
+			store.AskedQueue: {MaxWorkers: 1}, store.DrawQueue: {MaxWorkers: 2},
 		},
 		FetchCooldown:     50 * time.Millisecond,
 		FetchPollInterval: 500 * time.Millisecond,
@@ -209,85 +206,4 @@ func every(f func(done int)) func(done int) {
 			f(done)
 		}
 	}
-}
-
-func (r *Runner) ingest(ctx context.Context, job *river.Job[store.IngestArgs]) error {
-	id := job.Args.Source
-	damaged := false
-	return attend(r, ctx, job, task{
-		store.ASource, id, ingestMemory, budget.Soon,
-		func(ctx context.Context, beat func(int)) error {
-			src, err := r.store.Source(ctx, id)
-			if err != nil || src.State == store.Ready {
-				return err
-			}
-			err = r.bringIn(ctx, src, beat)
-			damaged = errors.Is(err, media.ErrDamaged)
-			return err
-		}, func(ctx context.Context, why string) error {
-			if err := r.lib.Clear(id); err != nil {
-				r.log.Warn("what was made of a source cannot be taken away", "source", id, "error", err)
-			}
-			return r.store.FailSource(ctx, id, why, damaged)
-		},
-	})
-}
-
-// bringIn makes what the bench needs of a source. Its file is only read.
-func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) error {
-	path, err := r.lib.SourcePath(src)
-	if err != nil {
-		return err
-	}
-	if src.Damage == store.DamageFound {
-		if src.Info.V, err = media.Probe(ctx, path); err != nil {
-			return err
-		}
-	}
-	clip := media.Clip{Path: path, Info: src.Info.V}
-	if err := r.lib.Room(media.ViewsSize(clip.Info)); err != nil {
-		return err
-	}
-	if err := os.MkdirAll(r.lib.Dir(src.ID), 0o700); err != nil {
-		return err
-	}
-	if taken := src.Damage == store.DamageTaken; taken || clip.Info.Conformed() {
-		if err := r.lib.Room(media.ConformedSize(clip.Info) + media.ViewsSize(clip.Info)); err != nil {
-			return err
-		}
-		if err := r.store.SetSource(ctx, src.ID, store.Conforming, 0); err != nil {
-			return err
-		}
-		if taken {
-			clip, err = media.Salvage(ctx, path, r.lib.Conformed(src.ID), beat)
-			src.Info.V.Rate, src.Info.V.Variable, src.Info.V.Damage = clip.Info.Rate, clip.Info.Variable, clip.Info.Damage
-		} else {
-			clip, err = media.Conform(ctx, clip, r.lib.Conformed(src.ID), beat)
-		}
-		if err != nil {
-			return err
-		}
-		src.ReadInfo.V = &clip.Info
-	}
-	begun := time.Now()
-	tell := every(func(done int) {
-		if err := r.store.SetSource(ctx, src.ID, store.Viewing, done); err != nil {
-			r.log.Debug("progress cannot be written", "error", err)
-		}
-	})
-	seen, err := media.MakeViews(ctx, clip, r.lib.Dir(src.ID), func(done int) { beat(done); tell(done) })
-	if err != nil {
-		return err
-	}
-	if err := media.MakeSounds(ctx, clip, path, r.lib.Dir(src.ID), func() { beat(len(seen.Sums)) }); err != nil {
-		return err
-	}
-	h := sha256.New()
-	for _, s := range seen.Sums {
-		binary.Write(h, binary.LittleEndian, s)
-	}
-	r.log.Info("source ready", "source", src.Name, "frames", len(seen.Sums), "seconds", time.Since(begun).Seconds())
-	src.Info.V.Cadence = seen.Cadence
-	src.Frames, src.Digest = len(seen.Sums), hex.EncodeToString(h.Sum(nil))
-	return r.store.FinishSource(ctx, src)
 }

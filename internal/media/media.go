@@ -182,6 +182,13 @@ func run(ctx context.Context, tool string, args []string) ([]byte, error) {
 	return out.Bytes(), nil
 }
 
+// Run runs ffmpeg to its end with arguments of one's own, and tells progress the pictures that it
+// has written.
+func Run(ctx context.Context, args []string, progress func(done int)) error {
+	_, err := watched(ctx, args, progress)
+	return err
+}
+
 // watched runs ffmpeg to its end and tells progress the pictures that it has written.
 func watched(ctx context.Context, args []string, progress func(done int)) (*process, error) {
 	pr, pw := io.Pipe()

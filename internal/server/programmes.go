@@ -42,6 +42,16 @@ func (s *server) registerProgrammes(api huma.API) {
 		) (*struct{}, error) {
 			return nil, problem(s.Store.OrderShots(ctx, in.ID, in.Body.Shots))
 		})
+	huma.Register(api, op("listDrawings", http.MethodGet, "/api/programmes/{id}/drawings",
+		"Footage of the demo that is being drawn for a programme", 200),
+		func(ctx context.Context, in *ByID) (*body[[]store.Drawing], error) {
+			all, err := s.Store.Drawings(ctx, in.ID)
+			return &body[[]store.Drawing]{all}, problem(err)
+		})
+	huma.Register(api, op("stopDrawing", http.MethodDelete, "/api/drawings/{id}", "Draw footage of the demo no further", 204),
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			return nil, problem(s.Store.EndDrawing(ctx, in.ID))
+		})
 	huma.Register(api, op("listMedia", http.MethodGet, "/api/media", "Clips in the server's media folder", 200),
 		func(ctx context.Context, _ *struct{}) (*body[[]storage.MediaFile], error) {
 			fs, err := s.Library.MediaFiles()

@@ -7,15 +7,14 @@ import (
 	"net/http"
 	"path/filepath"
 	"strings"
-	"time"
 	"unicode"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"celator/core/cadence"
 	"celator/internal/budget"
+	"celator/internal/jobs"
 	"celator/internal/media"
-	"celator/internal/storage"
 	"celator/internal/store"
 )
 
@@ -98,27 +97,6 @@ func inWords(names []string) string {
 	return names[0]
 }
 
-// AddSource probes a file and brings it in. One that is damaged is entered as failed, so that it
-// can be taken as it is.
-func AddSource(ctx context.Context, st *store.Store, lib storage.Library, src store.Source) (store.Source,
-	store.Shot, error,
-) {
-	path, err := lib.SourcePath(src)
-	if err != nil {
-		return src, store.Shot{}, err
-	}
-	info, err := media.Probe(ctx, path)
-	src.State = store.Queued
-	if errors.Is(err, media.ErrDamaged) {
-		src.State, src.Error, src.Damage = store.Failed, sentence(err), store.DamageFound
-	} else if err != nil {
-		return src, store.Shot{}, err
-	}
-	src.Info.V, src.Frames, src.Created = info, info.Frames, time.Now()
-	shot, err := st.AddSource(ctx, src)
-	return src, shot, err
-}
-
 // admit adds a source when there is memory for reading it, one at a time for each person.
 func (s *server) admit(ctx context.Context, src store.Source) (store.Source, store.Shot, error) {
 	path, err := s.Library.SourcePath(src)
@@ -135,7 +113,7 @@ func (s *server) admit(ctx context.Context, src store.Source) (store.Source, sto
 		return src, store.Shot{}, err
 	}
 	defer free()
-	return AddSource(ctx, s.Store, s.Library, src)
+	return jobs.AddSource(ctx, s.Store, s.Library, src)
 }
 
 func (s *server) addSource(ctx context.Context, in *struct {

@@ -116,10 +116,13 @@ func (s *Store) Source(ctx context.Context, id string) (src Source, err error) {
 // making of its view frames into the queue, unless it failed already.
 func (s *Store) AddSource(ctx context.Context, src Source) (Shot, error) {
 	var shot Shot
+	if src.Created.IsZero() {
+		src.Created = time.Now()
+	}
 	err := s.tx(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.NamedExecContext(ctx, `INSERT INTO source (id, programme, name, place, path, info, frames,
-			state, error, damage) VALUES (:id, :programme, :name, :place, :path, :info, :frames,
-			coalesce(nullif(:state, ''), 'queued'), :error, :damage)`, src)
+			state, error, damage, created) VALUES (:id, :programme, :name, :place, :path, :info, :frames,
+			coalesce(nullif(:state, ''), 'queued'), :error, :damage, :created)`, src)
 		if err != nil {
 			return err
 		}

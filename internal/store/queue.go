@@ -62,6 +62,14 @@ var unended = []struct {
 		},
 	},
 	{
+		`SELECT id FROM drawing t WHERE state IN ('queued', 'drawing') AND created < now() - $1::interval AND ` +
+			jobless("draw", "drawing", "id"),
+		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
+			_, err := s.queue.InsertTx(ctx, tx.Tx, DrawArgs{id}, nil)
+			return err
+		},
+	},
+	{
 		`SELECT id FROM attempt t WHERE state IN ('queued', 'running', 'stopping') AND created < now() - $1::interval
 			AND ` + jobless("follow", "attempt", "id"),
 		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
@@ -143,6 +151,7 @@ const (
 	ADelivery = "delivery"
 	AnAttempt = "attempt"
 	ACheckRun = "check_run"
+	ADrawing  = "drawing"
 )
 
 // Waits enters why something does not go on for now, in words; "" that it does.

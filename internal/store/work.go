@@ -8,7 +8,7 @@ import (
 
 // Work is something that the queue does or will do, and that takes long.
 type Work struct {
-	Kind      string `db:"kind" json:"kind" enum:"import,search,track,holdout,check,delivery"`
+	Kind      string `db:"kind" json:"kind" enum:"drawing,import,search,track,holdout,check,delivery"`
 	ID        string `db:"id" json:"id" doc:"of the source, the run, the shot or the delivery"`
 	Programme string `db:"programme" json:"programme"`
 	Shot      string `db:"shot" json:"shot" doc:"empty where it concerns a whole source"`
@@ -28,6 +28,9 @@ func (s *Store) Work(ctx context.Context) (out []Work, err error) {
 		SELECT kind, id, programme, shot, name, state, done, frames, waiting, by_the_way FROM (
 			SELECT 'import' AS kind, id, programme, '' AS shot, name, state, views AS done, frames, waiting,
 				false AS by_the_way, created FROM source WHERE state IN ('queued', 'conforming', 'viewing')
+			UNION ALL
+			SELECT 'drawing', id, programme, '', title, state, done, frames, waiting, true, created FROM drawing
+				WHERE state IN ('queued', 'drawing')
 			UNION ALL
 			SELECT 'search', id, programme, '', name, 'running', searching, frames, '', true, created FROM source
 				WHERE state = 'ready' AND NOT searched AND EXISTS (SELECT 1 FROM river_job WHERE kind = 'search' AND

@@ -72,6 +72,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drawings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Draw footage of the demo no further */
+        delete: operations["stopDrawing"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/findings/{id}/waive": {
         parameters: {
             query?: never;
@@ -222,6 +239,23 @@ export interface paths {
         put?: never;
         /** Check all shots of a programme */
         post: operations["checkProgramme"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{id}/drawings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Footage of the demo that is being drawn for a programme */
+        get: operations["listDrawings"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1441,6 +1475,26 @@ export interface components {
             version: number;
             /** Format: int64 */
             width: number;
+        };
+        Drawing: {
+            /** Format: date-time */
+            created: string;
+            /**
+             * Format: int64
+             * @description frames
+             */
+            done: number;
+            error: string;
+            footage: string;
+            /** Format: int64 */
+            frames: number;
+            id: string;
+            programme: string;
+            /** @enum {string} */
+            state: "queued" | "drawing" | "failed";
+            title: string;
+            /** @description why it does not go on for now, in words */
+            waiting: string;
         };
         DuplicateCover: {
             cover: string;
@@ -3029,7 +3083,7 @@ export interface components {
             /** @description of the source, the run, the shot or the delivery */
             id: string;
             /** @enum {string} */
-            kind: "import" | "search" | "track" | "holdout" | "check" | "delivery";
+            kind: "drawing" | "import" | "search" | "track" | "holdout" | "check" | "delivery";
             /** @description of what it is done to */
             name: string;
             programme: string;
@@ -3148,6 +3202,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    stopDrawing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
             };
         };
     };
@@ -3522,6 +3605,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    listDrawings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drawing"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
             };
         };
     };

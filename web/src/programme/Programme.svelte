@@ -10,6 +10,7 @@
   import { me } from '../shared/me';
   import { order, states } from '../shared/states';
   import Deliveries from './Deliveries.svelte';
+  import Drawings from './Drawings.svelte';
   import Eyes from './Eyes.svelte';
   import FirstSteps from './FirstSteps.svelte';
   import MasterBand from './MasterBand.svelte';
@@ -50,7 +51,7 @@
     void load();
     void c.load();
     const stop = listen((kind) => {
-      if (kind === 'look' || kind === 'attempt') return;
+      if (kind === 'look' || kind === 'attempt' || kind === 'drawing') return;
       clearTimeout(later);
       later = setTimeout(() => (void load(), void c.load()), 150);
     });
@@ -392,6 +393,7 @@
         </ul>
       {/if}
 
+      <Drawings programme={id} />
       {#if p}<Shots {id} programme={p} list={c.list} onchanged={load} onerror={(words) => (error = words)} />{/if}
     </section>
 

@@ -13,6 +13,7 @@
   let taking = $state(''); // the import that is asked about
   const going = $derived(work.all.filter((w) => w.state !== 'queued'));
   const titles: Record<Going['kind'], string> = {
+    drawing: 'Drawing',
     import: 'Import',
     search: 'Looking for cuts',
     track: 'Tracking',

@@ -24,7 +24,7 @@ export class WorkList {
   open(): () => void {
     void this.look();
     const stop = listen((kind) => {
-      if (['all', 'source', 'attempt', 'check', 'delivery', 'search'].includes(kind)) this.soon(200);
+      if (['all', 'source', 'attempt', 'check', 'delivery', 'search', 'drawing'].includes(kind)) this.soon(200);
     });
     return () => {
       this.closed = true;
@@ -69,6 +69,7 @@ export class WorkList {
   async stop(w: Work): Promise<void> {
     const params = { path: { id: w.id } };
     const stops: Record<Work['kind'], () => Promise<unknown>> = {
+      drawing: () => ask(api.DELETE('/api/drawings/{id}', { params })),
       import: () => ask(api.DELETE('/api/sources/{id}', { params })),
       search: () => ask(api.POST('/api/sources/{id}/search/stop', { params })),
       track: () => ask(api.POST('/api/attempts/{id}/stop', { params })),

@@ -1,0 +1,123 @@
+package jobs
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/hex"
+	"errors"
+	"os"
+	"time"
+
+	"github.com/riverqueue/river"
+
+	"celator/internal/budget"
+	"celator/internal/media"
+	"celator/internal/storage"
+	"celator/internal/store"
+)
+
+// AddSource probes a file and brings it in. One that is damaged is entered as failed, so that it
+// can be taken as it is.
+func AddSource(ctx context.Context, st *store.Store, lib storage.Library, src store.Source) (store.Source,
+	store.Shot, error,
+) {
+	path, err := lib.SourcePath(src)
+	if err != nil {
+		return src, store.Shot{}, err
+	}
+	info, err := media.Probe(ctx, path)
+	src.State = store.Queued
+	if errors.Is(err, media.ErrDamaged) {
+		src.State, src.Error, src.Damage = store.Failed, sentence(err), store.DamageFound
+	} else if err != nil {
+		return src, store.Shot{}, err
+	}
+	src.Info.V, src.Frames = info, info.Frames
+	if src.Created.IsZero() {
+		src.Created = time.Now()
+	}
+	shot, err := st.AddSource(ctx, src)
+	return src, shot, err
+}
+
+func (r *Runner) ingest(ctx context.Context, job *river.Job[store.IngestArgs]) error {
+	id := job.Args.Source
+	damaged := false
+	return attend(r, ctx, job, task{
+		store.ASource, id, ingestMemory, budget.Soon,
+		func(ctx context.Context, beat func(int)) error {
+			src, err := r.store.Source(ctx, id)
+			if err != nil || src.State == store.Ready {
+				return err
+			}
+			err = r.bringIn(ctx, src, beat)
+			damaged = errors.Is(err, media.ErrDamaged)
+			return err
+		}, func(ctx context.Context, why string) error {
+			if err := r.lib.Clear(id); err != nil {
+				r.log.Warn("what was made of a source cannot be taken away", "source", id, "error", err)
+			}
+			return r.store.FailSource(ctx, id, why, damaged)
+		},
+	})
+}
+
+// bringIn makes what the bench needs of a source. Its file is only read.
+func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) error {
+	path, err := r.lib.SourcePath(src)
+	if err != nil {
+		return err
+	}
+	if src.Damage == store.DamageFound {
+		if src.Info.V, err = media.Probe(ctx, path); err != nil {
+			return err
+		}
+	}
+	clip := media.Clip{Path: path, Info: src.Info.V}
+	if err := r.lib.Room(media.ViewsSize(clip.Info)); err != nil {
+		return err
+	}
+	if err := os.MkdirAll(r.lib.Dir(src.ID), 0o700); err != nil {
+		return err
+	}
+	if taken := src.Damage == store.DamageTaken; taken || clip.Info.Conformed() {
+		if err := r.lib.Room(media.ConformedSize(clip.Info) + media.ViewsSize(clip.Info)); err != nil {
+			return err
+		}
+		if err := r.store.SetSource(ctx, src.ID, store.Conforming, 0); err != nil {
+			return err
+		}
+		if taken {
+			clip, err = media.Salvage(ctx, path, r.lib.Conformed(src.ID), beat)
+			src.Info.V.Rate, src.Info.V.Variable, src.Info.V.Damage = clip.Info.Rate, clip.Info.Variable, clip.Info.Damage
+		} else {
+			clip, err = media.Conform(ctx, clip, r.lib.Conformed(src.ID), beat)
+		}
+		if err != nil {
+			return err
+		}
+		src.ReadInfo.V = &clip.Info
+	}
+	begun := time.Now()
+	tell := every(func(done int) {
+		if err := r.store.SetSource(ctx, src.ID, store.Viewing, done); err != nil {
+			r.log.Debug("progress cannot be written", "error", err)
+		}
+	})
+	seen, err := media.MakeViews(ctx, clip, r.lib.Dir(src.ID), func(done int) { beat(done); tell(done) })
+	if err != nil {
+		return err
+	}
+	if err := media.MakeSounds(ctx, clip, path, r.lib.Dir(src.ID), func() { beat(len(seen.Sums)) }); err != nil {
+		return err
+	}
+	h := sha256.New()
+	for _, s := range seen.Sums {
+		binary.Write(h, binary.LittleEndian, s)
+	}
+	r.log.Info("source ready", "source", src.Name, "frames", len(seen.Sums), "seconds", time.Since(begun).Seconds())
+	src.Info.V.Cadence = seen.Cadence
+	src.Frames, src.Digest = len(seen.Sums), hex.EncodeToString(h.Sum(nil))
+	return r.store.FinishSource(ctx, src)
+}
