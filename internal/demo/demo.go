@@ -52,7 +52,7 @@ func Generate(ctx context.Context, dir string, shots []Shot, say func(string)) e
 }
 
 // Drawn reports whether dir has the shot as it is drawn now.
-func (s Shot) Drawn(dir string) bool { return drawn(dir, s.Name) }
+func (s Shot) Drawn(dir string) bool { return drawn(dir, s.Name, "clip.mp4") }
 
 // Draw draws the shot into a folder of its own in dir, and tells progress the frames that are
 // done. An unfinished folder does not stay.
@@ -60,9 +60,10 @@ func (s Shot) Draw(ctx context.Context, dir string, progress func(done int)) err
 	return folder(dir, s.Name, func(tmp string) error { return s.generate(ctx, tmp, progress) })
 }
 
-func drawn(dir, name string) bool {
+func drawn(dir, name, file string) bool {
 	b, err := os.ReadFile(filepath.Join(dir, name, ".version"))
-	return err == nil && string(b) == fmt.Sprint(version)
+	_, gone := os.Stat(filepath.Join(dir, name, file))
+	return err == nil && gone == nil && string(b) == fmt.Sprint(version)
 }
 
 // folder makes a folder whole or not at all.

@@ -2,8 +2,12 @@ package demo
 
 import (
 	"bytes"
+	"context"
+	"fmt"
 	"image"
 	"math"
+	"os"
+	"path/filepath"
 	"runtime"
 	"testing"
 
@@ -11,6 +15,7 @@ import (
 	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/raster"
+	"celator/internal/media"
 )
 
 func render(s Shot, f int) *picture {
@@ -107,5 +112,76 @@ func BenchmarkDraw720p(b *testing.B) {
 	}
 	if math.IsNaN(d.visible) {
 		b.Fatal()
+	}
+}
+
+// A master is what a station sends: its shots cut after one another, one coming in over another, a start timecode,
+// four tracks; in fields, what moves at their rate differs between the two of a frame.
+func TestMasters(t *testing.T) {
+	ctx := context.Background()
+	dir := t.TempDir()
+	clip := func(name, picture string, rate int) {
+		os.MkdirAll(filepath.Join(dir, name), 0o755)
+		err := media.Run(ctx, []string{
+			"-f", "lavfi", "-i", fmt.Sprintf("%ssize=160x90:rate=%d:duration=3", picture, rate), "-f", "lavfi", "-i",
+			"sine=duration=3:sample_rate=48000", "-ac", "2", filepath.Join(dir, name, "clip.mp4"),
+		}, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	clip("moving", "testsrc2=", 50)
+	clip("red", "color=red:", 25)
+	clip("blue", "color=blue:", 25)
+	// How much rows differ from the next, and from the next of their field, on a moving picture.
+	differ := func(p *frame.Picture, by int) (sum float64) {
+		for y := range p.Height - by {
+			a, b := p.Row(0, y, 0, p.Width), p.Row(0, y+by, 0, p.Width)
+			for x := range a {
+				sum += math.Abs(float64(a[x]) - float64(b[x]))
+			}
+		}
+		return sum
+	}
+	comb := map[bool]float64{}
+	for _, fields := range []bool{false, true} {
+		m := Master{
+			Name: "m", Fields: fields, Width: 320, Height: 180,
+			Cuts: []Cut{{Shot: "moving", Frames: 30}, {Shot: "red", Frames: 40}, {Shot: "blue", Frames: 50, Dissolve: 20}},
+		}
+		last := 0
+		if err := m.Draw(ctx, dir, func(done int) { last = done }); err != nil || !m.Drawn(dir) {
+			t.Fatal(err)
+		}
+		info, err := media.Probe(ctx, m.File(dir))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if info.Frames != m.Frames() || info.Frames != 100 || last != 100 || info.Timecode != "10:00:00:00" ||
+			len(info.Sound) != 4 || info.Sound[0].Channels != 1 || (info.First() == "top") != fields {
+			t.Fatalf("fields %v: %d frames, told %d, %q, %d tracks, %q", fields, info.Frames, last, info.Timecode,
+				len(info.Sound), info.First())
+		}
+		c := media.Clip{Path: m.File(dir), Info: info}
+		// The mean red difference (V) tells red from blue.
+		tone := map[int]float64{}
+		err = c.Pick(ctx, []int{10, 29, 30, 49, 60, 70}, func(f int, p *frame.Picture) error {
+			for _, v := range p.Row(2, p.Height/2, 0, 160) {
+				tone[f] += float64(v) / 160
+			}
+			if f == 10 {
+				comb[fields] = differ(p, 1) / differ(p, 2)
+			}
+			return nil
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !(tone[30] > 200 && tone[49] > 200 && tone[70] < 130 && tone[60] < tone[49]-20 && tone[60] > tone[70]+20) {
+			t.Errorf("fields %v: %v", fields, tone)
+		}
+	}
+	if comb[true] < 1.2*comb[false] {
+		t.Errorf("nothing moves between fields: %v", comb)
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 
 	"celator/internal/media"
@@ -65,7 +66,7 @@ func (m Master) Frames() (n int) {
 }
 
 // Drawn reports whether dir has the master as it is made now.
-func (m Master) Drawn(dir string) bool { return drawn(dir, m.Name) }
+func (m Master) Drawn(dir string) bool { return drawn(dir, m.Name, "master.mxf") }
 
 // Needs are the shots that the master is made of.
 func (m Master) Needs() (out []Shot) {
@@ -96,37 +97,37 @@ func (m Master) arguments(dir string) []string {
 		rate *= 2
 	}
 	var args, graph []string
-	picture, sound, length := "v0", "a0", 0.
+	picture, sound, length := "v0", "a0", 0
+	// Times are reckoned in frames: a hair's breadth less would be a frame less.
+	time := func(frames int) string { return strconv.FormatFloat(float64(frames)/masterRate, 'f', 6, 64) }
 	for i, c := range m.Cuts {
 		args = append(args, "-i", filepath.Join(dir, c.Shot, "clip.mp4"))
-		seconds := float64(c.Frames) / masterRate
 		graph = append(graph,
 			fmt.Sprintf("[%d:v]fps=%d,scale=%d:%d:force_original_aspect_ratio=decrease:flags=bicubic,pad=%d:%d:-1:-1,"+
-				"setsar=1,format=yuv422p,trim=duration=%g,settb=1/%d,setpts=N[v%d]", i, rate, m.Width, m.Height, m.Width,
-				m.Height, seconds, rate, i),
-			fmt.Sprintf("[%d:a]apad,atrim=duration=%g[a%d]", i, seconds, i))
+				"setsar=1,format=yuv422p,trim=duration=%s,settb=1/%d,setpts=N[v%d]", i, rate, m.Width, m.Height, m.Width,
+				m.Height, time(c.Frames), rate, i),
+			fmt.Sprintf("[%d:a]apad,atrim=duration=%s[a%d]", i, time(c.Frames), i))
 		if i == 0 {
-			length = seconds
+			length = c.Frames
 			continue
 		}
 		p, s := fmt.Sprintf("p%d", i), fmt.Sprintf("s%d", i)
 		if c.Dissolve == 0 {
 			graph = append(graph, fmt.Sprintf("[%s][%s][v%d][a%d]concat=n=2:v=1:a=1[%s][%s]", picture, sound, i, i, p, s))
 		} else {
-			d := float64(c.Dissolve) / masterRate
+			d := time(c.Dissolve)
 			graph = append(graph,
-				fmt.Sprintf("[%s]settb=1/%d[b%d];[b%d][v%d]xfade=duration=%g:offset=%g[%s]", picture, rate, i, i, i, d,
-					length-d, p),
-				fmt.Sprintf("[%s][a%d]acrossfade=d=%g[%s]", sound, i, d, s))
-			length -= d
+				fmt.Sprintf("[%s]settb=1/%d[b%d];[b%d][v%d]xfade=duration=%s:offset=%s[%s]", picture, rate, i, i, i, d,
+					time(length-c.Dissolve), p),
+				fmt.Sprintf("[%s][a%d]acrossfade=d=%s[%s]", sound, i, d, s))
 		}
-		picture, sound, length = p, s, length+seconds
+		picture, sound, length = p, s, length+c.Frames-c.Dissolve
 	}
 	last, flags := "null", "+cgop"
 	if m.Fields {
 		last, flags = "tinterlace=mode=interleave_top", "+cgop+ildct+ilme"
 	}
-	graph = append(graph, fmt.Sprintf("[%s]%s,fps=%d[picture]", picture, last, masterRate),
+	graph = append(graph, fmt.Sprintf("[%s]%s[picture]", picture, last),
 		// Tracks of one channel each: the mix, and its quieter effects.
 		fmt.Sprintf("[%s]asplit=4[m1][m2][m3][m4];[m1]pan=mono|c0=c0[t1];[m2]pan=mono|c0=c1[t2];"+
 			"[m3]pan=mono|c0=.5*c0,lowpass=f=900[t3];[m4]pan=mono|c0=.5*c1,lowpass=f=900[t4]", sound))

@@ -58,8 +58,14 @@ func LoadDemo(ctx context.Context, st *store.Store, lib storage.Library, loaded 
 	for _, s := range demo.Shots {
 		add(s.Name, s.Title, s.Frames, clipOf(s))
 	}
-	for _, m := range demo.Masters {
+	for i, m := range demo.Masters {
+		n := len(list)
 		add(m.Name, m.Title, m.Frames(), m.File(DemoFolder))
+		if t := demo.Title; i == 0 && len(list) > n {
+			list = slices.Insert(list, n, store.Drawing{
+				ID: store.NewID(), Programme: list[n].Programme, Footage: t.Name, Title: t.Title, Frames: t.Frames,
+			})
+		}
 	}
 	return st.AddDrawings(ctx, list)
 }
@@ -113,8 +119,8 @@ func (r *Runner) footage(ctx context.Context, d store.Drawing, progress func(don
 					return o.Footage == s.Name && o.State != store.Failed
 				}):
 					return river.JobSnooze(shotsPatience)
-				default: // the title, or a shot that was taken off the list
-					if err := s.Draw(ctx, dir, pace); err != nil {
+				default: // it was taken off the list
+					if err := r.drawOne(ctx, s, dir, pace); err != nil {
 						return err
 					}
 				}
@@ -126,21 +132,32 @@ func (r *Runner) footage(ctx context.Context, d store.Drawing, progress func(don
 		_, err := r.enter(ctx, d, m.File(DemoFolder))
 		return err
 	}
-	i := slices.IndexFunc(demo.Shots, func(s demo.Shot) bool { return s.Name == d.Footage })
-	if i < 0 {
+	s := demo.Title
+	if i := slices.IndexFunc(demo.Shots, func(s demo.Shot) bool { return s.Name == d.Footage }); i >= 0 {
+		s = demo.Shots[i]
+	} else if d.Footage != s.Name {
 		return fmt.Errorf("%w: there is no demo footage %q", errGivenUp, d.Footage)
 	}
-	s := demo.Shots[i]
-	if !s.Drawn(dir) {
-		if err := s.Draw(ctx, dir, func(done int) { progress(done); rest() }); err != nil {
-			return err
-		}
+	err := r.drawOne(ctx, s, dir, func(done int) { progress(done); rest() })
+	if err != nil || d.Footage == demo.Title.Name { // which is no shot of its own
+		return err
 	}
 	shot, err := r.enter(ctx, d, clipOf(s))
 	if err != nil {
 		return err
 	}
 	return r.begin(ctx, shot, s, dir)
+}
+
+// drawOne draws a shot where it is not there; both masters may want the same.
+func (r *Runner) drawOne(ctx context.Context, s demo.Shot, dir string, progress func(done int)) error {
+	_, err, _ := r.drawing.Do(s.Name, func() (any, error) {
+		if s.Drawn(dir) {
+			return nil, nil
+		}
+		return nil, s.Draw(ctx, dir, progress)
+	})
+	return err
 }
 
 // enter brings footage in, where it is not there, and returns its first shot.

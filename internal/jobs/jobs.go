@@ -17,6 +17,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"golang.org/x/sync/singleflight"
 
 	"celator/core/frame"
 	"celator/internal/budget"
@@ -44,6 +45,7 @@ type Runner struct {
 
 	checking sync.Map // shots by id, while they are checked
 	clean    cleaned
+	drawing  singleflight.Group // of the demo's footage
 
 	awaited atomic.Int32 // jobs that somebody waits for: runs of trackers, deliveries
 }
