@@ -37,6 +37,8 @@ var layers = [][]string{
 	{"internal/deliver", "internal/checkrun", "internal/preview"},
 	{"internal/store"},
 	{"internal/storage", "internal/testdb"},
+	{"internal/intake"},
+	{"internal/handover"},
 	{"internal/jobs", "internal/sweep"},
 	{"internal/server"},
 	{"cmd/celator", "cmd/core-wasm", "dev/site", "dev/floor"},

@@ -34,7 +34,7 @@ func main() {
 	}
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.AddCommand(serveCommand(), workerCommand(), sweepCommand(), demoCommand(), probeCommand(), renderCommand(),
-		verifyCommand(), checkCommand(), trackCommand(), holdoutCommand(), openapiCommand(), versionCommand())
+		verifyCommand(), intakeCommand(), checkCommand(), trackCommand(), holdoutCommand(), openapiCommand(), versionCommand())
 	for _, c := range root.Commands() {
 		args := c.Args
 		if args == nil {

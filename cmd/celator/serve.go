@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 	"syscall"
 	"time"
 
@@ -183,6 +184,7 @@ func serveCommand() *cobra.Command {
 	var addr string
 	var withDemo, work bool
 	var disk int
+	var intakes []string
 	c := &cobra.Command{Use: "serve", Short: "Serve the application and work its queue"}
 	p.flags(c)
 	c.Flags().StringVar(&addr, "addr", env("CELATOR_ADDR", "127.0.0.1:8420"),
@@ -192,8 +194,15 @@ func serveCommand() *cobra.Command {
 	c.Flags().BoolVar(&work, "work", true, "work the queue in this process too")
 	c.Flags().IntVar(&disk, "frame-cache", number("CELATOR_FRAME_CACHE", 8<<10),
 		"decoded frames that are kept on the disk, at most, MB; 0 keeps none (CELATOR_FRAME_CACHE)")
+	c.Flags().StringArrayVar(&intakes, "intake", strings.FieldsFunc(os.Getenv("CELATOR_INTAKES"),
+		func(c rune) bool { return c == '\n' }), "NAME=ADDRESS of a delivery intake that finished files may be handed over "+
+		"to: http, or the path of a watched folder; may be repeated (CELATOR_INTAKES, one a line)")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		ctx := cmd.Context()
+		known, err := readIntakes(intakes)
+		if err != nil {
+			return wrongUse{err}
+		}
 		// The address and the folder first: what is somebody else's is not touched.
 		l, err := server.Listen(addr)
 		if err != nil {
@@ -218,6 +227,13 @@ func serveCommand() *cobra.Command {
 			if err := loadDemo(ctx, r); err != nil {
 				return err
 			}
+			if len(known) == 0 {
+				one, err := standIn(ctx, filepath.Join(p.data, "intake"), r.log)
+				if err != nil {
+					return err
+				}
+				known = append(known, one)
+			}
 		}
 		var cache *decode.Disk
 		if disk > 0 {
@@ -240,7 +256,7 @@ func serveCommand() *cobra.Command {
 		}
 		h, err := server.New(ctx, server.Config{
 			Store: r.store, Library: r.lib, Patches: patches, Budget: r.budget,
-			Web: web, Log: r.log, Metrics: r.metrics,
+			Web: web, Log: r.log, Metrics: r.metrics, Intakes: known,
 		})
 		if err != nil {
 			return err

@@ -39,6 +39,7 @@ const (
 	checkMemory  = 64 << 20
 	searchMemory = 48 << 20
 	drawMemory   = 64 << 20
+	handMemory   = 8 << 20
 )
 
 const (

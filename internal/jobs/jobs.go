@@ -100,13 +100,14 @@ func Start(ctx context.Context, c Config) (*Runner, error) {
 	river.AddWorker(workers, river.WorkFunc(r.check))
 	river.AddWorker(workers, river.WorkFunc(r.search))
 	river.AddWorker(workers, river.WorkFunc(r.draw))
+	river.AddWorker(workers, river.WorkFunc(r.hand))
 	var err error
 	r.client, err = river.NewClient(riverpgxv5.New(c.Store.QueuePool()), &river.Config{
 		ID: r.id, Workers: workers, Logger: slog.New(slog.DiscardHandler), JobTimeout: -1, RetryPolicy: soon{},
 		Queues: map[string]river.QueueConfig{
 			store.IngestQueue: {MaxWorkers: 1}, store.RenderQueue: {MaxWorkers: 1}, store.FollowQueue: {MaxWorkers: 2},
 			store.CompareQueue: {MaxWorkers: 1}, store.CheckQueue: {MaxWorkers: 1},
-			store.AskedQueue: {MaxWorkers: 1}, store.DrawQueue: {MaxWorkers: 2},
+			store.AskedQueue: {MaxWorkers: 1}, store.DrawQueue: {MaxWorkers: 2}, store.HandQueue: {MaxWorkers: 2},
 		},
 		FetchCooldown:     50 * time.Millisecond,
 		FetchPollInterval: 500 * time.Millisecond,

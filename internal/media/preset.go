@@ -61,6 +61,10 @@ func Camera(crf int) Preset {
 	}
 }
 
+// ForReview reports whether what the preset writes is made to be looked at before it is approved: it is small, or
+// words are burnt into it.
+func (p Preset) ForReview() bool { return p.Name == "review" || p.Labels || p.Timecode }
+
 // For returns the preset of that name for a source, or an error where the two do
 // not go together.
 func (i Info) For(name string) (Preset, error) {

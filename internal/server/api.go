@@ -46,12 +46,13 @@ type (
 		Revision int            `json:"revision"`
 		Preset   string         `json:"preset"`
 		Name     string         `json:"name"`
-		State    string         `json:"state" enum:"queued,rendering,joining,verifying,done,failed,cancelled"`
+		State    string         `json:"state" enum:"queued,rendering,joining,verifying,paused,done,failed,cancelled"`
 		First    int            `json:"first" doc:"of the shot's frames, or the source's"`
 		Frames   int            `json:"frames"`
 		Matte    bool           `json:"matte" doc:"the combined matte, as grey, instead of the pictures"`
 		Rendered int            `json:"rendered"`
 		Verified int            `json:"verified"`
+		Priority int            `json:"priority" doc:"1 goes before others, 3 after them"`
 		Rate     float64        `json:"rate" doc:"frames a second so far"`
 		Left     float64        `json:"left" doc:"seconds that rendering will still take at that rate"`
 		Error    string         `json:"error"`
@@ -61,6 +62,8 @@ type (
 		SHA256   string         `json:"sha256"`
 		Created  time.Time      `json:"created"`
 		Finished *time.Time     `json:"finished,omitempty"`
+		// The newest first.
+		Handovers []store.Handover `json:"handovers"`
 	}
 	summaryView struct {
 		store.Summary
@@ -120,7 +123,7 @@ type (
 func (s *server) register(api huma.API) {
 	for _, subject := range []func(huma.API){
 		s.registerProgrammes, s.registerSources, s.registerShots, s.registerEdits, s.registerHistory, s.registerDeliveries,
-		s.registerMasters,
+		s.registerMasters, s.registerHandovers,
 		s.registerPresets,
 		s.registerWork,
 		s.registerList, s.registerBoundaries, s.registerChecking, s.registerFollowing, s.registerStyling,

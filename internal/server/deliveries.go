@@ -22,15 +22,15 @@ import (
 func viewDelivery(d store.Delivery) deliveryView {
 	v := deliveryView{
 		d.ID, d.Source, d.Shot, len(d.Contents.V), d.Revision,
-		d.Preset, d.Name, d.State, d.First, d.Frames, d.Matte, d.Rendered, d.Verified, 0, 0,
-		d.Error, d.Waiting, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished,
+		d.Preset, d.Name, d.State, d.First, d.Frames, d.Matte, d.Rendered, d.Verified, d.Priority, 0, 0,
+		d.Error, d.Waiting, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished, []store.Handover{},
 	}
 	if made := d.Rendered - d.Reused; d.Started != nil && made > 0 {
 		end := time.Now()
 		if d.Finished != nil {
 			end = *d.Finished
 		}
-		v.Rate = float64(made) / max(end.Sub(*d.Started).Seconds(), .001)
+		v.Rate = float64(made) / max(end.Sub(*d.Started).Seconds()-d.Rested, .001)
 		v.Left = float64(d.Frames-d.Rendered) / v.Rate
 	}
 	return v
@@ -85,6 +85,14 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	d.Name = fileName(in.Body.Name, sh.Name, "shot", d.Matte, preset)
 	if err := rev.Document.Followed(); err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
+	}
+	list, _, _, err := s.contents(ctx, src)
+	if err != nil {
+		return nil, problem(err)
+	}
+	d.Contents.V = of(list, sh.ID)
+	if err := s.allowed(ctx, src.Programme, d.Contents.V, preset, true); err != nil {
+		return nil, err
 	}
 	j := deliver.Job{
 		Preset: preset, Parts: deliver.Whole(rev.Document), First: frames.First, Last: frames.Last, Total: src.Frames,
@@ -151,7 +159,31 @@ func (s *server) registerDeliveries(api huma.API) {
 	huma.Register(api, op("getDelivery", http.MethodGet, "/api/deliveries/{id}", "A delivery", 200),
 		func(ctx context.Context, in *ByID) (*body[deliveryView], error) {
 			d, err := s.Store.Delivery(ctx, in.ID)
-			return &body[deliveryView]{viewDelivery(d)}, problem(err)
+			if err != nil {
+				return nil, problem(err)
+			}
+			v := viewDelivery(d)
+			v.Handovers, err = s.Store.Handovers(ctx, d.ID, "")
+			return &body[deliveryView]{v}, problem(err)
+		})
+	huma.Register(api, op("pauseDelivery", http.MethodPost, "/api/deliveries/{id}/pause",
+		"Let a delivery rest; what is finished of it stays", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
+		return nil, problem(s.Store.PauseDelivery(ctx, in.ID))
+	})
+	huma.Register(api, op("resumeDelivery", http.MethodPost, "/api/deliveries/{id}/resume",
+		"Go on with a delivery that rests", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
+		return nil, problem(s.Store.ResumeDelivery(ctx, in.ID))
+	})
+	huma.Register(api, op("preferDelivery", http.MethodPut, "/api/deliveries/{id}/priority",
+		"Put a delivery before others, or after them", 204),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body struct {
+				Priority int `json:"priority" minimum:"1" maximum:"3" doc:"1 goes before others, 3 after them"`
+			}
+		},
+		) (*struct{}, error) {
+			return nil, problem(s.Store.Prefer(ctx, in.ID, in.Body.Priority))
 		})
 	huma.Register(api, op("cancelDelivery", http.MethodPost, "/api/deliveries/{id}/cancel",
 		"Stop a delivery; finished segments stay for the next", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {

@@ -13,6 +13,7 @@ import (
 	"celator/internal/certificate"
 	"celator/internal/deliver"
 	"celator/internal/jobs"
+	"celator/internal/media"
 	"celator/internal/store"
 )
 
@@ -20,6 +21,49 @@ import (
 type contentsView struct {
 	Shots  []store.Content `json:"shots"`
 	Doubts []string        `json:"doubts" doc:"why it should not go out yet, in words"`
+	// The programme lets out only what is settled, but for review.
+	Forbidden bool `json:"forbidden" doc:"with doubts, deliveries but for review are refused"`
+}
+
+// of is what contents say of one shot.
+func of(list []store.Content, shot string) []store.Content {
+	for _, c := range list {
+		if c.Shot == shot {
+			return []store.Content{c}
+		}
+	}
+	return []store.Content{}
+}
+
+// allowed refuses a delivery of contents for which there are doubts, where they are not passed over or the programme
+// forbids that. What is made for review comes before approval, so nothing is asked of it.
+func (s *server) allowed(ctx context.Context, programme string, list []store.Content, preset media.Preset,
+	despite bool,
+) error {
+	d := doubts(list)
+	if len(d) == 0 {
+		return nil
+	}
+	p, err := s.Store.Programme(ctx, programme)
+	switch {
+	case err != nil:
+		return problem(err)
+	case p.SettledOnly && !preset.ForReview():
+		return huma.Error409Conflict(sentence(fmt.Errorf("%s, and the programme lets out only what is settled", inWords(d))))
+	case !despite:
+		return huma.Error409Conflict(sentence(fmt.Errorf("%s; deliver despite that if it is meant", inWords(d))))
+	}
+	return nil
+}
+
+// viewContents is what a delivery of some shots would hold.
+func (s *server) viewContents(ctx context.Context, programme string, list []store.Content) (*body[contentsView], error) {
+	p, err := s.Store.Programme(ctx, programme)
+	if err != nil {
+		return nil, problem(err)
+	}
+	d := doubts(list)
+	return &body[contentsView]{contentsView{list, d, p.SettledOnly && len(d) > 0}}, nil
 }
 
 // contents gathers a source's shots as they are, with their documents and items.
@@ -186,8 +230,8 @@ func (s *server) addMaster(ctx context.Context, in *struct {
 		return nil, problem(err)
 	}
 	list = within(list, frames)
-	if d := doubts(list); len(d) > 0 && !in.Body.Despite {
-		return nil, huma.Error409Conflict(sentence(fmt.Errorf("%s; deliver despite that if it is meant", inWords(d))))
+	if err := s.allowed(ctx, src.Programme, list, preset, in.Body.Despite); err != nil {
+		return nil, err
 	}
 	d := store.Delivery{
 		ID: store.NewID(), Source: src.ID, Preset: preset.Name, First: frames.First,
@@ -225,7 +269,20 @@ func (s *server) registerMasters(api huma.API) {
 			if err != nil {
 				return nil, problem(err)
 			}
-			return &body[contentsView]{contentsView{list, doubts(list)}}, nil
+			return s.viewContents(ctx, src.Programme, list)
+		})
+	huma.Register(api, op("getShotContents", http.MethodGet, "/api/shots/{id}/contents",
+		"What a delivery of a shot holds, as it is now", 200),
+		func(ctx context.Context, in *ByID) (*body[contentsView], error) {
+			sh, src, err := s.Store.Reel(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			list, _, _, err := s.contents(ctx, src)
+			if err != nil {
+				return nil, problem(err)
+			}
+			return s.viewContents(ctx, src.Programme, of(list, sh.ID))
 		})
 	huma.Register(api, op("addMaster", http.MethodPost, "/api/sources/{id}/deliveries",
 		"Render, verify and keep a source with all of its shots", 201), s.addMaster)

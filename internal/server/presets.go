@@ -18,10 +18,12 @@ import (
 // presetView is a way of delivering a source.
 type presetView struct {
 	media.Recipe
-	House   bool     `json:"house" doc:"made here, for all programmes"`
-	Refusal string   `json:"refusal,omitempty" doc:"why it does not take this source"`
-	Changes []string `json:"changes" doc:"what of the pictures and the sound is another in the delivery, in words"`
-	Left    leftView `json:"left" doc:"what the source holds that the delivery does not"`
+	House bool `json:"house" doc:"made here, for all programmes"`
+	// What is made for review may go out before it is settled.
+	ForReview bool     `json:"forReview"`
+	Refusal   string   `json:"refusal,omitempty" doc:"why it does not take this source"`
+	Changes   []string `json:"changes" doc:"what of the pictures and the sound is another in the delivery, in words"`
+	Left      leftView `json:"left" doc:"what the source holds that the delivery does not"`
 }
 
 func viewPreset(r media.Recipe, house bool, i media.Info) (presetView, error) {
@@ -30,7 +32,7 @@ func viewPreset(r media.Recipe, house bool, i media.Info) (presetView, error) {
 		return presetView{}, err
 	}
 	v := presetView{
-		Recipe: r, House: house, Changes: append([]string{}, p.Changes(i)...),
+		Recipe: r, House: house, ForReview: p.ForReview(), Changes: append([]string{}, p.Changes(i)...),
 		Left: leftView{append([]string{}, p.Left(i, true)...), append([]string{}, p.Left(i, false)...)},
 	}
 	if err := p.Fits(i); err != nil {

@@ -31,6 +31,20 @@ func (s *server) registerProgrammes(api huma.API) {
 		})
 	huma.Register(api, op("getProgramme", http.MethodGet, "/api/programmes/{id}",
 		"A programme with its sources, shots, items and deliveries", 200), s.programme)
+	huma.Register(api, op("changeProgramme", http.MethodPut, "/api/programmes/{id}",
+		"Name a programme, and say whether it lets out only what is settled", 204),
+		func(ctx context.Context, in *struct {
+			ByID
+			Body struct {
+				Name        string `json:"name" minLength:"1" maxLength:"200"`
+				SettledOnly bool   `json:"settledOnly" doc:"refuse deliveries with open severe findings or entries that are neither approved nor waived, but for review"`
+			}
+		},
+		) (*struct{}, error) {
+			return nil, problem(s.Store.ChangeProgramme(ctx, store.Programme{
+				ID: in.ID, Name: in.Body.Name, SettledOnly: in.Body.SettledOnly,
+			}))
+		})
 	huma.Register(api, op("orderShots", http.MethodPut, "/api/programmes/{id}/shot-order",
 		"Put a programme's shots in an order; without ids, in the master's again", 204),
 		func(ctx context.Context, in *struct {
@@ -52,6 +66,10 @@ func (s *server) registerProgrammes(api huma.API) {
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
 			return nil, problem(s.Store.EndDrawing(ctx, in.ID))
 		})
+	huma.Register(api, op("retryDrawing", http.MethodPost, "/api/drawings/{id}/retry",
+		"Draw footage of the demo again that failed", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
+		return nil, problem(s.Store.RetryDrawing(ctx, in.ID))
+	})
 	huma.Register(api, op("listMedia", http.MethodGet, "/api/media", "Clips in the server's media folder", 200),
 		func(ctx context.Context, _ *struct{}) (*body[[]storage.MediaFile], error) {
 			fs, err := s.Library.MediaFiles()
@@ -76,8 +94,21 @@ func (s *server) programme(ctx context.Context, in *ByID) (*body[programmeView],
 		return nil, problem(err)
 	}
 	ds, err := s.Store.Deliveries(ctx, p.ID)
-	for _, d := range ds {
-		v.Deliveries = append(v.Deliveries, viewDelivery(d))
+	if err != nil {
+		return nil, problem(err)
 	}
-	return &body[programmeView]{v}, problem(err)
+	handed, err := s.Store.Handovers(ctx, "", p.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	for _, d := range ds {
+		view := viewDelivery(d)
+		for _, h := range handed {
+			if h.Delivery == d.ID {
+				view.Handovers = append(view.Handovers, h)
+			}
+		}
+		v.Deliveries = append(v.Deliveries, view)
+	}
+	return &body[programmeView]{v}, nil
 }

@@ -40,6 +40,7 @@ type Config struct {
 	Web     fs.FS // the built front end
 	Log     *slog.Logger
 	Metrics *prometheus.Registry // nil measures nothing
+	Intakes []Intake
 }
 
 type server struct {

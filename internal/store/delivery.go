@@ -58,6 +58,7 @@ const (
 	Verifying = "verifying"
 	Done      = "done"
 	Cancelled = "cancelled"
+	Paused    = "paused"
 )
 
 // Delivery is a rendered, verified result, or the way to it.
@@ -74,6 +75,8 @@ type Delivery struct {
 	First    int                  `db:"first"` // of the shot's frames, or the source's
 	Frames   int                  `db:"frames"`
 	Matte    bool                 `db:"matte"` // its matte instead of its pictures
+	Priority int                  `db:"priority"`
+	Rested   float64              `db:"rested"` // seconds
 	Verified int                  `db:"verified"`
 	Error    string               `db:"error"`
 	Waiting  string               `db:"waiting"` // why it does not go on for now
@@ -135,7 +138,7 @@ type Segment struct {
 }
 
 const deliveryColumns = `d.id, d.source, coalesce(d.shot, '') AS shot, d.contents, d.revision, d.preset, d.recipe,
-	d.name, d.state, d.first, d.frames, d.matte, d.verified, d.error, d.waiting, d.proof, d.size, d.sha256, d.created,
+	d.name, d.state, d.first, d.frames, d.matte, d.priority, extract(epoch FROM d.rested + coalesce(now() - d.paused, interval '0'))::float8 AS rested, d.verified, d.error, d.waiting, d.proof, d.size, d.sha256, d.created,
 	d.started, d.finished, coalesce((SELECT sum(done) FROM segment g WHERE g.delivery = d.id), 0) AS rendered,
 	coalesce((SELECT sum(done) FROM segment g WHERE g.delivery = d.id AND g.reused), 0) AS reused`
 
@@ -158,9 +161,9 @@ func (s *Store) AddDelivery(ctx context.Context, d Delivery, segments []Segment)
 				VALUES (:delivery, :number, :first, :last, :key)`, g); err != nil {
 				return err
 			}
-			if _, err := s.queue.InsertTx(ctx, tx.Tx, SegmentArgs{d.ID, g.Number}, nil); err != nil {
-				return err
-			}
+		}
+		if err := s.queueSegments(ctx, tx, d.ID); err != nil {
+			return err
 		}
 		if len(segments) == 0 { // of sound alone, which is joined at once
 			if _, err := tx.ExecContext(ctx, `UPDATE delivery SET state = 'joining', started = now() WHERE id = $1`,
@@ -251,7 +254,7 @@ func (s *Store) FinishSegment(ctx context.Context, g Segment, reused bool) error
 func (s *Store) ReopenSegment(ctx context.Context, g Segment) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
 		res, err := tx.ExecContext(ctx, `UPDATE delivery SET state = 'rendering' WHERE id = $1 AND state NOT
-			IN ('cancelled', 'done', 'failed')`, g.Delivery)
+			IN ('paused', 'cancelled', 'done', 'failed')`, g.Delivery)
 		if err != nil {
 			return err
 		}
@@ -262,7 +265,7 @@ func (s *Store) ReopenSegment(ctx context.Context, g Segment) error {
 			WHERE delivery = $1 AND number = $2`, g.Delivery, g.Number); err != nil {
 			return err
 		}
-		if _, err := s.queue.InsertTx(ctx, tx.Tx, SegmentArgs{g.Delivery, g.Number}, nil); err != nil {
+		if err := s.queueSegments(ctx, tx, g.Delivery); err != nil {
 			return err
 		}
 		return notify(ctx, tx, "delivery", g.Delivery)
@@ -273,7 +276,7 @@ func (s *Store) ReopenSegment(ctx context.Context, g Segment) error {
 // reports whether it did.
 func (s *Store) SetDelivery(ctx context.Context, id, state string, verified int) (moved bool, err error) {
 	res, err := s.db.ExecContext(ctx, `UPDATE delivery SET state = $2, verified = $3, waiting = '' WHERE id = $1
-		AND state NOT IN ('cancelled', 'done', 'failed')`, id, state, verified)
+		AND state NOT IN ('paused', 'cancelled', 'done', 'failed')`, id, state, verified)
 	if err != nil {
 		return false, err
 	}

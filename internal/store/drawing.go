@@ -86,6 +86,24 @@ func (s *Store) FailDrawing(ctx context.Context, id, why string) error {
 	return err
 }
 
+// RetryDrawing puts a drawing that failed into the queue again.
+func (s *Store) RetryDrawing(ctx context.Context, id string) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		res, err := tx.ExecContext(ctx, `UPDATE drawing SET state = 'queued', error = '' WHERE id = $1
+			AND state = 'failed'`, id)
+		if err != nil {
+			return err
+		}
+		if n, _ := res.RowsAffected(); n == 0 {
+			return ErrNone
+		}
+		if _, err := s.queue.InsertTx(ctx, tx.Tx, DrawArgs{id}, nil); err != nil {
+			return err
+		}
+		return notify(ctx, tx, "drawing", id)
+	})
+}
+
 // EndDrawing takes a drawing away: it is a source now, or not wanted any more.
 func (s *Store) EndDrawing(ctx context.Context, id string) error {
 	there, err := s.changed(ctx, "drawing", id, `DELETE FROM drawing WHERE id = $1`, id)

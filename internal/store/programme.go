@@ -17,6 +17,8 @@ type Programme struct {
 	ID      string    `db:"id" json:"id"`
 	Name    string    `db:"name" json:"name"`
 	Created time.Time `db:"created" json:"created"`
+	// SettledOnly forbids deliveries of what is not settled.
+	SettledOnly bool `db:"settled_only" json:"settledOnly" doc:"nothing is delivered with open severe findings or entries that are neither approved nor waived, but for review"`
 }
 
 // States of a source.
@@ -100,6 +102,16 @@ func (s *Store) Programme(ctx context.Context, id string) (p Programme, err erro
 // AddProgramme makes one.
 func (s *Store) AddProgramme(ctx context.Context, name string) (p Programme, err error) {
 	return p, s.db.GetContext(ctx, &p, `INSERT INTO programme (id, name) VALUES ($1, $2) RETURNING *`, NewID(), name)
+}
+
+// ChangeProgramme gives a programme its name, and says whether only what is settled is delivered.
+func (s *Store) ChangeProgramme(ctx context.Context, p Programme) error {
+	there, err := s.changed(ctx, "programme", p.ID, `UPDATE programme SET name = $2, settled_only = $3 WHERE id = $1`,
+		p.ID, p.Name, p.SettledOnly)
+	if err == nil && !there {
+		err = ErrNone
+	}
+	return err
 }
 
 // Sources lists a programme's, in the order they came.

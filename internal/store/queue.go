@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"github.com/jmoiron/sqlx"
+	"github.com/riverqueue/river"
 )
 
 // All that knows the queue's own table stands here.
@@ -70,6 +71,14 @@ var unended = []struct {
 		},
 	},
 	{
+		`SELECT id FROM handover t WHERE state IN ('queued', 'sending') AND created < now() - $1::interval AND ` +
+			jobless("hand", "handover", "id"),
+		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
+			_, err := s.queue.InsertTx(ctx, tx.Tx, HandArgs{id}, nil)
+			return err
+		},
+	},
+	{
 		`SELECT id FROM attempt t WHERE state IN ('queued', 'running', 'stopping') AND created < now() - $1::interval
 			AND ` + jobless("follow", "attempt", "id"),
 		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
@@ -95,20 +104,100 @@ var unended = []struct {
 	{
 		`SELECT id FROM delivery t WHERE state IN ('queued', 'rendering') AND created < now() - $1::interval AND ` +
 			jobless("segment", "delivery", "id"),
-		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
-			var open []int
-			if err := tx.SelectContext(ctx, &open, `SELECT number FROM segment WHERE delivery = $1 AND NOT finished
-				ORDER BY number`, id); err != nil {
-				return err
-			}
-			for _, n := range open {
-				if _, err := s.queue.InsertTx(ctx, tx.Tx, SegmentArgs{id, n}, nil); err != nil {
-					return err
-				}
-			}
-			return nil
-		},
+		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error { return s.queueSegments(ctx, tx, id) },
 	},
+}
+
+// queueSegments puts the segments of a delivery that are not finished into the queue.
+func (s *Store) queueSegments(ctx context.Context, tx *sqlx.Tx, delivery string) error {
+	var open []int
+	if err := tx.SelectContext(ctx, &open, `SELECT number FROM segment WHERE delivery = $1 AND NOT finished
+		ORDER BY number`, delivery); err != nil {
+		return err
+	}
+	var priority int
+	if err := tx.GetContext(ctx, &priority, `SELECT priority FROM delivery WHERE id = $1`, delivery); err != nil {
+		return none(err)
+	}
+	for _, n := range open {
+		if _, err := s.queue.InsertTx(ctx, tx.Tx, SegmentArgs{delivery, n}, &river.InsertOpts{Priority: priority}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// PauseDelivery lets a delivery rest: what is finished stays, what waits leaves the queue.
+func (s *Store) PauseDelivery(ctx context.Context, id string) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		res, err := tx.ExecContext(ctx, `UPDATE delivery SET state = 'paused', waiting = '', paused = now() WHERE id = $1 AND state NOT
+			IN ('paused', 'cancelled', 'done', 'failed')`, id)
+		if err != nil {
+			return err
+		}
+		if n, _ := res.RowsAffected(); n == 0 {
+			return ErrNone
+		}
+		if _, err := tx.ExecContext(ctx, `DELETE FROM river_job WHERE kind IN ('segment', 'finish')
+			AND args->>'delivery' = $1 AND state IN ('available', 'retryable', 'scheduled')`, id); err != nil {
+			return err
+		}
+		return notify(ctx, tx, "delivery", id)
+	})
+}
+
+// ResumeDelivery goes on with a delivery that rests.
+func (s *Store) ResumeDelivery(ctx context.Context, id string) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		res, err := tx.ExecContext(ctx, `UPDATE delivery SET state = CASE WHEN EXISTS (SELECT 1 FROM segment WHERE
+			delivery = $1 AND NOT finished) THEN 'queued' ELSE 'joining' END,
+			rested = rested + (now() - paused), paused = NULL WHERE id = $1 AND state = 'paused'`, id)
+		if err != nil {
+			return err
+		}
+		if n, _ := res.RowsAffected(); n == 0 {
+			return ErrNone
+		}
+		var state string
+		if err := tx.GetContext(ctx, &state, `SELECT state FROM delivery WHERE id = $1`, id); err != nil {
+			return err
+		}
+		if state == Joining {
+			_, err = s.queue.InsertTx(ctx, tx.Tx, FinishArgs{id}, nil)
+		} else {
+			err = s.queueSegments(ctx, tx, id)
+		}
+		if err != nil {
+			return err
+		}
+		return notify(ctx, tx, "delivery", id)
+	})
+}
+
+// Priorities of a delivery's segments: before others, in their order, and after all others.
+const (
+	Before = 1
+	Usual  = 2
+	After  = 3
+)
+
+// Prefer puts a delivery before others or after them.
+func (s *Store) Prefer(ctx context.Context, id string, priority int) error {
+	return s.tx(ctx, func(tx *sqlx.Tx) error {
+		res, err := tx.ExecContext(ctx, `UPDATE delivery SET priority = $2 WHERE id = $1 AND state NOT
+			IN ('cancelled', 'done', 'failed')`, id, priority)
+		if err != nil {
+			return err
+		}
+		if n, _ := res.RowsAffected(); n == 0 {
+			return ErrNone
+		}
+		if _, err := tx.ExecContext(ctx, `UPDATE river_job SET priority = $2 WHERE kind = 'segment'
+			AND args->>'delivery' = $1 AND state IN ('available', 'retryable', 'scheduled')`, id, priority); err != nil {
+			return err
+		}
+		return notify(ctx, tx, "delivery", id)
+	})
 }
 
 // jobless is the condition that no job of a kind that could still run names the thing.
@@ -152,6 +241,7 @@ const (
 	AnAttempt = "attempt"
 	ACheckRun = "check_run"
 	ADrawing  = "drawing"
+	AHandover = "handover"
 )
 
 // Waits enters why something does not go on for now, in words; "" that it does.

@@ -72,6 +72,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{id}/handovers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hand a finished delivery over to an intake */
+        post: operations["addHandover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{id}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a delivery rest; what is finished of it stays */
+        post: operations["pauseDelivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{id}/priority": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put a delivery before others, or after them */
+        put: operations["preferDelivery"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{id}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go on with a delivery that rests */
+        post: operations["resumeDelivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drawings/{id}": {
         parameters: {
             query?: never;
@@ -84,6 +152,23 @@ export interface paths {
         post?: never;
         /** Draw footage of the demo no further */
         delete: operations["stopDrawing"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drawings/{id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draw footage of the demo again that failed */
+        post: operations["retryDrawing"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -132,6 +217,40 @@ export interface paths {
         };
         /** A graphic, as PNG */
         get: operations["getGraphic"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/handovers/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hand over no further */
+        post: operations["cancelHandover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intakes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where finished files can be handed over */
+        get: operations["listIntakes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -220,7 +339,8 @@ export interface paths {
         };
         /** A programme with its sources, shots, items and deliveries */
         get: operations["getProgramme"];
-        put?: never;
+        /** Name a programme, and say whether it lets out only what is settled */
+        put: operations["changeProgramme"];
         post?: never;
         delete?: never;
         options?: never;
@@ -447,6 +567,23 @@ export interface paths {
         put?: never;
         /** Stop the check of a shot, until it is asked for again or the shot changes */
         post: operations["stopCheck"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/contents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a delivery of a shot holds, as it is now */
+        get: operations["getShotContents"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -992,6 +1129,10 @@ export interface components {
             /** @description of those of the source; still for still pictures, and for them alone */
             preset: string;
         };
+        AddHandoverRequest: {
+            /** @description its name */
+            intake: string;
+        };
         AddItemRequest: {
             /** @enum {string} */
             kind: "plate" | "logo" | "sign" | "number" | "text" | "face" | "speech" | "other";
@@ -1162,6 +1303,11 @@ export interface components {
             changed: number;
             refused: components["schemas"]["RefusalView"][];
         };
+        ChangeProgrammeRequest: {
+            name: string;
+            /** @description refuse deliveries with open severe findings or entries that are neither approved nor waived, but for review */
+            settledOnly: boolean;
+        };
         CheckProgrammeRequest: {
             afresh?: boolean;
         };
@@ -1258,6 +1404,8 @@ export interface components {
         ContentsView: {
             /** @description why it should not go out yet, in words */
             doubts: string[];
+            /** @description with doubts, deliveries but for review are refused */
+            forbidden: boolean;
             shots: components["schemas"]["Content"][];
         };
         ConvertOutline: {
@@ -1409,6 +1557,7 @@ export interface components {
             first: number;
             /** Format: int64 */
             frames: number;
+            handovers: components["schemas"]["Handover"][];
             id: string;
             /**
              * Format: double
@@ -1419,6 +1568,11 @@ export interface components {
             matte: boolean;
             name: string;
             preset: string;
+            /**
+             * Format: int64
+             * @description 1 goes before others, 3 after them
+             */
+            priority: number;
             proof?: components["schemas"]["Proof"];
             /**
              * Format: double
@@ -1441,7 +1595,7 @@ export interface components {
             size: number;
             source: string;
             /** @enum {string} */
-            state: "queued" | "rendering" | "joining" | "verifying" | "done" | "failed" | "cancelled";
+            state: "queued" | "rendering" | "joining" | "verifying" | "paused" | "done" | "failed" | "cancelled";
             /** Format: int64 */
             verified: number;
             /** @description why it does not go on for now, in words; empty while it does */
@@ -1752,6 +1906,27 @@ export interface components {
             /** Format: int64 */
             width: number;
         };
+        Handover: {
+            by: string;
+            /** Format: date-time */
+            created: string;
+            delivery: string;
+            /** Format: date-time */
+            finished: string | null;
+            id: string;
+            intake: string;
+            /** @description why it was refused or failed, in words */
+            reason: string;
+            /**
+             * Format: int64
+             * @description bytes
+             */
+            sent: number;
+            /** @enum {string} */
+            state: "queued" | "sending" | "acknowledged" | "refused" | "failed" | "cancelled";
+            /** @description why it does not go on for now, in words */
+            waiting: string;
+        };
         HideOutline: {
             cover: string;
             /**
@@ -1868,6 +2043,9 @@ export interface components {
              * @description of the knot before
              */
             index: number;
+        };
+        Intake: {
+            name: string;
         };
         InvertCover: {
             cover: string;
@@ -2217,6 +2395,13 @@ export interface components {
             /** @description a letter for each frame: a anchor, g good, w weak, l lost, o outside the picture, - not followed */
             states: string;
         };
+        PreferDeliveryRequest: {
+            /**
+             * Format: int64
+             * @description 1 goes before others, 3 after them
+             */
+            priority: number;
+        };
         PresetView: {
             /** @description what of the pictures and the sound is another in the delivery, in words */
             changes: string[];
@@ -2227,6 +2412,7 @@ export interface components {
             codec: "h264" | "h264-intra" | "hevc" | "mpeg2" | "imx" | "prores-proxy" | "prores-lt" | "prores" | "prores-hq" | "prores-4444" | "dnxhr-lb" | "dnxhr-sq" | "dnxhr-hq" | "dnxhr-hqx" | "dnxhr-444" | "ffv1" | "png" | "tiff" | "dpx" | "none";
             /** @enum {string} */
             container: "mp4" | "mov" | "mxf" | "mkv" | "zip";
+            forReview: boolean;
             /** @description made here, for all programmes */
             house: boolean;
             /** @description the document's labels are shown */
@@ -2287,6 +2473,8 @@ export interface components {
             created: string;
             id: string;
             name: string;
+            /** @description nothing is delivered with open severe findings or entries that are neither approved nor waived, but for review */
+            settledOnly: boolean;
         };
         ProgrammeView: {
             /** Format: date-time */
@@ -2294,6 +2482,8 @@ export interface components {
             deliveries: components["schemas"]["DeliveryView"][];
             id: string;
             name: string;
+            /** @description nothing is delivered with open severe findings or entries that are neither approved nor waived, but for review */
+            settledOnly: boolean;
             shots: components["schemas"]["Shot"][];
             sources: components["schemas"]["SourceView"][];
         };
@@ -2887,6 +3077,8 @@ export interface components {
             frame: number;
             id: string;
             name: string;
+            /** @description nothing is delivered with open severe findings or entries that are neither approved nor waived, but for review */
+            settledOnly: boolean;
             /**
              * Format: int64
              * @description open severe findings
@@ -3205,6 +3397,110 @@ export interface operations {
             };
         };
     };
+    addHandover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddHandoverRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Handover"];
+                };
+            };
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    pauseDelivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    preferDelivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreferDeliveryRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    resumeDelivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     stopDrawing: {
         parameters: {
             query?: never;
@@ -3231,6 +3527,26 @@ export interface operations {
                 content: {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
+            };
+        };
+    };
+    retryDrawing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -3320,6 +3636,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    cancelHandover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    listIntakes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Intake"][];
                 };
             };
             /** @description Error */
@@ -3574,6 +3939,37 @@ export interface operations {
                 content: {
                     "application/problem+json": components["schemas"]["ErrorModel"];
                 };
+            };
+        };
+    };
+    changeProgramme: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeProgrammeRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -4109,6 +4505,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    getShotContents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContentsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
             };
         };
     };

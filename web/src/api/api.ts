@@ -11,6 +11,7 @@ export type Shot = components['schemas']['ShotView'];
 export type Item = components['schemas']['Item'];
 export type Revision = components['schemas']['RevisionView'];
 export type Delivery = components['schemas']['DeliveryView'];
+export type Handover = components['schemas']['Handover'];
 export type Drawing = components['schemas']['Drawing'];
 export type Contents = components['schemas']['ContentsView'];
 export type MediaFile = components['schemas']['MediaFile'];

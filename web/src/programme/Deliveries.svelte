@@ -1,16 +1,42 @@
 <script lang="ts">
-  import { api, ask, type Delivery } from '../api/api';
+  import { onMount } from 'svelte';
+  import { api, ask, type Delivery, type Handover } from '../api/api';
   import { bytes, counted, duration } from '../shared/format';
 
   let { list, shots = [] }: { list: Delivery[]; shots?: { id: string; name: string }[] } = $props();
   let error = $state('');
+  let intakes = $state.raw<string[]>([]);
+  let intake = $state('');
 
-  const going = (d: Delivery) => ['queued', 'rendering', 'joining', 'verifying'].includes(d.state);
+  onMount(async () => {
+    intakes = (await ask(api.GET('/api/intakes')).catch(() => [])).map((i) => i.name);
+    intake = intakes[0] ?? '';
+  });
+
+  const going = (d: Delivery) => ['queued', 'rendering', 'joining', 'verifying', 'paused'].includes(d.state);
+  const handing = (h: Handover) => h.state === 'queued' || h.state === 'sending';
+  const handed = (h: Handover, d: Delivery): string => {
+    if (handing(h) && h.waiting) return h.waiting;
+    switch (h.state) {
+      case 'queued':
+        return 'waits for its turn';
+      case 'sending':
+        return h.sent < d.size ? `${bytes(h.sent)} of ${bytes(d.size)} sent` : 'sent; the intake checks it';
+      case 'acknowledged':
+        return `acknowledged on ${new Date(h.finished!).toLocaleString('en-GB')}, with the file’s checksum`;
+      case 'cancelled':
+        return 'stopped';
+      default:
+        return h.reason;
+    }
+  };
   const said = (d: Delivery): string => {
     if (going(d) && d.waiting) return d.waiting;
     switch (d.state) {
       case 'queued':
         return 'waiting for its turn';
+      case 'paused':
+        return `paused at ${d.rendered} of ${d.frames} frames`;
       case 'rendering':
         return (
           `${d.rendered} of ${d.frames} frames` +
@@ -50,14 +76,23 @@
     }
   };
 
-  async function cancel(d: Delivery) {
+  async function doing(what: Promise<unknown>) {
     try {
-      await ask(api.POST('/api/deliveries/{id}/cancel', { params: { path: { id: d.id } } }));
+      await what;
       error = '';
     } catch (e) {
       error = (e as Error).message;
     }
   }
+  const at = (id: string) => ({ params: { path: { id } } });
+  const cancel = (d: Delivery) => doing(ask(api.POST('/api/deliveries/{id}/cancel', at(d.id))));
+  const pause = (d: Delivery) => doing(ask(api.POST('/api/deliveries/{id}/pause', at(d.id))));
+  const resume = (d: Delivery) => doing(ask(api.POST('/api/deliveries/{id}/resume', at(d.id))));
+  const prefer = (d: Delivery, priority: number) =>
+    doing(ask(api.PUT('/api/deliveries/{id}/priority', { ...at(d.id), body: { priority } })));
+  const hand = (d: Delivery) =>
+    doing(ask(api.POST('/api/deliveries/{id}/handovers', { ...at(d.id), body: { intake } })));
+  const keep = (h: Handover) => doing(ask(api.POST('/api/handovers/{id}/cancel', at(h.id))));
 </script>
 
 {#if error}<p class="text-error" role="alert">{error}</p>{/if}
@@ -72,17 +107,45 @@
             ? `revision ${d.revision}`
             : counted(d.shots, 'shot', 'shots')}</span
         >
-        {#if going(d)}<button class="btn ml-auto btn-xs" onclick={() => cancel(d)}>Cancel</button>
+        {#if going(d)}
+          <select
+            class="select ml-auto w-32 select-xs"
+            aria-label="When {d.name} is rendered"
+            value={d.priority}
+            onchange={(e) => prefer(d, Number(e.currentTarget.value))}
+          >
+            <option value={1}>Before others</option>
+            <option value={2}>In its turn</option>
+            <option value={3}>After others</option>
+          </select>
+          {#if d.state === 'paused'}
+            <button class="btn btn-xs" onclick={() => resume(d)}>Go on</button>
+          {:else}
+            <button class="btn btn-xs" onclick={() => pause(d)}>Pause</button>
+          {/if}
+          <button class="btn btn-xs" onclick={() => cancel(d)}>Cancel</button>
         {:else if d.state === 'done'}
+          {#if intakes.length}
+            <span class="ml-auto flex items-center gap-1">
+              <button class="btn btn-xs" disabled={d.handovers.some(handing)} onclick={() => hand(d)}
+                >Hand over{intakes.length === 1 ? ` to ${intake}` : ' to'}</button
+              >
+              {#if intakes.length > 1}
+                <select class="select w-40 select-xs" aria-label="Intake for {d.name}" bind:value={intake}>
+                  {#each intakes as name (name)}<option>{name}</option>{/each}
+                </select>
+              {/if}
+            </span>
+          {/if}
           {#if !d.shot}<a
-              class="btn ml-auto btn-xs"
+              class="btn {intakes.length ? '' : 'ml-auto'} btn-xs"
               href="/api/deliveries/{d.id}/certificate"
               download="{d.name}.certificate.json"
               title="Signed: what is in the file, in which state it was, and who decided. celator verify checks it"
               >Certificate</a
             >{/if}
           <a
-            class="btn {d.shot ? 'ml-auto' : ''} btn-primary btn-xs"
+            class="btn {d.shot && !intakes.length ? 'ml-auto' : ''} btn-primary btn-xs"
             href="/api/deliveries/{d.id}/file"
             download={d.name}>Download</a
           >{/if}
@@ -96,6 +159,14 @@
       <span class={d.state === 'failed' ? 'text-error' : 'quiet'}
         >{d.state === 'done' ? 'Verified: ' : ''}{said(d)}</span
       >
+      {#each d.handovers as h (h.id)}
+        <div class="flex items-baseline gap-3" data-testid="handover" data-state={h.state}>
+          <span class={h.state === 'refused' || h.state === 'failed' ? 'text-error' : ''}
+            >{h.intake}: {handed(h, d)}</span
+          >
+          {#if handing(h)}<button class="btn ml-auto btn-xs" onclick={() => keep(h)}>Stop</button>{/if}
+        </div>
+      {/each}
     </li>
   {/each}
 </ul>

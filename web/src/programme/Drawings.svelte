@@ -23,6 +23,14 @@
     });
     return () => (stop(), clearTimeout(later));
   });
+  async function again(d: Drawing) {
+    try {
+      await ask(api.POST('/api/drawings/{id}/retry', { params: { path: { id: d.id } } }));
+    } catch (e) {
+      error = (e as Error).message;
+    }
+    await load();
+  }
   async function remove(d: Drawing) {
     try {
       await ask(api.DELETE('/api/drawings/{id}', { params: { path: { id: d.id } } }));
@@ -50,8 +58,11 @@
           <span class={d.state === 'failed' ? 'text-error' : 'quiet tc'}
             >{d.error || d.waiting || (d.done ? `${d.done} of ${d.frames}` : 'waits')}</span
           >
-          <button class="btn btn-xs" aria-label="Do not draw {d.title}" onclick={() => void remove(d)}
-            >{d.state === 'failed' ? 'Dismiss' : 'Stop'}</button
+          <span class="flex justify-end gap-1">
+            {#if d.state === 'failed'}<button class="btn btn-xs" onclick={() => void again(d)}>Try again</button>{/if}
+            <button class="btn btn-xs" aria-label="Do not draw {d.title}" onclick={() => void remove(d)}
+              >{d.state === 'failed' ? 'Dismiss' : 'Stop'}</button
+            ></span
           >
         </li>
       {/each}

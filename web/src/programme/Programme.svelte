@@ -10,6 +10,7 @@
   import { me } from '../shared/me';
   import { order, states } from '../shared/states';
   import Deliveries from './Deliveries.svelte';
+  import DeliverShots from './DeliverShots.svelte';
   import Drawings from './Drawings.svelte';
   import Eyes from './Eyes.svelte';
   import FirstSteps from './FirstSteps.svelte';
@@ -36,6 +37,7 @@
   let error = $state('');
   let media = $state<MediaFile[]>();
   let bringing = $state('');
+  let delivering = $state(false); // shots are chosen
 
   async function load() {
     try {
@@ -124,6 +126,15 @@
       error = (e as Error).message;
     }
     bringing = '';
+    await load();
+  }
+
+  async function change(name: string, settledOnly: boolean) {
+    try {
+      await ask(api.PUT('/api/programmes/{id}', { params: { path: { id } }, body: { name, settledOnly } }));
+    } catch (e) {
+      error = (e as Error).message;
+    }
     await load();
   }
 
@@ -399,10 +410,24 @@
 
     <Styles programme={id} />
 
-    {#if p?.deliveries.length}
+    {#if p?.shots.length}
       <section class="flex flex-col gap-2">
-        <h2 class="text-[20px] font-semibold">Deliveries</h2>
-        <Deliveries list={p.deliveries} shots={p.shots} />
+        <div class="flex items-center gap-4">
+          <h2 class="mr-auto text-[20px] font-semibold">Deliveries</h2>
+          <label
+            class="flex items-center gap-2"
+            title="Refuse deliveries with open severe findings, or entries of the list that are neither approved nor waived. What is made for review goes out all the same."
+            ><input
+              type="checkbox"
+              class="checkbox checkbox-sm"
+              checked={p.settledOnly}
+              onchange={(e) => void change(p!.name, e.currentTarget.checked)}
+            /> Let out only what is settled</label
+          >
+          <button class="btn btn-sm" onclick={() => (delivering = true)}>Deliver shots</button>
+        </div>
+        {#if p.deliveries.length}<Deliveries list={p.deliveries} shots={p.shots} />
+        {:else}<p class="quiet">Nothing was delivered yet.</p>{/if}
       </section>
     {/if}
   </main>
@@ -415,4 +440,5 @@
     onclose={() => (file = undefined)}
     done={() => (void c.load(), void load())}
   />{/if}
+{#if delivering && p}<DeliverShots {p} onclose={() => (delivering = false)} />{/if}
 {#if editing}<EditItem {c} row={editing === 'new' ? undefined : editing} onclose={() => (editing = undefined)} />{/if}

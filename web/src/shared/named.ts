@@ -2,13 +2,14 @@
 export interface Told {
   programme: string;
   source: string;
+  shot?: string;
   version: number;
   date: Date;
   timecode: string;
 }
 
 /**
- * A file's name by a pattern, in which {programme}, {source}, {version}, {date} and {timecode} stand for what
+ * A file's name by a pattern, in which {programme}, {source}, {shot}, {version}, {date} and {timecode} stand for what
  * they say; what no file system takes becomes a dash.
  */
 export function named(pattern: string, told: Told): string {
@@ -17,6 +18,7 @@ export function named(pattern: string, told: Told): string {
   const values: Record<string, string> = {
     programme: told.programme,
     source: told.source,
+    shot: told.shot ?? '',
     version: String(told.version),
     date: `${d.getFullYear()}-${pad(d.getMonth() + 1)}-${pad(d.getDate())}`,
     timecode: told.timecode.replace(/[:;.,]/g, ''),

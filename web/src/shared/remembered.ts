@@ -8,6 +8,7 @@ interface Remembered {
   preset: string;
   master: string; // the preset of masters
   pattern: string; // of their names
+  shotPattern: string; // of the names of shots that are delivered together
   matte: boolean;
   sound: boolean; // is heard
   level: number; // of the sound, 0 to 1
@@ -19,6 +20,7 @@ const first: Remembered = {
   preset: 'review',
   master: 'source',
   pattern: '{source} v{version} {date}',
+  shotPattern: '{shot} v{version}',
   matte: false,
   sound: true,
   level: 0.8,

@@ -33,6 +33,8 @@
       timecode: from || s.info.timecode || '00:00:00:00',
     }),
   );
+  /** Of what is not settled the programme lets out nothing, but for review. */
+  const forbidden = $derived(!!contents?.forbidden && !chosen?.forReview);
   const sentence = (t: string) => t.charAt(0).toUpperCase() + t.slice(1);
   const whole = $derived(!from && !to);
   const left = $derived((whole ? chosen?.left.whole : chosen?.left.part) ?? []);
@@ -120,9 +122,10 @@
     {#if contents?.doubts.length}
       <span></span>
       <label class="flex items-start gap-2 text-error"
-        ><input type="checkbox" class="checkbox checkbox-sm" bind:checked={despite} />
+        ><input type="checkbox" class="checkbox checkbox-sm" bind:checked={despite} disabled={forbidden} />
         <span data-testid="doubts"
-          >{sentence(contents.doubts.join(', '))}. Deliver despite that; the report says so.</span
+          >{sentence(contents.doubts.join(', '))}. {#if forbidden}The programme lets out only what is settled.{:else}Deliver
+            despite that; the report says so.{/if}</span
         ></label
       >
     {/if}
@@ -135,7 +138,7 @@
     <span></span>
     <button
       class="btn justify-self-start btn-primary btn-sm"
-      disabled={busy || !chosen || !!chosen.refusal || (!!contents?.doubts.length && !despite)}
+      disabled={busy || !chosen || !!chosen.refusal || forbidden || (!!contents?.doubts.length && !despite)}
       >Deliver {contents ? counted(contents.shots.length, 'shot', 'shots') : ''} as one file</button
     >
   </form>

@@ -3,7 +3,7 @@
   import { onMount } from 'svelte';
   import type { Bench } from '../bench.svelte';
   import Deliveries from '../../programme/Deliveries.svelte';
-  import { api, ask, type Preset } from '../../api/api';
+  import { api, ask, type Contents, type Preset } from '../../api/api';
   import HousePresets from './HousePresets.svelte';
   import { core } from '../../core/core';
   import { remembered } from '../../shared/remembered';
@@ -27,6 +27,10 @@
     if (then !== undefined) preset = then; // else what was chosen meanwhile
     if (!presets.some((p) => p.name === preset)) preset = 'review';
   }
+  let contents = $state.raw<Contents>();
+  /** Of what is not settled the programme lets out nothing, but for review. */
+  const forbidden = $derived(!!contents?.forbidden && !chosen?.forReview);
+  const sentence = (t: string) => t.charAt(0).toUpperCase() + t.slice(1);
   let matte = $state(remembered.matte);
   let name = $state('');
   let range = $state<'all' | 'span' | 'typed'>('all');
@@ -58,6 +62,9 @@
     [from, to] = [core.timecode({ frame: 0 }), core.timecode({ frame: bench.shot.last })];
     dialog?.showModal();
     if (!still) load().catch((e) => bench.notice.say(e));
+    ask(api.GET('/api/shots/{id}/contents', { params: { path: { id: view.id } } }))
+      .then((c) => (contents = c))
+      .catch((e) => bench.notice.say(e));
   });
   const ready = $derived(view.sourceInfo.state === 'ready');
 
@@ -177,7 +184,9 @@
           <input aria-label="Name of the file" bind:value={name} required maxlength="120" />
           {#if !still}<span class="quiet">{matte ? ' matte' : ''}{ending}</span>{/if}
         </label>
-        <button class="btn btn-primary btn-sm" disabled={!ready || !!chosen?.refusal || typeof frames === 'string'}
+        <button
+          class="btn btn-primary btn-sm"
+          disabled={!ready || forbidden || !!chosen?.refusal || typeof frames === 'string'}
           >Deliver{still ? '' : ` ${count} frames`}</button
         >
       </div>
@@ -189,6 +198,13 @@
         <p data-testid="left"><span class="quiet">Not carried:</span> {left.join(', ')}.</p>
       {/if}
       {#if typeof frames === 'string'}<p class="text-error" role="alert">{frames}</p>{/if}
+      {#if contents?.doubts.length && !chosen?.forReview}
+        <p class={forbidden ? 'text-error' : 'text-warning'} role="alert" data-testid="doubts">
+          {sentence(contents.doubts.join(', '))}{forbidden
+            ? '. The programme lets out only what is settled; a review copy can be made.'
+            : ' in this shot.'}
+        </p>
+      {/if}
       {#if !ready}<p class="quiet">The source is still being brought in.</p>{/if}
       {#if bench.notice.text}<p class="text-error" role="alert">{bench.notice.text}</p>{/if}
     </form>
