@@ -201,7 +201,8 @@ func (c *client) do(ctx context.Context, method, address string, body io.Reader,
 		return nil, ErrUnwanted
 	}
 	if err != nil {
-		return nil, fault.Machinef("the intake cannot be reached: %w", err)
+		// Its words alone: what cannot be reached is the intake, not what others look for in an error of the net.
+		return nil, fault.Machinef("the intake cannot be reached: %v", err)
 	}
 	return res, nil
 }
