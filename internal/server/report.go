@@ -35,6 +35,7 @@ type parts struct {
 	findings   map[store.Row][]store.Finding
 	decisions  map[store.Row][]store.Decision
 	deliveries []store.Delivery
+	handed     []store.Handover
 	source     map[string]store.Source
 	shot       map[string]store.Shot
 	stale      map[string]bool // shots delivered before the covers were changed
@@ -59,6 +60,9 @@ func (s *server) parts(ctx context.Context, programme string) (p *parts, err err
 		return nil, err
 	}
 	if p.items, err = read.Items(ctx, programme); err != nil {
+		return nil, err
+	}
+	if p.handed, err = read.Handovers(ctx, "", programme); err != nil {
 		return nil, err
 	}
 	if p.deliveries, err = read.Deliveries(ctx, programme); err != nil {
@@ -174,8 +178,15 @@ func (p *parts) delivered() (out []report.Delivery) {
 		}
 		if d.Shot == "" {
 			v.Shot = fmt.Sprintf("%s, with %d shots", p.source[d.Source].Name, len(d.Contents.V))
-			if n := len(doubts(d.Contents.V)); n > 0 {
-				v.Proof = "Delivered although " + inWords(doubts(d.Contents.V)) + ". "
+		}
+		way, err := d.Way(p.source[d.Source].Info.V)
+		if against := doubts(d.Contents.V); len(against) > 0 && (err != nil || !way.ForReview()) {
+			v.Proof = "Delivered although " + inWords(against) + ". "
+		}
+		for _, h := range p.handed {
+			if h.Delivery == d.ID && h.State == store.Acknowledged {
+				v.Proof += fmt.Sprintf("Acknowledged by %s on %s, handed over by %s. ", h.Intake,
+					h.Finished.UTC().Format("2006-01-02 15:04 MST"), h.By)
 			}
 		}
 		for _, shot := range holds(d) {

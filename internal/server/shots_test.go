@@ -36,7 +36,7 @@ type site struct {
 
 func TestMain(m *testing.M) { testdb.Main(m) }
 
-func open(t *testing.T) (site, string) {
+func open(t *testing.T, with ...func(*Config)) (site, string) {
 	t.Helper()
 	ctx, stop := context.WithCancel(context.Background())
 	t.Cleanup(stop)
@@ -65,10 +65,14 @@ func open(t *testing.T) (site, string) {
 		r.Stop()
 		stop()
 	})
-	h, err := New(ctx, Config{
+	c := Config{
 		Store: st, Library: lib, Patches: preview.NewPatches(b, frames), Budget: b,
 		Metrics: prometheus.NewRegistry(), Web: fstest.MapFS{"index.html": {}},
-	})
+	}
+	for _, w := range with {
+		w(&c)
+	}
+	h, err := New(ctx, c)
 	if err != nil {
 		t.Fatal(err)
 	}
