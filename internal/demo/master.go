@@ -12,7 +12,7 @@ import (
 )
 
 // Master is a whole programme made of the shots, as a station would send it: title, cuts, a
-// dissolve, four tracks of sound. Its folder holds master.mxf.
+// dissolve, four tracks of sound. Its folder holds master.mov.
 type Master struct {
 	Name   string // folder
 	Title  string
@@ -55,7 +55,7 @@ var Masters = []Master{
 }
 
 // File is the master's file in the folder that all footage is drawn into.
-func (m Master) File(dir string) string { return filepath.Join(dir, m.Name, "master.mxf") }
+func (m Master) File(dir string) string { return filepath.Join(dir, m.Name, "master.mov") }
 
 // Frames is how long the master is.
 func (m Master) Frames() (n int) {
@@ -66,7 +66,7 @@ func (m Master) Frames() (n int) {
 }
 
 // Drawn reports whether dir has the master as it is made now.
-func (m Master) Drawn(dir string) bool { return drawn(dir, m.Name, "master.mxf") }
+func (m Master) Drawn(dir string) bool { return drawn(dir, m.Name, "master.mov") }
 
 // Needs are the shots that the master is made of.
 func (m Master) Needs() (out []Shot) {
@@ -85,7 +85,7 @@ func (m Master) Needs() (out []Shot) {
 // that are done.
 func (m Master) Draw(ctx context.Context, dir string, progress func(done int)) error {
 	return folder(dir, m.Name, func(tmp string) error {
-		return media.Run(ctx, append(m.arguments(dir), filepath.Join(tmp, "master.mxf")), progress)
+		return media.Run(ctx, append(m.arguments(dir), filepath.Join(tmp, "master.mov")), progress)
 	})
 }
 

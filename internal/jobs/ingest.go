@@ -81,33 +81,41 @@ func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) 
 	if err := os.MkdirAll(r.lib.Dir(src.ID), 0o700); err != nil {
 		return err
 	}
-	if taken := src.Damage == store.DamageTaken; taken || clip.Info.Conformed() {
-		if err := r.lib.Room(media.ConformedSize(clip.Info) + media.ViewsSize(clip.Info)); err != nil {
-			return err
-		}
-		if err := r.store.SetSource(ctx, src.ID, store.Conforming, 0); err != nil {
-			return err
-		}
-		if taken {
-			clip, err = media.Salvage(ctx, path, r.lib.Conformed(src.ID), beat)
-			src.Info.V.Rate, src.Info.V.Variable, src.Info.V.Damage = clip.Info.Rate, clip.Info.Variable, clip.Info.Damage
-		} else {
-			clip, err = media.Conform(ctx, clip, r.lib.Conformed(src.ID), beat)
-		}
-		if err != nil {
-			return err
-		}
-		src.ReadInfo.V = &clip.Info
-	}
 	begun := time.Now()
 	tell := every(func(done int) {
 		if err := r.store.SetSource(ctx, src.ID, store.Viewing, done); err != nil {
 			r.log.Debug("progress cannot be written", "error", err)
 		}
 	})
-	seen, err := media.MakeViews(ctx, clip, r.lib.Dir(src.ID), func(done int) { beat(done); tell(done) })
-	if err != nil {
-		return err
+	see := func(clip media.Clip) (media.Seen, error) {
+		return media.MakeViews(ctx, clip, r.lib.Dir(src.ID), func(done int) { beat(done); tell(done) })
+	}
+	var seen media.Seen
+	taken := src.Damage == store.DamageTaken
+	if !taken && clip.Info.Unproved() { // a copy is only made where it must be
+		if seen, err = see(clip); err != nil {
+			return err
+		}
+		direct := clip
+		direct.Info.Indexed, direct.Sums = true, seen.Sums
+		if direct.Info.Indexed, err = direct.Reaches(ctx); err != nil {
+			return err
+		}
+		clip.Info.Indexed, src.Info.V.Indexed = direct.Info.Indexed, direct.Info.Indexed
+	}
+	if taken || clip.Info.Conformed() {
+		if err := media.RemoveViews(r.lib.Dir(src.ID)); err != nil {
+			return err
+		}
+		seen = media.Seen{}
+		if clip, err = r.copied(ctx, &src, clip, beat); err != nil {
+			return err
+		}
+	}
+	if seen.Sums == nil {
+		if seen, err = see(clip); err != nil {
+			return err
+		}
 	}
 	if err := media.MakeSounds(ctx, clip, path, r.lib.Dir(src.ID), func() { beat(len(seen.Sums)) }); err != nil {
 		return err
@@ -120,4 +128,25 @@ func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) 
 	src.Info.V.Cadence = seen.Cadence
 	src.Frames, src.Digest = len(seen.Sums), hex.EncodeToString(h.Sum(nil))
 	return r.store.FinishSource(ctx, src)
+}
+
+// copied makes the lossless copy of a source in which every frame can be reached: at a constant rate, or with all that
+// can be read of a damaged one. It enters what was learned of the source meanwhile.
+func (r *Runner) copied(ctx context.Context, src *store.Source, clip media.Clip, beat func(int)) (media.Clip, error) {
+	if err := r.lib.Room(media.ConformedSize(clip.Info) + media.ViewsSize(clip.Info)); err != nil {
+		return clip, err
+	}
+	if err := r.store.SetSource(ctx, src.ID, store.Conforming, 0); err != nil {
+		return clip, err
+	}
+	to := r.lib.Conformed(src.ID)
+	var err error
+	if src.Damage == store.DamageTaken {
+		clip, err = media.Salvage(ctx, clip.Path, to, beat)
+		src.Info.V.Rate, src.Info.V.Variable, src.Info.V.Damage = clip.Info.Rate, clip.Info.Variable, clip.Info.Damage
+	} else {
+		clip, err = media.Conform(ctx, clip, to, beat)
+	}
+	src.ReadInfo.V = &clip.Info
+	return clip, err
 }

@@ -82,6 +82,7 @@ type Reader struct {
 	left  int
 	coded []byte // a picture as it comes, where that is not as it is worked on
 	seen  bool   // the first picture
+	leapt bool   // into the file, and nothing was read yet
 	last  int
 	proc  *process
 	pipe  *os.File
@@ -131,7 +132,13 @@ func (c Clip) Pick(ctx context.Context, frames []int, do func(f int, p *frame.Pi
 		for n < len(frames) && (len(c.Sums) == 0 || frames[n]-frames[n-1] <= far) {
 			n++
 		}
-		if err := c.pick(ctx, frames[:n], pic, do); err != nil {
+		done := 0
+		some := func(f int, p *frame.Picture) error { done++; return do(f, p) }
+		err := c.pick(ctx, frames[:n], pic, len(c.Sums) > 0, some)
+		if len(c.Sums) > 0 && (errors.Is(err, ErrLanding) || errors.Is(err, ErrUnusable)) {
+			err = c.pick(ctx, frames[done:n], pic, false, some)
+		}
+		if err != nil {
 			return err
 		}
 		frames = frames[n:]
@@ -139,7 +146,7 @@ func (c Clip) Pick(ctx context.Context, frames []int, do func(f int, p *frame.Pi
 	return nil
 }
 
-func (c Clip) pick(ctx context.Context, frames []int, pic *frame.Picture,
+func (c Clip) pick(ctx context.Context, frames []int, pic *frame.Picture, leap bool,
 	do func(f int, p *frame.Picture) error,
 ) error {
 	var r *Reader
@@ -147,7 +154,7 @@ func (c Clip) pick(ctx context.Context, frames []int, pic *frame.Picture,
 	if c.Info.Still != "" {
 		r, err = c.Open(ctx, 0, 0)
 	} else {
-		r, err = c.open(ctx, frames[0], frames[len(frames)-1], len(c.Sums) > 0, frames...)
+		r, err = c.open(ctx, frames[0], frames[len(frames)-1], leap, frames...)
 	}
 	if err != nil {
 		return err
@@ -260,7 +267,10 @@ func (c Clip) open(ctx context.Context, first, last int, jump bool, only ...int)
 	if err != nil {
 		return nil, err
 	}
-	r := &Reader{ctx: ctx, clip: c, next: begin, last: last, proc: p, pipe: pr, holds: c.Info.holds}
+	r := &Reader{
+		ctx: ctx, clip: c, next: begin, last: last, proc: p, pipe: pr, holds: c.Info.holds,
+		leapt: seek != nil && !c.asIs && len(only) == 0,
+	}
 	if len(only) > 0 {
 		r.last = only[len(only)-1]
 	}
@@ -322,6 +332,9 @@ func (r *Reader) Read(p *frame.Picture) error {
 		coded = r.coded
 	}
 	if _, err := io.ReadFull(r.pipe, coded); err != nil {
+		if r.leapt && r.next < len(r.clip.Sums) {
+			return r.walk(p)
+		}
 		r.ended = true
 		if werr := r.proc.wait(); werr != nil {
 			return undecoded(r.ctx, werr, fmt.Sprintf("frame %d cannot be decoded", r.next))
@@ -332,14 +345,29 @@ func (r *Reader) Read(p *frame.Picture) error {
 		return io.EOF
 	}
 	if s := r.clip.Sums; r.next >= 0 && r.next < len(s) && s[r.next] != 0 && s[r.next] != sum(coded) {
+		if r.leapt { // the way there is long then, but sure
+			return r.walk(p)
+		}
 		return fmt.Errorf("%w %d", ErrLanding, r.next)
 	}
+	r.leapt = false
 	if r.coded != nil {
 		r.clip.Info.unpack(p, coded)
 	}
 	r.next++
 	r.hold(p)
 	return nil
+}
+
+// walk reads from the beginning on what could not be reached by leaping into the file.
+func (r *Reader) walk(p *frame.Picture) error {
+	r.Close()
+	again, err := r.clip.open(r.ctx, r.next, r.last, false)
+	if err != nil {
+		return err
+	}
+	*r = *again
+	return r.Read(p)
 }
 
 // Whole ends the reading of what was asked for, all of which was read, and returns an error

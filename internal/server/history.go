@@ -141,7 +141,7 @@ func (s *server) countable(ctx context.Context, shot string) error {
 	}
 	src, err := s.Store.Source(ctx, sh.Source)
 	if err == nil && (src.Info.V.Conformed() || src.Damage == store.DamageTaken) &&
-		(src.State == store.Queued || src.State == store.Conforming) {
+		(src.State == store.Queued || src.State == store.Conforming || src.State == store.Viewing && src.Info.V.Unproved()) {
 		return huma.Error409Conflict("The source is still being conformed to a constant rate; its frames are counted " +
 			"when that is done.")
 	}

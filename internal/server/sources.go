@@ -39,7 +39,7 @@ func viewSource(src store.Source) sourceView {
 	case i.Variable:
 		note("Its frame rate varies. It is conformed to a constant %.5g frames a second in a lossless copy; frames "+
 			"are counted there.", i.Rate.Float())
-	case !i.Indexed:
+	case src.ReadInfo.V != nil && !i.Indexed:
 		note("Its container has no index. A lossless copy was made in which every frame can be reached.")
 	}
 	if i.Rotation != 0 {
