@@ -12,7 +12,7 @@ import (
 )
 
 // Master is a whole programme made of the shots, as a station would send it: title, cuts, a
-// dissolve, four tracks of sound. Its folder holds master.mov.
+// dissolve, four tracks of sound. Its folder holds master.mxf.
 type Master struct {
 	Name   string // folder
 	Title  string
@@ -47,15 +47,15 @@ var cuts = []Cut{
 
 // Masters are the demo programme's: as frames, and in fields.
 var Masters = []Master{
-	{Name: "festival-master", Title: "Harbour festival, master", Width: 1920, Height: 1080, Cuts: cuts},
+	{Name: "festival-master", Title: "Harbour festival master", Width: 1920, Height: 1080, Cuts: cuts},
 	{
-		Name: "festival-master-fields", Title: "Harbour festival, master in fields", Fields: true, Width: 1920,
+		Name: "festival-master-fields", Title: "Harbour festival master in fields", Fields: true, Width: 1920,
 		Height: 1080, Cuts: cuts,
 	},
 }
 
 // File is the master's file in the folder that all footage is drawn into.
-func (m Master) File(dir string) string { return filepath.Join(dir, m.Name, "master.mov") }
+func (m Master) File(dir string) string { return filepath.Join(dir, m.Name, "master.mxf") }
 
 // Frames is how long the master is.
 func (m Master) Frames() (n int) {
@@ -66,7 +66,7 @@ func (m Master) Frames() (n int) {
 }
 
 // Drawn reports whether dir has the master as it is made now.
-func (m Master) Drawn(dir string) bool { return drawn(dir, m.Name, "master.mov") }
+func (m Master) Drawn(dir string) bool { return drawn(dir, m.Name, "master.mxf") }
 
 // Needs are the shots that the master is made of.
 func (m Master) Needs() (out []Shot) {
@@ -85,7 +85,7 @@ func (m Master) Needs() (out []Shot) {
 // that are done.
 func (m Master) Draw(ctx context.Context, dir string, progress func(done int)) error {
 	return folder(dir, m.Name, func(tmp string) error {
-		return media.Run(ctx, append(m.arguments(dir), filepath.Join(tmp, "master.mov")), progress)
+		return media.Run(ctx, append(m.arguments(dir), filepath.Join(tmp, "master.mxf")), progress)
 	})
 }
 

@@ -81,6 +81,11 @@ func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) 
 	if err := os.MkdirAll(r.lib.Dir(src.ID), 0o700); err != nil {
 		return err
 	}
+	if len(clip.Info.Pieces()) > 0 && src.Damage != store.DamageTaken {
+		if whole, err := r.inPieces(ctx, src, clip, path, beat); whole || err != nil {
+			return err
+		}
+	}
 	begun := time.Now()
 	tell := every(func(done int) {
 		if err := r.store.SetSource(ctx, src.ID, store.Viewing, done); err != nil {
@@ -117,7 +122,17 @@ func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) 
 			return err
 		}
 	}
-	if err := media.MakeSounds(ctx, clip, path, r.lib.Dir(src.ID), func() { beat(len(seen.Sums)) }); err != nil {
+	r.log.Debug("source seen", "source", src.Name, "seconds", time.Since(begun).Seconds())
+	return r.seen(ctx, src, clip, path, seen, beat)
+}
+
+// seen enters a source of which all pictures were seen, after its sound was heard.
+func (r *Runner) seen(ctx context.Context, src store.Source, clip media.Clip, path string, seen media.Seen,
+	beat func(int),
+) error {
+	begun := time.Now()
+	heard := 0
+	if err := media.MakeSounds(ctx, clip, path, r.lib.Dir(src.ID), func() { heard++; beat(heard) }); err != nil {
 		return err
 	}
 	h := sha256.New()
@@ -128,6 +143,81 @@ func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) 
 	src.Info.V.Cadence = seen.Cadence
 	src.Frames, src.Digest = len(seen.Sums), hex.EncodeToString(h.Sum(nil))
 	return r.store.FinishSource(ctx, src)
+}
+
+// inPieces goes on with a long source that is brought in in pieces: it puts those into the queue, and ends with
+// joining them. It reports whether that is done, or going on; else the source is brought in in one piece.
+func (r *Runner) inPieces(ctx context.Context, src store.Source, clip media.Clip, path string, beat func(int)) (bool,
+	error,
+) {
+	plan := clip.Info.Pieces()
+	there, err := r.store.Pieces(ctx, src.ID)
+	if err != nil {
+		return true, err
+	}
+	if len(there) == 1 && len(plan) > 1 {
+		return false, nil
+	}
+	for _, p := range there {
+		if !p.Finished {
+			there = nil
+		}
+	}
+	if len(there) == 0 {
+		return true, r.store.QueuePieces(ctx, src.ID, plan)
+	}
+	seen, err := clip.JoinPieces(ctx, r.lib.Dir(src.ID))
+	if errors.Is(err, media.ErrLanding) {
+		r.log.Info("brought in in one piece", "source", src.Name, "why", err)
+		return true, r.store.InOnePiece(ctx, src.ID, src.Frames)
+	}
+	if err == nil {
+		err = r.seen(ctx, src, clip, path, seen, beat)
+	}
+	if err != nil {
+		return true, err
+	}
+	return true, media.RemovePieces(r.lib.Dir(src.ID))
+}
+
+// piece brings in a piece of a long source.
+func (r *Runner) piece(ctx context.Context, job *river.Job[store.PieceArgs]) error {
+	id := job.Args.Source
+	damaged := false
+	return attend(r, ctx, job, task{
+		store.ASource, id, ingestMemory, budget.Soon,
+		func(ctx context.Context, beat func(int)) error {
+			src, err := r.store.Source(ctx, id)
+			if err != nil || src.State != store.Viewing {
+				return err
+			}
+			all, err := r.store.Pieces(ctx, id)
+			if err != nil || job.Args.Number >= len(all) || all[job.Args.Number].Finished {
+				return err
+			}
+			path, err := r.lib.SourcePath(src)
+			if err != nil {
+				return err
+			}
+			p := all[job.Args.Number]
+			tell := every(func(done int) {
+				if err := r.store.SetPiece(ctx, p, done); err != nil {
+					r.log.Debug("progress cannot be written", "error", err)
+				}
+			})
+			clip := media.Clip{Path: path, Info: src.Info.V}
+			err = clip.MakePiece(ctx, r.lib.Dir(id), p.Number, func(done int) { beat(done); tell(done) })
+			damaged = errors.Is(err, media.ErrDamaged)
+			if errors.Is(err, media.ErrLanding) {
+				r.log.Info("brought in in one piece", "source", src.Name, "why", err)
+				return r.store.InOnePiece(ctx, id, src.Frames)
+			}
+			if err != nil {
+				return err
+			}
+			return r.store.FinishPiece(ctx, p)
+		}, func(ctx context.Context, why string) error { return r.store.FailSource(ctx, id, why, damaged) },
+	})
 }
 
 // copied makes the lossless copy of a source in which every frame can be reached: at a constant rate, or with all that

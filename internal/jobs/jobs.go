@@ -94,6 +94,7 @@ func Start(ctx context.Context, c Config) (*Runner, error) {
 	}, []string{"kind", "outcome"})
 	workers := river.NewWorkers()
 	river.AddWorker(workers, river.WorkFunc(r.ingest))
+	river.AddWorker(workers, river.WorkFunc(r.piece))
 	river.AddWorker(workers, river.WorkFunc(r.segment))
 	river.AddWorker(workers, river.WorkFunc(r.finish))
 	river.AddWorker(workers, river.WorkFunc(r.follow))

@@ -28,9 +28,14 @@ func makeFieldViews(ctx context.Context, c Clip, dir string, progress func(done 
 	}
 	defer r.Close()
 	info := c.ByField().Info
-	args := append([]string{"-nostdin", "-v", "error", "-y"}, raw(info, info.Format(), info.workedOn())...)
-	args = append(append(args, "-map", "0:v"), viewArgs(info, info.viewDir(dir))...)
-	w, err := pipeTo(ctx, args)
+	every := 1
+	names := viewArgs(info, info.viewDir(dir), 0, "")
+	if c.Info.Long() {
+		every = c.Info.StillEvery()
+		names = byTime(viewArgs(info, info.viewDir(dir), 0, fmt.Sprintf("settb=%d/%d,setpts=floor(N/2)*%d+mod(N\\,2),",
+			info.Rate.Den, info.Rate.Num, 2*every)))
+	}
+	w, err := pipeViews(ctx, info, names)
 	if err != nil {
 		return s, err
 	}
@@ -46,6 +51,9 @@ func makeFieldViews(ctx context.Context, c Clip, dir string, progress func(done 
 		s.Sums = append(s.Sums, sum(info.pack(pic.Data)))
 		film.Add(pic)
 		for _, f := range pic.Fields() {
+			if (len(s.Sums)-1)%every != 0 {
+				break
+			}
 			field.TakeField(f, pic)
 			if err := w.Write(field.Data); err != nil {
 				return s, fmt.Errorf("media: views of fields: %w", err)

@@ -92,7 +92,11 @@ func makeViews(ctx context.Context, c Clip, dir string, progress func(done int))
 	args = append(args, c.Info.counting()...)
 	args = append(args, "-c:v", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "-f", "framecrc", "file:"+sums,
 		"-map", "0:v:0", "-an")
-	args = append(args, viewArgs(c.Info, views)...)
+	if c.Info.Long() {
+		args = append(args, stillArgs(c.Info, views, 0)...)
+	} else {
+		args = append(args, viewArgs(c.Info, views, 0, "")...)
+	}
 	p, err := watched(ctx, args, progress)
 	if err != nil {
 		return nil, undecoded(ctx, err, "its pictures cannot be decoded")
@@ -127,12 +131,13 @@ func (c Clip) complete(ctx context.Context, frames int, p *process) error {
 	return nil
 }
 
-// viewArgs are the options that write views of pictures into a folder.
-func viewArgs(i Info, folder string) []string {
+// viewArgs are the options that write views of pictures into a folder, the first of them by a number; choose are
+// filters that go before.
+func viewArgs(i Info, folder string, first int, choose string) []string {
 	w, h := i.ViewSize()
 	return []string{
-		"-vsync", "passthrough", "-vf", viewFilters(i, w, h), "-q:v", "3", "-huffman", "default", "-f", "image2",
-		"-atomic_writing", "1", "-start_number", "0",
+		"-vsync", "passthrough", "-vf", choose + viewFilters(i, w, h), "-q:v", "3", "-huffman", "default", "-f", "image2",
+		"-atomic_writing", "1", "-start_number", strconv.Itoa(first),
 		"file:" + filepath.Join(strings.ReplaceAll(folder, "%", "%%"), "%07d.jpg"),
 	}
 }
@@ -294,7 +299,11 @@ func conformed(ctx context.Context, info Info, path string) (Clip, error) {
 // ConformedSize about how many its lossless copy does: FFV1 packs to half at best of what noisy footage has.
 func ViewsSize(i Info) int64 {
 	w, h := i.ViewSize()
-	return int64(i.Frames)*int64(len(i.Format().Fields()))*int64(w*h)/6 + soundSize(i)
+	all := int64(i.Frames) * int64(len(i.Format().Fields())) * int64(w*h) / 6
+	if i.Long() {
+		all = all/int64(i.StillEvery()) + i.BlocksSize()
+	}
+	return all + soundSize(i)
 }
 
 // ConformedSize: see ViewsSize.

@@ -412,6 +412,10 @@ func (s *server) sheet(w http.ResponseWriter, req *http.Request) {
 		failed(w, err)
 		return
 	}
+	if err := s.viewsOf(ctx, r, first, preview.SheetFrames); err != nil {
+		failed(w, err)
+		return
+	}
 	all := image.Rect(0, 0, r.clip.Info.Width, r.clip.Info.Height)
 	img, err := preview.Contact(ctx, preview.Sheet{
 		Dir: s.Library.Dir(r.src.ID), From: r.shot.First, Width: all.Dx(), Height: all.Dy(), Document: doc,

@@ -84,14 +84,23 @@ func (s *server) roomFor(size int64) error {
 	return nil
 }
 
-// view serves a view frame, which never changes once it is there.
+// view serves a view frame, which never changes once it is there; with near that of its second, of a long source.
 func (s *server) view(w http.ResponseWriter, r *http.Request) {
 	t, err := moment(strings.TrimSuffix(chi.URLParam(r, "frame"), ".jpg"))
 	if err != nil {
 		refuse(w, http.StatusNotFound, "There is no such frame.")
 		return
 	}
-	made(w, r, media.View(s.Library.Dir(chi.URLParam(r, "id")), t), "image/jpeg", "This frame's picture is not made yet.")
+	near := r.URL.Query().Get("near") != ""
+	path, err := s.viewFile(r.Context(), chi.URLParam(r, "id"), t, near)
+	if err != nil {
+		failed(w, err)
+		return
+	}
+	if near && path != media.View(s.Library.Dir(chi.URLParam(r, "id")), t) {
+		w.Header().Set("Cache-Control", "no-cache")
+	}
+	made(w, r, path, "image/jpeg", "This frame's picture is not made yet.")
 }
 
 // made serves a file that never changes once it is there, or says why it is not.
@@ -103,7 +112,9 @@ func made(w http.ResponseWriter, r *http.Request, path, kind, missing string) {
 	}
 	defer file.Close()
 	w.Header().Set("Content-Type", kind)
-	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable")
+	if w.Header().Get("Cache-Control") == "" {
+		w.Header().Set("Cache-Control", "private, max-age=31536000, immutable")
+	}
 	http.ServeContent(w, r, "", time.Time{}, file)
 }
 

@@ -423,6 +423,10 @@ func (s *server) strip(w http.ResponseWriter, req *http.Request) {
 		refuse(w, http.StatusUnprocessableEntity, "The scale is 1 to 3.")
 		return
 	}
+	if err := s.viewsOf(ctx, r, first, preview.StripFrames); err != nil {
+		failed(w, err)
+		return
+	}
 	img, err := preview.Strip(ctx, preview.Steady{
 		Dir: s.Library.Dir(r.src.ID), From: r.shot.First, Width: r.clip.Info.Width, Height: r.clip.Info.Height,
 		Track: &t, First: first, Last: min(first+preview.StripFrames, r.shot.Frames) - 1,

@@ -45,7 +45,9 @@ type Config struct {
 
 type server struct {
 	Config
-	hub *hub
+	hub    *hub
+	blocks blocks
+	ctx    context.Context // of the whole server
 	// What never changes, by its key, so that a patch needs no query.
 	shots     *lru.Cache[string, readable]
 	documents *budget.Cache[revisionKey, *cover.Document]
@@ -63,7 +65,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 	if c.Log == nil {
 		c.Log = slog.New(slog.DiscardHandler)
 	}
-	s := &server{Config: c, hub: newHub(), printer: budget.NewPool(1, 8)}
+	s := &server{Config: c, ctx: ctx, hub: newHub(), printer: budget.NewPool(1, 8)}
 	s.shots, _ = lru.New[string, readable](1024)
 	s.documents = budget.NewCache[revisionKey](c.Budget.Documents, (*cover.Document).Bytes)
 	if c.Store != nil { // the contract alone is made without one

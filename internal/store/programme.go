@@ -190,6 +190,9 @@ func (s *Store) FinishSource(ctx context.Context, src Source) error {
 // FailSource enters why a source cannot be used, and whether that is damage for which it can
 // still be taken as it is. Its file stays.
 func (s *Store) FailSource(ctx context.Context, id, why string, damaged bool) error {
+	if _, err := s.db.ExecContext(ctx, `DELETE FROM piece WHERE source = $1`, id); err != nil {
+		return err
+	}
 	_, err := s.db.ExecContext(ctx, `UPDATE source SET state = $2, error = $3, views = 0, waiting = '',
 		damage = CASE WHEN $4 AND damage = '' THEN 'found' ELSE damage END WHERE id = $1`, id, Failed, why, damaged)
 	if err != nil {

@@ -56,7 +56,7 @@ var unended = []struct {
 }{
 	{
 		`SELECT id FROM source t WHERE state IN ('queued', 'conforming', 'viewing') AND created < now() - $1::interval
-			AND ` + jobless("ingest", "source", "id"),
+			AND ` + jobless("ingest", "source", "id") + ` AND ` + jobless("piece", "source", "id"),
 		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
 			_, err := s.queue.InsertTx(ctx, tx.Tx, IngestArgs{id}, nil)
 			return err

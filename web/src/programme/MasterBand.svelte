@@ -46,7 +46,7 @@
     >
       {#if ready.has(s.source)}<img
           class="h-12 w-full bg-[#1c1c1c] object-cover group-hover:opacity-80"
-          src="/api/sources/{s.source}/views/{s.first + Math.min(20, s.frames - 1)}.jpg"
+          src="/api/sources/{s.source}/views/{s.first + Math.min(20, s.frames - 1)}.jpg?near=true"
           alt=""
           loading="lazy"
         />{:else}<span class="h-12 bg-base-300"></span>{/if}

@@ -68,7 +68,7 @@
           >
             {#if p.source}<img
                 class="aspect-video w-full bg-black object-contain"
-                src="/api/sources/{p.source}/views/{p.frame}.jpg"
+                src="/api/sources/{p.source}/views/{p.frame}.jpg?near=true"
                 alt=""
                 loading="lazy"
               />{:else}<span class="quiet grid aspect-video w-full place-items-center bg-base-200">No picture yet</span

@@ -129,7 +129,7 @@
             class="h-full w-full object-contain"
             alt=""
             loading="lazy"
-            src="/api/sources/{s.id}/views/{shot.first + Math.min(20, shot.frames - 1)}.jpg"
+            src="/api/sources/{s.id}/views/{shot.first + Math.min(20, shot.frames - 1)}.jpg?near=true"
           />
         {/if}
       </a>

@@ -1,0 +1,157 @@
+package media
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"celator/core/cover"
+)
+
+// pieceFrames is how long the pieces are in which a long source is brought in: so many that leaping to one costs
+// little of what decoding it does, and few enough that little is lost with a worker.
+const pieceFrames = 3000
+
+// Pieces are the frames of the pieces in which the clip is brought in; none where it is brought in in one piece:
+// short, or not to be leaped into, or woven, whose fields are looked at from the first to the last.
+func (i Info) Pieces() (out []cover.Span) {
+	if !i.Long() || i.Conformed() || i.First() != "" {
+		return nil
+	}
+	for first := 0; first < i.Frames; first += pieceFrames {
+		out = append(out, cover.Span{First: first, Last: min(first+pieceFrames, i.Frames) - 1})
+	}
+	return out
+}
+
+// pieceFile holds the checksums of a piece, and that of the first frame of the next.
+func pieceFile(dir string, number int) string {
+	return filepath.Join(dir, "pieces", fmt.Sprintf("%05d.sum", number))
+}
+
+// MakePiece decodes one of the clip's pieces, and writes its frames' checksums and a still of each second into the
+// source's folder. Where it began is told by the pictures' times, and proved by JoinPieces. ErrLanding says that the clip must be
+// read in one piece: times do not lead to this one, or the decoder complains of what may be damage.
+func (c Clip) MakePiece(ctx context.Context, dir string, number int, progress func(done int)) error {
+	all := c.Info.Pieces()
+	if number < 0 || number >= len(all) {
+		return unusable("it has no piece %d", number)
+	}
+	p := all[number]
+	views := c.Info.viewDir(dir)
+	for _, d := range []string{views, filepath.Join(dir, "pieces")} {
+		if err := os.MkdirAll(d, 0o700); err != nil {
+			return err
+		}
+	}
+	if err := present(c.Path); err != nil {
+		return err
+	}
+	var seek []string
+	rate := c.Info.Rate.Float()
+	if p.First > 0 { // half a frame early, so that rounding cannot lose the frame
+		seek = []string{"-ss", fmt.Sprintf("%.6f", c.Info.Lead+(float64(p.First)-.5)/rate)}
+	}
+	sums := pieceFile(dir, number) + ".part"
+	defer os.Remove(sums)
+	limit := []string{}
+	if number < len(all)-1 { // and the first of the next; the last goes on to the end, whatever was promised
+		limit = []string{"-frames:v", strconv.Itoa(p.Last - p.First + 2)}
+	}
+	args := append([]string{"-copyts", "-start_at_zero"}, input(c.Path, seek...)...)
+	args = append(args, "-map", "0:v:0", "-an")
+	args = append(append(args, c.Info.counting()...), limit...)
+	args = append(args, "-c:v", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "-f", "framecrc", "file:"+sums,
+		"-map", "0:v:0", "-an", "-frames:v", strconv.Itoa((p.Last-p.First)/c.Info.StillEvery()+1))
+	args = append(args, stillArgs(c.Info, views, p.First)...)
+	proc, err := watched(ctx, args, progress)
+	if err != nil {
+		return undecoded(ctx, err, "its pictures cannot be decoded")
+	}
+	if f := proc.errs.fault(); f != nil {
+		return f
+	}
+	if proc.errs.damaged() { // or it began where the decoder lacks what came before: read in one piece, it is told
+		return fmt.Errorf("%w %d: %s", ErrLanding, p.First, proc.errs.last())
+	}
+	crcs, err := readSums(sums)
+	if err != nil {
+		return err
+	}
+	if at, err := firstTime(sums); err != nil || math.Abs(at-c.Info.Lead-float64(p.First)/rate) > .5/rate {
+		return fmt.Errorf("%w %d: %g, %w", ErrLanding, p.First, at, err)
+	}
+	if err := SaveSums(sums, crcs); err != nil {
+		return err
+	}
+	return os.Rename(sums, pieceFile(dir, number))
+}
+
+// firstTime is the time of the first picture that framecrc tells of, in seconds.
+func firstTime(path string) (float64, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return 0, err
+	}
+	defer f.Close()
+	unit := 0.
+	sc := bufio.NewScanner(f)
+	for sc.Scan() {
+		var num, den, pts float64
+		line := sc.Text()
+		if _, err := fmt.Sscanf(line, "#tb 0: %f/%f", &num, &den); err == nil && den > 0 {
+			unit = num / den
+		}
+		if strings.HasPrefix(line, "#") {
+			continue
+		}
+		part := strings.Split(line, ",")
+		if len(part) < 3 || unit == 0 {
+			break
+		}
+		if pts, err = strconv.ParseFloat(strings.TrimSpace(part[2]), 64); err != nil {
+			return 0, err
+		}
+		return pts * unit, nil
+	}
+	return 0, unusable("it has no frames")
+}
+
+// JoinPieces joins the checksums of all pieces, each of which must go on where the one before ended: the frame after
+// its last was decoded there too, and must be the same.
+func (c Clip) JoinPieces(ctx context.Context, dir string) (Seen, error) {
+	var s Seen
+	all := c.Info.Pieces()
+	for n, p := range all {
+		sums, err := LoadSums(pieceFile(dir, n))
+		if err != nil {
+			return s, err
+		}
+		last := n == len(all)-1
+		whole := p.Last - p.First + 1
+		if !last && len(sums) != whole+1 || last && len(sums) < whole {
+			return s, damaged("%s: %d of %d frames could be read in those from %d on", damagedAt(ctx, c.Path), len(sums), whole,
+				p.First)
+		}
+		if n > 0 && s.Sums[len(s.Sums)-1] != sums[0] {
+			return s, fmt.Errorf("%w %d", ErrLanding, p.First)
+		}
+		if n > 0 {
+			s.Sums = s.Sums[:len(s.Sums)-1]
+		}
+		s.Sums = append(s.Sums, sums...)
+	}
+	if len(all) == 0 {
+		return s, errors.New("media: a clip that is brought in in one piece")
+	}
+	return s, SaveSums(filepath.Join(dir, "frames.sum"), s.Sums)
+}
+
+// RemovePieces takes away what pieces were joined from.
+func RemovePieces(dir string) error { return os.RemoveAll(filepath.Join(dir, "pieces")) }
