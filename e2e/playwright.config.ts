@@ -1,6 +1,6 @@
 import { availableParallelism } from 'node:os';
 import { defineConfig } from '@playwright/test';
-import { server, use } from './server';
+import { intake, server, use } from './server';
 
 export default defineConfig({
   testDir: 'tests',
@@ -12,5 +12,11 @@ export default defineConfig({
   expect: { timeout: 30_000 },
   reporter: [['list']],
   use,
-  webServer: server('../.run/e2e', 8431),
+  webServer: [
+    {
+      command: `rm -rf ../.run/e2e-intake && exec ../bin/celator intake --dir ../.run/e2e-intake --addr 127.0.0.1:${intake}`,
+      port: intake,
+    },
+    server('../.run/e2e', 8431),
+  ],
 });

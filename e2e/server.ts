@@ -4,12 +4,17 @@ import type { PlaywrightTestConfig } from '@playwright/test';
 
 export const port = 8431;
 
+type Server = Exclude<PlaywrightTestConfig['webServer'], unknown[] | undefined>;
+
+/** Where the stand-in intake of the tests is. */
+export const intake = 8432;
+
 /** The program on data of its own; with the demo programme where that is wanted. */
-export function server(data: string, port: number, demo = false): PlaywrightTestConfig['webServer'] {
+export function server(data: string, port: number, demo = false): Server {
   return {
     command:
       `rm -rf ${data} && exec ../bin/celator serve ${demo ? '--demo ' : ''}` +
-      `--data ${data} --media ../.run/media --addr 127.0.0.1:${port}`,
+      `--data ${data} --media ../.run/media --addr 127.0.0.1:${port} --intake Station=http://127.0.0.1:${intake}`,
     url: `http://127.0.0.1:${port}/api/programmes`,
     // Checks of shots that a test goes on editing would only take the machine's time.
     env: { CELATOR_UNSAFE_DATABASE: '1', ...(demo ? {} : { CELATOR_CHECK_AFTER: '15' }) },
