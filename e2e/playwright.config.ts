@@ -14,7 +14,9 @@ export default defineConfig({
   use,
   webServer: [
     {
-      command: `rm -rf ../.run/e2e-intake && exec ../bin/celator intake --dir ../.run/e2e-intake --addr 127.0.0.1:${intake}`,
+      command:
+        'rm -rf ../.run/e2e-intake && exec ../bin/celator intake --dir ../.run/e2e-intake ' +
+        `--addr 127.0.0.1:${intake}`,
       port: intake,
     },
     server('../.run/e2e', 8431),

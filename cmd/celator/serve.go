@@ -224,15 +224,8 @@ func serveCommand() *cobra.Command {
 		}
 		defer r.stop()
 		if withDemo {
-			if err := loadDemo(ctx, r); err != nil {
+			if known, err = p.loadDemo(ctx, r, known); err != nil {
 				return err
-			}
-			if len(known) == 0 {
-				one, err := standIn(ctx, filepath.Join(p.data, "intake"), r.log)
-				if err != nil {
-					return err
-				}
-				known = append(known, one)
 			}
 		}
 		var cache *decode.Disk
@@ -368,11 +361,16 @@ func demoCommand() *cobra.Command {
 
 // loadDemo makes the demo programme, once; its footage is drawn by the queue. Stopped in the middle, the
 // next start makes what is missing.
-func loadDemo(ctx context.Context, r *running) error {
+// Where no intake is known, it runs one, and returns those that are known then.
+func (p *place) loadDemo(ctx context.Context, r *running, known []server.Intake) ([]server.Intake, error) {
 	mark := filepath.Join(r.lib.Store, "demo-loaded") // afterwards it is people's own
 	_, err := os.Stat(mark)
 	if err := jobs.LoadDemo(ctx, r.store, r.lib, err == nil); err != nil {
-		return err
+		return nil, err
 	}
-	return os.WriteFile(mark, nil, 0o600)
+	if err := os.WriteFile(mark, nil, 0o600); err != nil || len(known) > 0 {
+		return known, err
+	}
+	one, err := standIn(ctx, filepath.Join(p.data, "intake"), r.log)
+	return []server.Intake{one}, err
 }

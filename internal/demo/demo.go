@@ -10,6 +10,7 @@ import (
 	"context"
 	"encoding/binary"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"os"
@@ -137,10 +138,7 @@ func (s Shot) generate(ctx context.Context, dir string, progress func(done int))
 			return ctx.Err()
 		}
 		s.draw(at, f, d)
-		if err := clip.Write(d.pic.Data); err != nil {
-			return err
-		}
-		if err := matte.Write(d.front); err != nil {
+		if err := errors.Join(clip.Write(d.pic.Data), matte.Write(d.front)); err != nil {
 			return err
 		}
 		if progress != nil {
@@ -162,13 +160,13 @@ func (s Shot) generate(ctx context.Context, dir string, progress func(done int))
 		return err
 	}
 	b, err := json.Marshal(meta)
-	if err != nil {
-		return err
+	if err == nil {
+		err = os.WriteFile(filepath.Join(dir, "truth.csv"), []byte(truth.String()), 0o644)
 	}
-	if err := os.WriteFile(filepath.Join(dir, "truth.csv"), []byte(truth.String()), 0o644); err != nil {
-		return err
+	if err == nil {
+		err = os.WriteFile(filepath.Join(dir, "meta.json"), b, 0o644)
 	}
-	return os.WriteFile(filepath.Join(dir, "meta.json"), b, 0o644)
+	return err
 }
 
 // Truth is the surface's corners in one frame and the share of it that is seen.

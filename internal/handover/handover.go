@@ -185,9 +185,8 @@ type client struct {
 }
 
 // do asks the intake; that it cannot be reached is the machine's fault.
-func (c *client) do(ctx context.Context, method, address string, body io.Reader, header map[string]string) (*http.Response,
-	error,
-) {
+func (c *client) do(ctx context.Context, method, address string, body io.Reader, header map[string]string,
+) (*http.Response, error) {
 	req, err := http.NewRequestWithContext(ctx, method, address, body)
 	if err != nil {
 		return nil, err

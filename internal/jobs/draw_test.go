@@ -11,6 +11,8 @@ import (
 
 // The demo's footage is drawn by the queue and stands in its order; stopped in the middle it goes on; loaded
 // once, it is people's own, but what is taken out of the media folder is drawn again.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestDemoIsDrawnByTheQueue(t *testing.T) {
 	ctx := context.Background()
 	shots, title, masters := demo.Shots, demo.Title, demo.Masters
@@ -23,7 +25,9 @@ func TestDemoIsDrawnByTheQueue(t *testing.T) {
 	demo.Title.Frames = 10
 	m := masters[1]
 	m.Width, m.Height = 320, 180
-	m.Cuts = []demo.Cut{{Shot: "title", Frames: 5}, {Shot: shots[0].Name, Frames: 12}, {Shot: shots[1].Name, Frames: 12, Dissolve: 4}}
+	m.Cuts = []demo.Cut{
+		{Shot: "title", Frames: 5}, {Shot: shots[0].Name, Frames: 12}, {Shot: shots[1].Name, Frames: 12, Dissolve: 4},
+	}
 	demo.Masters = []demo.Master{m}
 
 	b := open(t)
@@ -40,7 +44,9 @@ func TestDemoIsDrawnByTheQueue(t *testing.T) {
 	p := all[0].ID
 	drawings := func() ([]store.Drawing, error) { return b.st.Drawings(ctx, p) }
 	r := b.work(t)
-	wait(t, "the drawing", drawings, func(l []store.Drawing) bool { return l[0].State == store.BeingDrawn && l[0].Done > 0 })
+	wait(t, "the drawing", drawings, func(l []store.Drawing) bool {
+		return l[0].State == store.BeingDrawn && l[0].Done > 0
+	})
 	r.Stop()
 	if l, err := drawings(); err != nil || len(l) != 4 {
 		t.Fatalf("%d drawings, %v", len(l), err)

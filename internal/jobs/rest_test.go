@@ -136,7 +136,8 @@ func TestHandover(t *testing.T) {
 	src = wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready })
 	d := b.order(t, src, sh.ID, "week 12.mkv")
-	done := wait(t, "the delivery", func() (store.Delivery, error) { return b.st.Delivery(ctx, d.ID) }, store.Delivery.Ended)
+	done := wait(t, "the delivery", func() (store.Delivery, error) { return b.st.Delivery(ctx, d.ID) },
+		store.Delivery.Ended)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)

@@ -41,7 +41,8 @@ func byTime(args []string) []string {
 
 // stillArgs are the options that write a view of one frame a second; the first picture that comes is frame first.
 func stillArgs(i Info, folder string, first int) []string {
-	choose := fmt.Sprintf("settb=%d/%d,setpts=N+%d,select=not(mod(pts\\,%d)),", i.Rate.Den, i.Rate.Num, first, i.StillEvery())
+	choose := fmt.Sprintf("settb=%d/%d,setpts=N+%d,select=not(mod(pts\\,%d)),", i.Rate.Den, i.Rate.Num, first,
+		i.StillEvery())
 	return byTime(viewArgs(i, folder, 0, choose))
 }
 

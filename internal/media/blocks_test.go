@@ -13,6 +13,8 @@ import (
 
 // Of a long source a view of each second is made at first and others when they are looked at: the same, to the byte
 // but for the coder, as if all had been made; the oldest go when they take too much.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestBlocks(t *testing.T) {
 	ctx := context.Background()
 	for _, woven := range []bool{false, true} {

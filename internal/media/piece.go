@@ -36,8 +36,8 @@ func pieceFile(dir string, number int) string {
 }
 
 // MakePiece decodes one of the clip's pieces, and writes its frames' checksums and a still of each second into the
-// source's folder. Where it began is told by the pictures' times, and proved by JoinPieces. ErrLanding says that the clip must be
-// read in one piece: times do not lead to this one, or the decoder complains of what may be damage.
+// source's folder. Where it began is told by the pictures' times, and proved by JoinPieces. ErrLanding says that
+// the clip must be read in one piece: times do not lead to this one, or the decoder complains of what may be damage.
 func (c Clip) MakePiece(ctx context.Context, dir string, number int, progress func(done int)) error {
 	all := c.Info.Pieces()
 	if number < 0 || number >= len(all) {

@@ -12,6 +12,8 @@ import (
 
 // A long clip that is brought in in pieces, in any order, has the checksums and the stills of one that is brought in in
 // one; where a piece does not begin where it should, and where the file is damaged, that is noticed.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestPieces(t *testing.T) {
 	ctx := context.Background()
 	for name, c := range map[string][]string{

@@ -17,15 +17,18 @@ func TestReaches(t *testing.T) {
 	ctx := context.Background()
 	dir := t.TempDir()
 	for name, c := range map[string][]string{
-		"long.mxf":  {"-c:v", "mpeg2video", "-g", "12", "-bf", "2", "-b:v", "3M"},
-		"film.ts":   {"-c:v", "libx264", "-preset", "ultrafast", "-bf", "2", "-g", "30", "-c:a", "mp2"},
-		"disc.mpg":  {"-c:v", "mpeg2video", "-b:v", "2M", "-c:a", "mp2"},
-		"keys.mxf":  {"-c:v", "mpeg2video", "-g", "1", "-b:v", "9M"},
-		"closed.ts": {"-c:v", "mpeg2video", "-flags", "+cgop", "-sc_threshold", "1000000000", "-g", "12", "-bf", "2", "-c:a", "mp2"},
+		"long.mxf": {"-c:v", "mpeg2video", "-g", "12", "-bf", "2", "-b:v", "3M"},
+		"film.ts":  {"-c:v", "libx264", "-preset", "ultrafast", "-bf", "2", "-g", "30", "-c:a", "mp2"},
+		"disc.mpg": {"-c:v", "mpeg2video", "-b:v", "2M", "-c:a", "mp2"},
+		"keys.mxf": {"-c:v", "mpeg2video", "-g", "1", "-b:v", "9M"},
+		"closed.ts": {
+			"-c:v", "mpeg2video", "-flags", "+cgop", "-sc_threshold", "1000000000", "-g", "12", "-bf", "2", "-c:a", "mp2",
+		},
 	} {
 		path := filepath.Join(dir, name)
 		args := append([]string{
-			"-f", "lavfi", "-i", "testsrc2=size=320x180:rate=25:duration=12", "-f", "lavfi", "-i", "sine=duration=12:sample_rate=48000",
+			"-f", "lavfi", "-i", "testsrc2=size=320x180:rate=25:duration=12", "-f", "lavfi", "-i",
+			"sine=duration=12:sample_rate=48000",
 		}, c...)
 		if err := Run(ctx, append(args, path), nil); err != nil {
 			t.Fatal(err)

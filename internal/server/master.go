@@ -57,7 +57,9 @@ func (s *server) allowed(ctx context.Context, programme string, list []store.Con
 }
 
 // viewContents is what a delivery of some shots would hold.
-func (s *server) viewContents(ctx context.Context, programme string, list []store.Content) (*body[contentsView], error) {
+func (s *server) viewContents(ctx context.Context, programme string, list []store.Content) (*body[contentsView],
+	error,
+) {
 	p, err := s.Store.Programme(ctx, programme)
 	if err != nil {
 		return nil, problem(err)

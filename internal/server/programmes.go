@@ -62,10 +62,10 @@ func (s *server) registerProgrammes(api huma.API) {
 			all, err := s.Store.Drawings(ctx, in.ID)
 			return &body[[]store.Drawing]{all}, problem(err)
 		})
-	huma.Register(api, op("stopDrawing", http.MethodDelete, "/api/drawings/{id}", "Draw footage of the demo no further", 204),
-		func(ctx context.Context, in *ByID) (*struct{}, error) {
-			return nil, problem(s.Store.EndDrawing(ctx, in.ID))
-		})
+	huma.Register(api, op("stopDrawing", http.MethodDelete, "/api/drawings/{id}",
+		"Draw footage of the demo no further", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
+		return nil, problem(s.Store.EndDrawing(ctx, in.ID))
+	})
 	huma.Register(api, op("retryDrawing", http.MethodPost, "/api/drawings/{id}/retry",
 		"Draw footage of the demo again that failed", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {
 		return nil, problem(s.Store.RetryDrawing(ctx, in.ID))

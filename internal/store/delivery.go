@@ -138,7 +138,9 @@ type Segment struct {
 }
 
 const deliveryColumns = `d.id, d.source, coalesce(d.shot, '') AS shot, d.contents, d.revision, d.preset, d.recipe,
-	d.name, d.state, d.first, d.frames, d.matte, d.priority, extract(epoch FROM d.rested + coalesce(now() - d.paused, interval '0'))::float8 AS rested, d.verified, d.error, d.waiting, d.proof, d.size, d.sha256, d.created,
+	d.name, d.state, d.first, d.frames, d.matte, d.priority,
+	extract(epoch FROM d.rested + coalesce(now() - d.paused, interval '0'))::float8 AS rested,
+	d.verified, d.error, d.waiting, d.proof, d.size, d.sha256, d.created,
 	d.started, d.finished, coalesce((SELECT sum(done) FROM segment g WHERE g.delivery = d.id), 0) AS rendered,
 	coalesce((SELECT sum(done) FROM segment g WHERE g.delivery = d.id AND g.reused), 0) AS reused`
 

@@ -57,7 +57,8 @@ func (s *Store) QueuePieces(ctx context.Context, source string, spans []cover.Sp
 				return err
 			}
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE source SET state = 'viewing', waiting = '' WHERE id = $1`, source); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE source SET state = 'viewing', waiting = '' WHERE id = $1`,
+			source); err != nil {
 			return err
 		}
 		return notify(ctx, tx, "source", source)

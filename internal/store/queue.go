@@ -120,7 +120,8 @@ func (s *Store) queueSegments(ctx context.Context, tx *sqlx.Tx, delivery string)
 		return none(err)
 	}
 	for _, n := range open {
-		if _, err := s.queue.InsertTx(ctx, tx.Tx, SegmentArgs{delivery, n}, &river.InsertOpts{Priority: priority}); err != nil {
+		opts := &river.InsertOpts{Priority: priority}
+		if _, err := s.queue.InsertTx(ctx, tx.Tx, SegmentArgs{delivery, n}, opts); err != nil {
 			return err
 		}
 	}
@@ -130,8 +131,8 @@ func (s *Store) queueSegments(ctx context.Context, tx *sqlx.Tx, delivery string)
 // PauseDelivery lets a delivery rest: what is finished stays, what waits leaves the queue.
 func (s *Store) PauseDelivery(ctx context.Context, id string) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.ExecContext(ctx, `UPDATE delivery SET state = 'paused', waiting = '', paused = now() WHERE id = $1 AND state NOT
-			IN ('paused', 'cancelled', 'done', 'failed')`, id)
+		res, err := tx.ExecContext(ctx, `UPDATE delivery SET state = 'paused', waiting = '', paused = now()
+			WHERE id = $1 AND state NOT IN ('paused', 'cancelled', 'done', 'failed')`, id)
 		if err != nil {
 			return err
 		}

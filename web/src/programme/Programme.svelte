@@ -416,7 +416,7 @@
           <h2 class="mr-auto text-[20px] font-semibold">Deliveries</h2>
           <label
             class="flex items-center gap-2"
-            title="Refuse deliveries with open severe findings, or entries of the list that are neither approved nor waived. What is made for review goes out all the same."
+            title="Refuse deliveries with open severe findings or unsettled entries, but for review"
             ><input
               type="checkbox"
               class="checkbox checkbox-sm"

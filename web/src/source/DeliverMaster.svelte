@@ -35,6 +35,9 @@
   );
   /** Of what is not settled the programme lets out nothing, but for review. */
   const forbidden = $derived(!!contents?.forbidden && !chosen?.forReview);
+  const consequence = $derived(
+    forbidden ? 'The programme lets out only what is settled.' : 'Deliver despite that; the report says so.',
+  );
   const sentence = (t: string) => t.charAt(0).toUpperCase() + t.slice(1);
   const whole = $derived(!from && !to);
   const left = $derived((whole ? chosen?.left.whole : chosen?.left.part) ?? []);
@@ -123,10 +126,7 @@
       <span></span>
       <label class="flex items-start gap-2 text-error"
         ><input type="checkbox" class="checkbox checkbox-sm" bind:checked={despite} disabled={forbidden} />
-        <span data-testid="doubts"
-          >{sentence(contents.doubts.join(', '))}. {#if forbidden}The programme lets out only what is settled.{:else}Deliver
-            despite that; the report says so.{/if}</span
-        ></label
+        <span data-testid="doubts">{sentence(contents.doubts.join(', '))}. {consequence}</span></label
       >
     {/if}
     {#if chosen?.refusal}<span></span>
