@@ -33,8 +33,9 @@ func main() {
 		},
 	}
 	root.CompletionOptions.DisableDefaultCmd = true
-	root.AddCommand(serveCommand(), workerCommand(), sweepCommand(), demoCommand(), probeCommand(), renderCommand(),
-		verifyCommand(), intakeCommand(), checkCommand(), trackCommand(), holdoutCommand(), openapiCommand(), versionCommand())
+	root.AddCommand(serveCommand(), workerCommand(), sweepCommand(), demoCommand(), intakeCommand(), probeCommand(),
+		renderCommand(), verifyCommand(), checkCommand(), trackCommand(), holdoutCommand(), openapiCommand(),
+		versionCommand())
 	for _, c := range root.Commands() {
 		args := c.Args
 		if args == nil {

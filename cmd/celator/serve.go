@@ -214,11 +214,7 @@ func serveCommand() *cobra.Command {
 			return err
 		}
 		defer unlock()
-		var address func() (string, error)
-		if p.database != "" {
-			address = store.At(p.database)
-		}
-		r, err := p.run(ctx, address)
+		r, err := p.run(ctx, p.given())
 		if err != nil {
 			return err
 		}
@@ -260,6 +256,14 @@ func serveCommand() *cobra.Command {
 		return server.Serve(ctx, l, h)
 	}
 	return c
+}
+
+// given is where a database is that somebody else runs; nil where none was named.
+func (p *place) given() func() (string, error) {
+	if p.database == "" {
+		return nil
+	}
+	return store.At(p.database)
 }
 
 func workerCommand() *cobra.Command {

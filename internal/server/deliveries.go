@@ -23,7 +23,8 @@ func viewDelivery(d store.Delivery) deliveryView {
 	v := deliveryView{
 		d.ID, d.Source, d.Shot, len(d.Contents.V), d.Revision,
 		d.Preset, d.Name, d.State, d.First, d.Frames, d.Matte, d.Rendered, d.Verified, d.Priority, 0, 0,
-		d.Error, d.Waiting, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished, []store.Handover{},
+		d.Error, d.Waiting, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished,
+		[]store.Handover{},
 	}
 	if made := d.Rendered - d.Reused; d.Started != nil && made > 0 {
 		end := time.Now()
