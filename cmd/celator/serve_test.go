@@ -13,6 +13,10 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"celator/internal/handover"
+	"celator/internal/intake"
+	"celator/internal/storage"
 )
 
 // program is a server that runs.
@@ -157,4 +161,64 @@ func TestServe(t *testing.T) {
 	q := serve(t, data)
 	ready(q)
 	until("the worker at the new address", alive)
+}
+
+// The stand-in intake is a program of its own: killed and started again it still knows what it took; a server is told
+// of intakes when it is started, and of wrong ones nothing is made.
+func TestIntakeCommand(t *testing.T) {
+	dir := t.TempDir()
+	film := filepath.Join(dir, "film.mov")
+	if out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=size=64x36:duration=1", "-c:v",
+		"mjpeg", film).CombinedOutput(); err != nil {
+		t.Fatalf("%v %s", err, out)
+	}
+	sha, size, err := storage.Digest(film)
+	if err != nil {
+		t.Fatal(err)
+	}
+	addr := freeAddr(t)
+	start := func() *exec.Cmd {
+		t.Helper()
+		cmd := exec.Command(os.Args[0])
+		cmd.Env = append(os.Environ(), "CELATOR_TEST_MAIN=intake --dir "+dir+"/in --addr "+addr)
+		out, err := cmd.StdoutPipe()
+		if err == nil {
+			err = cmd.Start()
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { cmd.Process.Kill(); cmd.Wait() })
+		if line, err := bufio.NewReader(out).ReadString('\n'); err != nil || !strings.HasPrefix(line, intakeReady+addr) {
+			t.Fatalf("%q, %v", line, err)
+		}
+		return cmd
+	}
+	first := start()
+	f := handover.File{Path: film, Name: "film.mov", SHA256: sha}
+	var upload string
+	send := func() (intake.Receipt, error) {
+		return handover.Send(t.Context(), "http://"+addr, upload, f, func(_ int64, at string) bool {
+			upload = at
+			return true
+		})
+	}
+	if r, err := send(); err != nil || r.State != intake.Acknowledged || r.Size != size {
+		t.Fatalf("%+v, %v", r, err)
+	}
+	first.Process.Kill()
+	first.Wait()
+	start()
+	if r, err := send(); err != nil || r.SHA256 != sha { // of the upload that it acknowledged
+		t.Errorf("after a kill: %+v, %v", r, err)
+	}
+	for _, wrong := range []string{"nameless", "=http://x", "A=ftp://x", "A=folder"} {
+		code, _, said := run(t, "", "serve", "--data", dir, "--intake", wrong)
+		if code != 2 || !strings.Contains(said, "intake") {
+			t.Errorf("--intake %s: %d, %s", wrong, code, said)
+		}
+	}
+	if code, _, _ := run(t, "", "intake", "--dir", dir, "--names", "("); code != 2 {
+		t.Errorf("a wrong expression: %d", code)
+	}
 }

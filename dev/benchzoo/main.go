@@ -5,6 +5,7 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log"
 	"os"
@@ -13,6 +14,7 @@ import (
 
 	"celator/internal/confine"
 	"celator/internal/deliver"
+	"celator/internal/media"
 	"celator/internal/zoo"
 )
 
@@ -30,8 +32,8 @@ func main() {
 		log.Fatal(err)
 	}
 	defer os.RemoveAll(dir)
-	table := "| File | What it is | Frames | Fields | Timecode | Sound | Came back | Not carried |\n" +
-		"|---|---|---|---|---|---|---|---|\n"
+	table := "| File | What it is | Frames | Fields | Timecode | Sound | Came back | Not carried | As the source |\n" +
+		"|---|---|---|---|---|---|---|---|---|\n"
 	wrong := 0
 	for _, k := range zoo.Kinds {
 		row, right, err := try(dir, k)
@@ -66,14 +68,15 @@ func try(dir string, k zoo.Kind) (row string, right bool, err error) {
 		return "", false, err
 	}
 	defer os.Remove(path)
+	same, kept := alike(dir, path)
 	cells := func(c ...string) string {
-		return "| " + strings.Join(append([]string{k.Name, k.What}, c...), " | ") + " |\n"
+		return "| " + strings.Join(append(append([]string{k.Name, k.What}, c...), same), " | ") + " |\n"
 	}
 	j, p, err := deliver.Trial(context.Background(), path, dir, "archive")
 	defer os.Remove(filepath.Join(dir, "out.mkv"))
 	if err != nil {
 		said := strings.TrimPrefix(err.Error(), "the file cannot be used: ")
-		return cells("", "", "", "", "refused: "+said, ""), k.Refused != "" && strings.Contains(said, k.Refused), nil
+		return cells("", "", "", "", "refused: "+said, ""), kept && k.Refused != "" && strings.Contains(said, k.Refused), nil
 	}
 	a, err := zoo.Look(path)
 	if err != nil {
@@ -100,5 +103,29 @@ func try(dir string, k zoo.Kind) (row string, right bool, err error) {
 		field += " first"
 	}
 	return cells(frames, field, a.Timecode, fmt.Sprint(len(a.Sound)), back, strings.Join(p.Left, ", ")),
-		len(lost) == 0 && k.Refused == "", nil
+		kept && len(lost) == 0 && k.Refused == "", nil
+}
+
+// alike delivers a kind as the source with a few frames covered, and says how many of its pictures were copied, or why
+// none were; right is whether it is one of the two and proved.
+func alike(dir, path string) (says string, right bool) {
+	j, p, err := deliver.Trial(context.Background(), path, dir, media.SourcePreset)
+	defer os.Remove(j.Out)
+	switch {
+	case err != nil && (j.Out == "" || errors.Is(err, media.ErrDamaged)): // before anything was written
+		said := strings.TrimPrefix(err.Error(), "the file cannot be used: ")
+		return strings.TrimPrefix(said, "it cannot be delivered as the source is: "), true
+	case err != nil:
+		return "**fails**: " + err.Error(), false
+	case p.Copied == 0:
+		how := "to the sample"
+		if p.Alike > 0 {
+			how = fmt.Sprintf("at least %.1f dB", p.Alike)
+		}
+		why := j.Preset.Changes(j.Original)
+		return fmt.Sprintf("coded anew, %s (%s)", how, strings.Join(why, ", ")), len(why) > 0
+	case p.Alike > 0:
+		return fmt.Sprintf("%d of %d copied, the others at least %.1f dB", p.Copied, p.Frames, p.Alike), true
+	}
+	return fmt.Sprintf("%d of %d copied, the others to the sample", p.Copied, p.Frames), true
 }

@@ -2,7 +2,6 @@ package deliver
 
 import (
 	"context"
-	"fmt"
 	"path/filepath"
 
 	"celator/core/cover"
@@ -11,7 +10,8 @@ import (
 )
 
 // Trial covers the middle of a clip, whatever it is, and writes it by a preset into a folder: what
-// benches and tests hold files of all kinds to.
+// benches and tests hold files of all kinds to. As the source a few frames are covered, in the middle too, for the
+// others to be copied.
 func Trial(ctx context.Context, path, dir, preset string) (j Job, p Proof, err error) {
 	info, err := media.Probe(ctx, path)
 	if err != nil {
@@ -28,13 +28,16 @@ func Trial(ctx context.Context, path, dir, preset string) (j Job, p Proof, err e
 			Knots: geom.Box(geom.Rect{Min: geom.Pt(.375*w, .375*h), Max: geom.Pt(.625*w, .625*h)}),
 		}}}},
 	}}
-	kind, ok := media.Presets[preset]
-	if !ok {
-		return j, p, fmt.Errorf("preset %q is not known", preset)
+	kind, err := info.For(preset)
+	if err != nil {
+		return j, p, err
+	}
+	if kind.Copies() {
+		d.Covers[0].Span = cover.Span{First: info.Frames / 2, Last: info.Frames/2 + info.Frames/10}
 	}
 	j = Job{
 		Clip: media.Clip{Path: path, Info: info}, Sound: path, Parts: Whole(d), Preset: kind, Last: info.Frames - 1,
-		Total: info.Frames, Out: filepath.Join(dir, "out"+kind.Ending),
+		Total: info.Frames, Original: info, Out: filepath.Join(dir, "out"+kind.Ending),
 	}
 	if err = Render(ctx, j); err == nil {
 		p, err = Verify(ctx, j, nil)
