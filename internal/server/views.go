@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"os"
+	"strconv"
 	"sync"
 	"time"
 
@@ -14,15 +15,24 @@ import (
 	"celator/internal/store"
 )
 
-// blocks makes the views of long sources when they are looked at (media.MakeBlock).
+// blocks makes the views of long sources when they are looked at (media.MakeBlock): the one that is asked for at once,
+// by itself, and after it those around it, a block at a time. Of blocks that wait only the newest is wanted, for
+// somebody who leaps about is not at the others any more.
 type blocks struct {
-	making singleflight.Group
+	single singleflight.Group
 	mu     sync.Mutex
-	ahead  map[string]bool // blocks that are being made before anybody looks
+	now    string // the block that is being made
+	going  bool
+	next   func() // makes the one that waits
+	ahead  map[string]bool
 }
 
-// glance is how often it is seen whether a view that is being made is there.
-const glance = 4 * time.Millisecond
+const (
+	// glance is how often it is seen whether a view that is being made is there.
+	glance = 4 * time.Millisecond
+	// soon is how long a view is waited for that is in the block being made, before it is made by itself.
+	soon = 150 * time.Millisecond
+)
 
 // viewFile is the file of a view; of a long source it is made where it is not there, and so are those after it. near
 // takes the still of the second instead. ErrNone says that there is none.
@@ -51,8 +61,11 @@ func (s *server) viewFile(ctx context.Context, id string, t cover.Time, near boo
 		return "", err
 	}
 	block := t.Frame() / media.Block
-	done := s.makeBlock(id, clip, block)
-	for {
+	var done <-chan singleflight.Result
+	if s.wantBlock(id, clip, block) {
+		done = s.makeView(id, clip, t.Frame())
+	}
+	for begun := time.Now(); ; {
 		select {
 		case <-ctx.Done():
 			return "", ctx.Err()
@@ -61,6 +74,9 @@ func (s *server) viewFile(ctx context.Context, id string, t cover.Time, near boo
 		case <-time.After(glance):
 			if path := media.View(dir, t); exists(path) {
 				return path, nil
+			}
+			if done == nil && time.Since(begun) > soon {
+				done = s.makeView(id, clip, t.Frame())
 			}
 		}
 	}
@@ -84,26 +100,72 @@ func exists(path string) bool {
 	return err == nil
 }
 
-// makeBlock makes a block's views, once however many wait for it. Nobody who goes away ends it.
-func (s *server) makeBlock(id string, clip media.Clip, block int) <-chan singleflight.Result {
-	key := id + "/" + cover.Time(block).String()
-	return s.blocks.making.DoChan(key, func() (any, error) {
-		ctx, cancel := context.WithTimeout(context.WithoutCancel(s.ctx), answering)
-		defer cancel()
-		free, err := s.Budget.Children.Hold(ctx, budget.Soon, media.DecoderMemory(clip.Info))
-		if err != nil {
-			return nil, err
-		}
-		defer free()
-		dir := s.Library.Dir(id)
+// makeView makes one view, once however many wait for it. Nobody who goes away ends it.
+func (s *server) makeView(id string, clip media.Clip, f int) <-chan singleflight.Result {
+	return s.blocks.single.DoChan(id+"/"+strconv.Itoa(f), func() (any, error) {
+		return nil, s.makeViews(id, clip, f, f)
+	})
+}
+
+func (s *server) makeViews(id string, clip media.Clip, first, last int) error {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(s.ctx), answering)
+	defer cancel()
+	free, err := s.Budget.Children.Hold(ctx, budget.Soon, media.DecoderMemory(clip.Info))
+	if err != nil {
+		return err
+	}
+	defer free()
+	return media.MakeBlock(ctx, clip, s.Library.Dir(id), first, last)
+}
+
+// wantBlock has a block made when the one before it is. It reports whether its turn is still to come.
+func (s *server) wantBlock(id string, clip media.Clip, block int) bool {
+	b := &s.blocks
+	key := id + "/" + strconv.Itoa(block)
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.now == key {
+		return false
+	}
+	work := func() {
 		first := block * media.Block
 		last := min(first+media.Block, len(clip.Sums)) - 1
-		if err := media.MakeBlock(ctx, clip, dir, first, last); err != nil {
-			return nil, err
+		dir := s.Library.Dir(id)
+		if exists(media.View(dir, cover.Time(last))) && exists(media.View(dir, cover.Time(min(first+1, last)))) {
+			return
 		}
-		_, err = media.TrimBlocks(clip.Info, dir)
-		return nil, err
-	})
+		err := s.makeViews(id, clip, first, last)
+		if err == nil {
+			_, err = media.TrimBlocks(clip.Info, dir)
+		}
+		if err != nil && s.Log != nil {
+			s.Log.Warn("views cannot be made", "source", id, "error", err)
+		}
+	}
+	b.next = func() {
+		b.now = key
+		b.mu.Unlock()
+		work()
+		b.mu.Lock()
+		b.now = ""
+	}
+	if b.now == "" && !b.going {
+		b.going = true
+		go b.work()
+	}
+	return true
+}
+
+// work makes what is wanted until nothing is.
+func (b *blocks) work() {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for b.next != nil {
+		next := b.next
+		b.next = nil
+		next()
+	}
+	b.going = false
 }
 
 // lookAhead makes the blocks beside the one that is looked at, so that stepping and playing do not wait at its
@@ -114,7 +176,7 @@ func (s *server) lookAhead(ctx context.Context, id string, t cover.Time) {
 	if t.Frame()%media.Block < media.Block/4 {
 		next = block - 1
 	}
-	key := id + "/" + cover.Time(next).String()
+	key := id + "/" + strconv.Itoa(next)
 	s.blocks.mu.Lock()
 	if s.blocks.ahead == nil || len(s.blocks.ahead) > 10000 {
 		s.blocks.ahead = map[string]bool{}
@@ -135,6 +197,6 @@ func (s *server) lookAhead(ctx context.Context, id string, t cover.Time) {
 	}
 	clip, err := s.Library.Clip(src)
 	if err == nil {
-		s.makeBlock(id, clip, next)
+		s.wantBlock(id, clip, next)
 	}
 }
