@@ -3,11 +3,14 @@ package jobs
 import (
 	"context"
 	"errors"
+	"os"
 
 	"github.com/riverqueue/river"
 
 	"celator/internal/budget"
+	"celator/internal/fault"
 	"celator/internal/handover"
+	"celator/internal/media"
 	"celator/internal/store"
 )
 
@@ -49,6 +52,8 @@ func (r *Runner) hand(ctx context.Context, job *river.Job[store.HandArgs]) error
 			switch {
 			case errors.Is(err, handover.ErrUnwanted):
 				return nil
+			case errors.Is(err, os.ErrNotExist) && !fault.IsMachine(err):
+				return r.store.EndHandover(ctx, h, store.Failed, sentence(media.ErrGone))
 			case errors.Is(err, handover.ErrRefused):
 				return r.store.EndHandover(ctx, h, store.TurnedDown, sentence(err))
 			case err != nil:

@@ -142,7 +142,10 @@ func (r *Runner) seen(ctx context.Context, src store.Source, clip media.Clip, pa
 	r.log.Info("source ready", "source", src.Name, "frames", len(seen.Sums), "seconds", time.Since(begun).Seconds())
 	src.Info.V.Cadence = seen.Cadence
 	src.Frames, src.Digest = len(seen.Sums), hex.EncodeToString(h.Sum(nil))
-	return r.store.FinishSource(ctx, src)
+	if err := r.store.FinishSource(ctx, src); err != nil {
+		return err
+	}
+	return media.RemovePieces(r.lib.Dir(src.ID))
 }
 
 // inPieces goes on with a long source that is brought in in pieces: it puts those into the queue, and ends with
@@ -174,10 +177,7 @@ func (r *Runner) inPieces(ctx context.Context, src store.Source, clip media.Clip
 	if err == nil {
 		err = r.seen(ctx, src, clip, path, seen, beat)
 	}
-	if err != nil {
-		return true, err
-	}
-	return true, media.RemovePieces(r.lib.Dir(src.ID))
+	return true, err
 }
 
 // piece brings in a piece of a long source.

@@ -25,6 +25,7 @@ type blocks struct {
 	going  bool
 	next   func() // makes the one that waits
 	ahead  map[string]bool
+	last   map[string]int // the frame that was looked at last, by source
 }
 
 const (
@@ -168,23 +169,34 @@ func (b *blocks) work() {
 	b.going = false
 }
 
-// lookAhead makes the blocks beside the one that is looked at, so that stepping and playing do not wait at its
-// ends.
-func (s *server) lookAhead(ctx context.Context, id string, t cover.Time) {
-	block := t.Frame() / media.Block
-	next := block + 1
-	if t.Frame()%media.Block < media.Block/4 {
-		next = block - 1
+// mostAhead is how many blocks are remembered that were made ahead.
+const mostAhead = 10000
+
+// after is the block that is wanted ahead by who looks at a frame, or -1 where it was asked for already.
+func (b *blocks) after(id string, f int) int {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if len(b.ahead) == 0 || len(b.ahead) > mostAhead {
+		b.ahead, b.last = map[string]bool{}, map[string]int{}
 	}
+	next := f/media.Block + 1
+	if was, ok := b.last[id]; ok && f < was { // somebody goes back
+		next -= 2
+	}
+	b.last[id] = f
 	key := id + "/" + strconv.Itoa(next)
-	s.blocks.mu.Lock()
-	if s.blocks.ahead == nil || len(s.blocks.ahead) > 10000 {
-		s.blocks.ahead = map[string]bool{}
+	if next < 0 || b.ahead[key] {
+		return -1
 	}
-	known := next < 0 || s.blocks.ahead[key]
-	s.blocks.ahead[key] = true
-	s.blocks.mu.Unlock()
-	if known {
+	b.ahead[key] = true
+	return next
+}
+
+// lookAhead makes the block after the one that is looked at, or before it for who goes back, so that stepping and
+// playing do not wait at its ends.
+func (s *server) lookAhead(ctx context.Context, id string, t cover.Time) {
+	next := s.blocks.after(id, t.Frame())
+	if next < 0 {
 		return
 	}
 	src, err := s.Store.Source(ctx, id)

@@ -285,7 +285,7 @@ func (l Library) Remove(source string) error {
 func (l Library) Clear(source string) error {
 	dir := l.Dir(source)
 	return errors.Join(media.RemoveViews(dir), remove(filepath.Join(dir, "frames.txt")),
-		remove(l.Conformed(source)))
+		remove(l.Conformed(source)), media.RemovePieces(dir))
 }
 
 func remove(path string) error {
