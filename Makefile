@@ -9,7 +9,7 @@ export PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD = 1
 
 .PHONY: help start build test lint format test-go test-race test-wasm test-unit test-e2e footage \
 	notices bench bench-interface bench-track bench-holdout bench-check bench-load bench-crash \
-	bench-voice bench-zoo bench-master fuzz demo contract screenshots clean setup-run setup-test
+	bench-voice bench-zoo bench-master bench-long fuzz demo contract screenshots clean setup-run setup-test
 
 help: ## what there is to make
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -107,6 +107,9 @@ bench-interface: setup-test build demo e2e/node_modules/.stamp ## measure the in
 
 bench-master: ## measure masters delivered as the source against coded anew
 	ONLY=master go run ./dev/bench
+
+bench-long: setup-test build ## measure a master of two hours: coming in, stepping, what it takes (MINUTES)
+	go run ./dev/benchlong
 
 bench-track: setup-test build ## measure the tracker against ground truth (PEERS and AGAINST: see dev/benchtrack)
 	go run ./dev/benchtrack

@@ -193,7 +193,8 @@ func TestHandover(t *testing.T) {
 	if err := os.Remove(b.lib.DeliveryFile(d.ID, "week 12.mkv")); err != nil {
 		t.Fatal(err)
 	}
-	if h := wait(t, "the end without a file", handover(over("station").ID), store.Handover.Ended); h.State != store.Failed {
+	last := over("station").ID
+	if h := wait(t, "the end without a file", handover(last), store.Handover.Ended); h.State != store.Failed {
 		t.Errorf("%+v", h)
 	}
 	if all, err := b.st.Handovers(ctx, d.ID, ""); err != nil || len(all) != 3 {
