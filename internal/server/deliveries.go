@@ -19,6 +19,14 @@ import (
 	"celator/internal/store"
 )
 
+// partView is a part of a delivery that is rendered by itself.
+type partView struct {
+	First    int  `json:"first" doc:"of the shot's frames, or the source's"`
+	Last     int  `json:"last" doc:"included"`
+	Done     int  `json:"done" doc:"frames"`
+	Finished bool `json:"finished"`
+}
+
 func viewDelivery(d store.Delivery) deliveryView {
 	v := deliveryView{
 		d.ID, d.Source, d.Shot, len(d.Contents.V), d.Revision,
@@ -185,6 +193,16 @@ func (s *server) registerDeliveries(api huma.API) {
 		},
 		) (*struct{}, error) {
 			return nil, problem(s.Store.Prefer(ctx, in.ID, in.Body.Priority))
+		})
+	huma.Register(api, op("listParts", http.MethodGet, "/api/deliveries/{id}/parts",
+		"How far the parts of a delivery are that must be rendered, in their order", 200),
+		func(ctx context.Context, in *ByID) (*body[[]partView], error) {
+			segments, err := s.Store.Segments(ctx, in.ID)
+			out := []partView{}
+			for _, g := range segments {
+				out = append(out, partView{g.First, g.Last, g.Done, g.Finished})
+			}
+			return &body[[]partView]{out}, problem(err)
 		})
 	huma.Register(api, op("cancelDelivery", http.MethodPost, "/api/deliveries/{id}/cancel",
 		"Stop a delivery; finished segments stay for the next", 204), func(ctx context.Context, in *ByID) (*struct{}, error) {

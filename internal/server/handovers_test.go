@@ -57,6 +57,11 @@ func TestHandoverOverHTTP(t *testing.T) {
 		s.ask("GET", "/api/deliveries/"+d.ID, nil, 200, &d)
 		return slices.Contains([]string{store.Done, store.Failed}, d.State)
 	})
+	var parts []partView
+	s.ask("GET", "/api/deliveries/"+d.ID+"/parts", nil, 200, &parts)
+	if len(parts) != 1 || parts[0] != (partView{0, 49, 50, true}) {
+		t.Errorf("its parts are %+v", parts)
+	}
 	to := "/api/deliveries/" + d.ID + "/handovers"
 	s.ask("POST", to, m{"intake": "http://elsewhere.example"}, 422, nil)
 	var h store.Handover

@@ -89,6 +89,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the parts of a delivery are that must be rendered, in their order */
+        get: operations["listParts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries/{id}/pause": {
         parameters: {
             query?: never;
@@ -2266,6 +2283,24 @@ export interface components {
                 keys: components["schemas"]["ValueKey"][];
             };
         };
+        PartView: {
+            /**
+             * Format: int64
+             * @description frames
+             */
+            done: number;
+            finished: boolean;
+            /**
+             * Format: int64
+             * @description of the shot's frames, or the source's
+             */
+            first: number;
+            /**
+             * Format: int64
+             * @description included
+             */
+            last: number;
+        };
         Parts: {
             place?: boolean;
             size?: boolean;
@@ -3427,6 +3462,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    listParts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
             };
         };
     };

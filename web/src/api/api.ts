@@ -12,6 +12,7 @@ export type Item = components['schemas']['Item'];
 export type Revision = components['schemas']['RevisionView'];
 export type Delivery = components['schemas']['DeliveryView'];
 export type Handover = components['schemas']['Handover'];
+export type Part = components['schemas']['PartView'];
 export type Drawing = components['schemas']['Drawing'];
 export type Contents = components['schemas']['ContentsView'];
 export type MediaFile = components['schemas']['MediaFile'];

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { onMount } from 'svelte';
   import { api, ask, type Delivery, type Handover } from '../api/api';
+  import Parts from './Parts.svelte';
   import { bytes, counted, duration } from '../shared/format';
 
   let { list, shots = [] }: { list: Delivery[]; shots?: { id: string; name: string }[] } = $props();
@@ -155,7 +156,9 @@
           value={d.state === 'verifying' ? d.verified : d.rendered}
           max={d.frames}
           aria-label="Progress of {d.name}"
-        ></progress>{/if}
+        ></progress>
+        {#if d.state === 'queued' || d.state === 'rendering' || d.state === 'paused'}<Parts {d} />{/if}
+      {/if}
       <span class={d.state === 'failed' ? 'text-error' : 'quiet'}
         >{d.state === 'done' ? 'Verified: ' : ''}{said(d)}</span
       >
