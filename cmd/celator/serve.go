@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -243,9 +244,11 @@ func serveCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
+		beside := new(sync.WaitGroup)
+		defer beside.Wait()
 		h, err := server.New(ctx, server.Config{
 			Store: r.store, Library: r.lib, Patches: patches, Budget: r.budget,
-			Web: web, Log: r.log, Metrics: r.metrics, Intakes: known,
+			Web: web, Log: r.log, Metrics: r.metrics, Intakes: known, Beside: beside,
 		})
 		if err != nil {
 			return err

@@ -13,6 +13,7 @@ import (
 	"net/http"
 	"regexp"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -41,6 +42,8 @@ type Config struct {
 	Log     *slog.Logger
 	Metrics *prometheus.Registry // nil measures nothing
 	Intakes []Intake
+	// Beside counts what the server does beside requests, which ends with its context; nil counts nothing.
+	Beside *sync.WaitGroup
 }
 
 type server struct {

@@ -11,6 +11,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"testing/fstest"
 	"time"
@@ -67,8 +68,9 @@ func open(t *testing.T, with ...func(*Config)) (site, string) {
 	})
 	c := Config{
 		Store: st, Library: lib, Patches: preview.NewPatches(b, frames), Budget: b,
-		Metrics: prometheus.NewRegistry(), Web: fstest.MapFS{"index.html": {}},
+		Metrics: prometheus.NewRegistry(), Web: fstest.MapFS{"index.html": {}}, Beside: new(sync.WaitGroup),
 	}
+	t.Cleanup(func() { stop(); c.Beside.Wait() })
 	for _, w := range with {
 		w(&c)
 	}

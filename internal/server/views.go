@@ -104,12 +104,23 @@ func exists(path string) bool {
 // makeView makes one view, once however many wait for it. Nobody who goes away ends it.
 func (s *server) makeView(id string, clip media.Clip, f int) <-chan singleflight.Result {
 	return s.blocks.single.DoChan(id+"/"+strconv.Itoa(f), func() (any, error) {
-		return nil, s.makeViews(id, clip, f, f)
+		made := make(chan error, 1)
+		s.besides(func() { made <- s.makeViews(id, clip, f, f) })
+		return nil, <-made
 	})
 }
 
+// besides does something beside the requests.
+func (s *server) besides(do func()) {
+	if s.Beside == nil {
+		go do()
+		return
+	}
+	s.Beside.Go(do)
+}
+
 func (s *server) makeViews(id string, clip media.Clip, first, last int) error {
-	ctx, cancel := context.WithTimeout(context.WithoutCancel(s.ctx), answering)
+	ctx, cancel := context.WithTimeout(s.ctx, answering)
 	defer cancel()
 	free, err := s.Budget.Children.Hold(ctx, budget.Soon, media.DecoderMemory(clip.Info))
 	if err != nil {
@@ -139,7 +150,7 @@ func (s *server) wantBlock(id string, clip media.Clip, block int) bool {
 		if err == nil {
 			_, err = media.TrimBlocks(clip.Info, dir)
 		}
-		if err != nil && s.Log != nil {
+		if err != nil && s.Log != nil && s.ctx.Err() == nil {
 			s.Log.Warn("views cannot be made", "source", id, "error", err)
 		}
 	}
@@ -152,7 +163,7 @@ func (s *server) wantBlock(id string, clip media.Clip, block int) bool {
 	}
 	if b.now == "" && !b.going {
 		b.going = true
-		go b.work()
+		s.besides(b.work)
 	}
 	return true
 }
