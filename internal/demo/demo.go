@@ -35,7 +35,7 @@ type Meta struct {
 }
 
 // version is raised when the drawing changes, so that old footage is made anew.
-const version = 5
+const version = 6
 
 // Generate draws the shots that are not in dir yet, one after the other; say is told what is
 // being drawn.

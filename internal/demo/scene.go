@@ -128,7 +128,7 @@ func (s Shot) samples(at func(float64) moment, f int, front bool) int {
 			far = max(far, l.at.Apply(p).Sub(b.layers[i].at.Apply(p)).Len())
 		}
 	}
-	return min(max(int(math.Ceil(far/1.5)), 1), 16)
+	return min(max(int(math.Ceil(far/1.5)), 2), 16)
 }
 
 // mean sets out to the mean of the moments' rows; cur is scratch.
@@ -274,32 +274,18 @@ func span(q [4]geom.Point, y float64) (x0, x1 float64) {
 	return x0, x1
 }
 
-// specks are the grain of all frames: of unit standard deviation, luma and chroma by turns.
-// Each row of a frame reads them from a place of its own.
-var specks = sync.OnceValue(func() []float32 {
-	state := uint32(2654435761)
+// grain adds film-like noise to a row, the same for the same frame.
+func (s Shot) grain(f, y int, row []float32) {
+	state := uint32(f+1)*2654435761 ^ (uint32(y+7) * 2246822519)
 	next := func() float32 {
 		state ^= state << 13
 		state ^= state >> 17
 		state ^= state << 5
 		return float32(state>>8)/(1<<24) - .5
 	}
-	list := make([]float32, 1<<20)
-	for i := 0; i < len(list); i += 2 {
-		list[i], list[i+1] = (next()+next())*2.45, .25*2.45*next() // the sum's deviation is 0.408
-	}
-	return list
-})
-
-// grain adds film-like noise to a row, the same for the same frame.
-func (s Shot) grain(f, y int, row []float32) {
-	h := uint32(f+1)*2654435761 ^ uint32(y+7)*2246822519
-	h = (h ^ h>>15) * 0x2c1b3c6d
-	list := specks()
-	list = list[2*(int(h>>8)%(len(list)/2-s.Width)):]
-	amp := float32(s.Grain / 255)
+	amp := float32(s.Grain / 255 * 2.45) // two uniform numbers: sd of their sum is 0.408
 	for x := range s.Width {
-		g, c := amp*list[2*x], amp*list[2*x+1]
+		g, c := (next()+next())*amp, .25*amp*next()
 		p := row[4*x : 4*x+3 : 4*x+3]
 		p[0], p[1], p[2] = p[0]+g+c, p[1]+g, p[2]+g-c
 	}
