@@ -306,3 +306,18 @@ func FuzzMerge(f *testing.F) {
 		lay(now, second)
 	})
 }
+
+// What goes out is doubted for each thing that is open, and not at all where it is made for review.
+func TestDoubts(t *testing.T) {
+	for _, c := range []struct {
+		of   Outgoing
+		many int
+	}{
+		{Outgoing{}, 0}, {Outgoing{Severe: 1}, 1}, {Outgoing{Open: 3}, 1}, {Outgoing{Severe: 2, Open: 1}, 2},
+		{Outgoing{Severe: 2, Open: 1, ForReview: true}, 0},
+	} {
+		if d := c.of.Doubts(); len(d) != c.many || d == nil {
+			t.Errorf("%+v is doubted with %q", c.of, d)
+		}
+	}
+}

@@ -80,7 +80,11 @@ func drop(ctx context.Context, dir string, f File, tell Progress) (intake.Receip
 	if filepath.Base(f.Name) != f.Name || strings.HasPrefix(f.Name, ".") {
 		return r, refused("its name is none of a file")
 	}
-	if _, err := os.Stat(to + intake.SumEnding); err != nil { // else it lies there already
+	if b, err := os.ReadFile(to + intake.SumEnding); err == nil {
+		if sum, _, _ := strings.Cut(string(b), " "); !strings.EqualFold(sum, f.SHA256) {
+			return r, fault.Machinef("another file of that name still waits in the folder")
+		} // else it lies there already
+	} else {
 		os.Remove(to + intake.ReceiptEnding)
 		if err := copyTo(ctx, to, f.Path, tell); err != nil {
 			return r, err

@@ -13,6 +13,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -168,12 +169,27 @@ func TestRefused(t *testing.T) {
 			}
 		}
 	}
+	wild := intake.Usual
+	wild.Names = regexp.MustCompile(`.*`)
+	for _, name := range []string{"../good.mxf", "a/b.mxf", ".hidden.mxf", "..", ""} {
+		if err := wild.Takes(name, 9); !errors.Is(err, intake.ErrRefused) {
+			t.Errorf("the name %q is taken by rules that take any, %v", name, err)
+		}
+	}
 	if left, _ := filepath.Glob(filepath.Join(s.dir, "accepted", "*")); len(left) > 0 {
 		t.Errorf("taken all the same: %v", left)
 	}
 	r, err := Send(ctx, filepath.Join(s.dir, "watch"), "", good, func(int64, string) bool { return true })
 	if err != nil || r.SHA256 != good.SHA256 {
 		t.Errorf("by the watched folder: %+v, %v", r, err)
+	}
+	// What still waits in a folder that nobody watches is not written over.
+	dead := t.TempDir()
+	if err := os.WriteFile(filepath.Join(dead, good.Name+intake.SumEnding), []byte("11  "+good.Name), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := Send(ctx, dead, "", good, func(int64, string) bool { return true }); !fault.IsMachine(err) {
+		t.Errorf("a file of that name waits already: %v", err)
 	}
 	if _, err := Send(ctx, s.server.URL, "", good, func(sent int64, _ string) bool { return sent == 0 }); !errors.Is(err,
 		ErrUnwanted) {

@@ -66,7 +66,7 @@ func (in *Intake) Handler(ctx context.Context) (http.Handler, error) {
 			case <-ctx.Done():
 				return
 			case e := <-h.CompleteUploads:
-				in.arrived(ctx, e.Upload)
+				go in.arrived(ctx, e.Upload) // whose client waits for this to be taken
 			}
 		}
 	}()

@@ -68,7 +68,7 @@ func refused(format string, a ...any) error {
 // Takes says whether a file of that name and size may be sent.
 func (r Rules) Takes(name string, size int64) error {
 	switch {
-	case !r.Names.MatchString(name):
+	case !r.Names.MatchString(name) || name != filepath.Base(name) || strings.HasPrefix(name, "."):
 		return refused("its name %q is not of the form %s", name, r.Names)
 	case !slices.Contains(r.Formats, strings.ToLower(filepath.Ext(name))):
 		return refused("files that end in %q are not taken, only %s", filepath.Ext(name), strings.Join(r.Formats, ", "))

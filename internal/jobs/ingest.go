@@ -42,25 +42,32 @@ func AddSource(ctx context.Context, st *store.Store, lib storage.Library, src st
 }
 
 func (r *Runner) ingest(ctx context.Context, job *river.Job[store.IngestArgs]) error {
-	id := job.Args.Source
+	return attend(r, ctx, job, r.bringing(job.Args.Source,
+		func(ctx context.Context, src store.Source, beat func(int)) error {
+			if src.State == store.Ready {
+				return nil
+			}
+			return r.bringIn(ctx, src, beat)
+		}))
+}
+
+// bringing is the task of doing something for a source that is brought in. Where it fails for good, what was made of
+// the source is taken away.
+func (r *Runner) bringing(id string, do func(context.Context, store.Source, func(int)) error) task {
 	damaged := false
-	return attend(r, ctx, job, task{
-		store.ASource, id, ingestMemory, budget.Soon,
-		func(ctx context.Context, beat func(int)) error {
-			src, err := r.store.Source(ctx, id)
-			if err != nil || src.State == store.Ready {
-				return err
-			}
-			err = r.bringIn(ctx, src, beat)
-			damaged = errors.Is(err, media.ErrDamaged)
-			return err
-		}, func(ctx context.Context, why string) error {
-			if err := r.lib.Clear(id); err != nil {
-				r.log.Warn("what was made of a source cannot be taken away", "source", id, "error", err)
-			}
-			return r.store.FailSource(ctx, id, why, damaged)
-		},
-	})
+	return task{store.ASource, id, ingestMemory, budget.Soon, func(ctx context.Context, beat func(int)) error {
+		src, err := r.store.Source(ctx, id)
+		if err == nil {
+			err = do(ctx, src, beat)
+		}
+		damaged = errors.Is(err, media.ErrDamaged)
+		return err
+	}, func(ctx context.Context, why string) error {
+		if err := r.lib.Clear(id); err != nil {
+			r.log.Warn("what was made of a source cannot be taken away", "source", id, "error", err)
+		}
+		return r.store.FailSource(ctx, id, why, damaged)
+	}}
 }
 
 // bringIn makes what the bench needs of a source. Its file is only read.
@@ -101,12 +108,10 @@ func (r *Runner) bringIn(ctx context.Context, src store.Source, beat func(int)) 
 		if seen, err = see(clip); err != nil {
 			return err
 		}
-		direct := clip
-		direct.Info.Indexed, direct.Sums = true, seen.Sums
-		if direct.Info.Indexed, err = direct.Reaches(ctx); err != nil {
+		if clip, err = clip.Proved(ctx, seen); err != nil {
 			return err
 		}
-		clip.Info.Indexed, src.Info.V.Indexed = direct.Info.Indexed, direct.Info.Indexed
+		src.Info.V.Indexed = clip.Info.Indexed
 	}
 	if taken || clip.Info.Conformed() {
 		if err := media.RemoveViews(r.lib.Dir(src.ID)); err != nil {
@@ -170,54 +175,56 @@ func (r *Runner) inPieces(ctx context.Context, src store.Source, clip media.Clip
 		return true, r.store.QueuePieces(ctx, src.ID, plan)
 	}
 	seen, err := clip.JoinPieces(ctx, r.lib.Dir(src.ID))
-	if errors.Is(err, media.ErrLanding) {
-		r.log.Info("brought in in one piece", "source", src.Name, "why", err)
-		return true, r.store.InOnePiece(ctx, src.ID, src.Frames)
+	if err == nil && clip.Info.Unproved() {
+		clip, err = clip.Proved(ctx, seen)
+		src.Info.V.Indexed = clip.Info.Indexed
+		if err == nil && !clip.Info.Indexed {
+			err = media.ErrLanding
+		}
 	}
-	if err == nil {
-		err = r.seen(ctx, src, clip, path, seen, beat)
+	switch {
+	case errors.Is(err, media.ErrLanding):
+		return true, r.whole(ctx, src, err)
+	case err != nil:
+		return true, err
 	}
-	return true, err
+	return true, r.seen(ctx, src, clip, path, seen, beat)
 }
 
 // piece brings in a piece of a long source.
 func (r *Runner) piece(ctx context.Context, job *river.Job[store.PieceArgs]) error {
-	id := job.Args.Source
-	damaged := false
-	return attend(r, ctx, job, task{
-		store.ASource, id, ingestMemory, budget.Soon,
-		func(ctx context.Context, beat func(int)) error {
-			src, err := r.store.Source(ctx, id)
-			if err != nil || src.State != store.Viewing {
-				return err
-			}
-			all, err := r.store.Pieces(ctx, id)
-			if err != nil || job.Args.Number >= len(all) || all[job.Args.Number].Finished {
+	return attend(r, ctx, job, r.bringing(job.Args.Source,
+		func(ctx context.Context, src store.Source, beat func(int)) error {
+			all, err := r.store.Pieces(ctx, src.ID)
+			n := job.Args.Number
+			if err != nil || src.State != store.Viewing || n >= len(all) || all[n].Finished {
 				return err
 			}
 			path, err := r.lib.SourcePath(src)
 			if err != nil {
 				return err
 			}
-			p := all[job.Args.Number]
 			tell := every(func(done int) {
-				if err := r.store.SetPiece(ctx, p, done); err != nil {
+				if err := r.store.SetPiece(ctx, all[n], done); err != nil {
 					r.log.Debug("progress cannot be written", "error", err)
 				}
 			})
 			clip := media.Clip{Path: path, Info: src.Info.V}
-			err = clip.MakePiece(ctx, r.lib.Dir(id), p.Number, func(done int) { beat(done); tell(done) })
-			damaged = errors.Is(err, media.ErrDamaged)
+			err = clip.MakePiece(ctx, r.lib.Dir(src.ID), n, func(done int) { beat(done); tell(done) })
 			if errors.Is(err, media.ErrLanding) {
-				r.log.Info("brought in in one piece", "source", src.Name, "why", err)
-				return r.store.InOnePiece(ctx, id, src.Frames)
+				return r.whole(ctx, src, err)
 			}
 			if err != nil {
 				return err
 			}
-			return r.store.FinishPiece(ctx, p)
-		}, func(ctx context.Context, why string) error { return r.store.FailSource(ctx, id, why, damaged) },
-	})
+			return r.store.FinishPiece(ctx, all[n])
+		}))
+}
+
+// whole gives up bringing a source in in pieces.
+func (r *Runner) whole(ctx context.Context, src store.Source, why error) error {
+	r.log.Info("brought in in one piece", "source", src.Name, "why", why)
+	return r.store.InOnePiece(ctx, src.ID, src.Frames)
 }
 
 // copied makes the lossless copy of a source in which every frame can be reached: at a constant rate, or with all that

@@ -30,6 +30,12 @@ func (i Info) Long() bool { return i.Still == "" && i.Duration > longFrom }
 // StillEvery is of how many frames one has a view from the start, where the clip is long.
 func (i Info) StillEvery() int { return max(int(math.Round(i.Rate.Float())), 1) }
 
+// BlockSize is about how many bytes a block takes.
+func (i Info) BlockSize() int64 {
+	w, h := i.ViewSize()
+	return Block * int64(len(i.Format().Fields())) * int64(w*h) / 6
+}
+
 // BlocksSize is how many bytes the views may take that are made when they are looked at.
 func (i Info) BlocksSize() int64 { return int64(i.Duration * blocksRate) }
 
@@ -118,8 +124,8 @@ func TrimBlocks(i Info, dir string) (freed int64, err error) {
 	var total int64
 	for _, e := range list {
 		var n int
-		if _, err := fmt.Sscanf(e.Name(), "%07d.jpg", &n); err != nil || n/each%i.StillEvery() == 0 {
-			continue
+		if _, err := fmt.Sscanf(e.Name(), "%d", &n); err != nil || e.Name() != viewName(n) || n/each%i.StillEvery() == 0 {
+			continue // a still, or one that is being written
 		}
 		st, err := e.Info()
 		if err != nil {
@@ -133,7 +139,7 @@ func TrimBlocks(i Info, dir string) (freed int64, err error) {
 		if total-freed <= i.BlocksSize() {
 			break
 		}
-		if err := os.Remove(filepath.Join(views, v.name)); err != nil {
+		if err := os.Remove(filepath.Join(views, v.name)); err != nil && !errors.Is(err, os.ErrNotExist) {
 			return freed, err
 		}
 		freed += v.size

@@ -93,8 +93,15 @@ func TestBlocks(t *testing.T) {
 			all += st.Size()
 		}
 		short.Duration = float64(all) / 14 / blocksRate // about half of what the block takes
+		writing := View(dir, 8103) + ".tmp"             // by a coder that still goes on
+		if err := os.WriteFile(writing, make([]byte, 1<<20), 0o600); err != nil {
+			t.Fatal(err)
+		}
 		if freed, err := TrimBlocks(short, dir); err != nil || freed == 0 {
 			t.Errorf("%d bytes went, %v", freed, err)
+		}
+		if _, err := os.Stat(writing); err != nil {
+			t.Error("a view went while it was written")
 		}
 		if _, err := os.Stat(View(dir, 8101)); err == nil {
 			t.Error("the oldest stayed")

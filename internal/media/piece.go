@@ -21,7 +21,8 @@ const pieceFrames = 3000
 // Pieces are the frames of the pieces in which the clip is brought in; none where it is brought in in one piece:
 // short, or not to be leaped into, or woven, whose fields are looked at from the first to the last.
 func (i Info) Pieces() (out []cover.Span) {
-	if !i.Long() || i.Conformed() || i.First() != "" {
+	leaps := i.Indexed && !i.Variable || i.Unproved() && i.Container == "mxf" // others without an index never reached
+	if !i.Long() || !leaps || i.First() != "" {
 		return nil
 	}
 	for first := 0; first < i.Frames; first += pieceFrames {
@@ -58,7 +59,7 @@ func (c Clip) MakePiece(ctx context.Context, dir string, number int, progress fu
 	if p.First > 0 { // half a frame early, so that rounding cannot lose the frame
 		seek = []string{"-ss", fmt.Sprintf("%.6f", c.Info.Lead+(float64(p.First)-.5)/rate)}
 	}
-	sums := pieceFile(dir, number) + ".part"
+	sums := fmt.Sprintf("%s.%d.part", pieceFile(dir, number), os.Getpid()) // a worker that was given up may go on
 	defer os.Remove(sums)
 	limit := []string{}
 	if number < len(all)-1 { // and the first of the next; the last goes on to the end, whatever was promised
@@ -84,8 +85,12 @@ func (c Clip) MakePiece(ctx context.Context, dir string, number int, progress fu
 	if err != nil {
 		return err
 	}
-	if at, err := firstTime(sums); err != nil || math.Abs(at-c.Info.Lead-float64(p.First)/rate) > .5/rate {
-		return fmt.Errorf("%w %d: %g, %w", ErrLanding, p.First, at, err)
+	at, err := firstTime(sums)
+	if err != nil {
+		return err
+	}
+	if math.Abs(at-c.Info.Lead-float64(p.First)/rate) > .5/rate {
+		return fmt.Errorf("%w %d: it begins at %g s", ErrLanding, p.First, at)
 	}
 	if err := SaveSums(sums, crcs); err != nil {
 		return err

@@ -20,6 +20,9 @@ func TestPieces(t *testing.T) {
 		"late.mp4": {"-c:v", "libx264", "-preset", "ultrafast", "-bf", "2", "-g", "70", "-output_ts_offset", "0.4"},
 		"open.mkv": {"-c:v", "mpeg2video", "-g", "15", "-bf", "2", "-q:v", "8"},
 		"keys.mov": {"-c:v", "mjpeg", "-q:v", "8"},
+		"tape.mxf": {
+			"-c:v", "mpeg2video", "-flags", "+cgop", "-sc_threshold", "1000000000", "-g", "12", "-bf", "2", "-q:v", "8",
+		},
 	} {
 		path := filepath.Join(t.TempDir(), name)
 		if err := Run(ctx, append(append([]string{
@@ -66,6 +69,11 @@ func TestPieces(t *testing.T) {
 			b, err := os.ReadFile(filepath.Join(many, "views", filepath.Base(f)))
 			if err != nil || !bytes.Equal(a, b) {
 				t.Fatalf("%s: the still %s differs, %v", name, filepath.Base(f), err)
+			}
+		}
+		if clip.Info.Unproved() {
+			if proved, err := clip.Proved(ctx, got); err != nil || !proved.Info.Indexed || len(proved.Info.Pieces()) != n {
+				t.Errorf("%s: its frames are not reached, %v", name, err)
 			}
 		}
 		// A piece that is another's, and one that is too short.

@@ -38,3 +38,12 @@ func (c Clip) Reaches(ctx context.Context) (bool, error) {
 	}
 	return true, nil
 }
+
+// Proved is the clip as one whose frames are reached, where that is so by what was seen of them.
+func (c Clip) Proved(ctx context.Context, seen Seen) (Clip, error) {
+	tried := c
+	tried.Sums = seen.Sums
+	var err error
+	c.Info.Indexed, err = tried.Reaches(ctx)
+	return c, err
+}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"io"
 	"path/filepath"
+	"slices"
 	"testing"
 
 	"celator/core/frame"
@@ -57,6 +58,7 @@ func TestReaches(t *testing.T) {
 		if ok, err := wrong.Reaches(ctx); err != nil || ok {
 			t.Errorf("%s with wrong times is reached: %v, %v", name, ok, err)
 		}
+		replaced(t, clip)
 		for _, c := range []Clip{clip, wrong} {
 			n := len(c.Sums)
 			pic := frame.New(info.Format(), nil)
@@ -83,5 +85,18 @@ func TestReaches(t *testing.T) {
 			}
 			r.Close()
 		}
+	}
+}
+
+// replaced holds that another file in a clip's place is found out.
+func replaced(t *testing.T, c Clip) {
+	t.Helper()
+	c.Sums = slices.Clone(c.Sums)
+	for i := range c.Sums {
+		c.Sums[i]++
+	}
+	err := c.Pick(context.Background(), []int{200}, func(int, *frame.Picture) error { return nil })
+	if !errors.Is(err, ErrLanding) && !errors.Is(err, ErrUnusable) {
+		t.Errorf("%s: another file was read as it, %v", c.Path, err)
 	}
 }

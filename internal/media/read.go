@@ -135,7 +135,7 @@ func (c Clip) Pick(ctx context.Context, frames []int, do func(f int, p *frame.Pi
 		done := 0
 		some := func(f int, p *frame.Picture) error { done++; return do(f, p) }
 		err := c.pick(ctx, frames[:n], pic, len(c.Sums) > 0, some)
-		if len(c.Sums) > 0 && (errors.Is(err, ErrLanding) || errors.Is(err, ErrUnusable)) {
+		if len(c.Sums) > 0 && (errors.Is(err, ErrLanding) || errors.Is(err, ErrUnusable)) && c.begins(ctx, pic) {
 			err = c.pick(ctx, frames[done:n], pic, false, some)
 		}
 		if err != nil {
@@ -144,6 +144,13 @@ func (c Clip) Pick(ctx context.Context, frames []int, do func(f int, p *frame.Pi
 		frames = frames[n:]
 	}
 	return nil
+}
+
+// begins reports whether the file still begins with its first frame: one that was put in another's place does not,
+// and hours of it need not be walked through for that.
+func (c Clip) begins(ctx context.Context, pic *frame.Picture) bool {
+	// Of a part the file's beginning is not known.
+	return c.first > 0 || c.pick(ctx, []int{0}, pic, false, func(int, *frame.Picture) error { return nil }) == nil
 }
 
 func (c Clip) pick(ctx context.Context, frames []int, pic *frame.Picture, leap bool,

@@ -9,6 +9,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"celator/core/clearance"
 	"celator/core/cover"
 	"celator/internal/certificate"
 	"celator/internal/deliver"
@@ -20,7 +21,7 @@ import (
 // contentsView is what a delivery of a source would hold now.
 type contentsView struct {
 	Shots  []store.Content `json:"shots"`
-	Doubts []string        `json:"doubts" doc:"why it should not go out yet, in words"`
+	Doubts []string        `json:"doubts" doc:"why it should not go out yet but for review, in words"`
 	// The programme lets out only what is settled, but for review.
 	Forbidden bool `json:"forbidden" doc:"with doubts, deliveries but for review are refused"`
 }
@@ -36,11 +37,11 @@ func of(list []store.Content, shot string) []store.Content {
 }
 
 // allowed refuses a delivery of contents for which there are doubts, where they are not passed over or the programme
-// forbids that. What is made for review comes before approval, so nothing is asked of it.
+// forbids that.
 func (s *server) allowed(ctx context.Context, programme string, list []store.Content, preset media.Preset,
 	despite bool,
 ) error {
-	d := doubts(list)
+	d := outgoing(list, preset.ForReview()).Doubts()
 	if len(d) == 0 {
 		return nil
 	}
@@ -48,7 +49,7 @@ func (s *server) allowed(ctx context.Context, programme string, list []store.Con
 	switch {
 	case err != nil:
 		return problem(err)
-	case p.SettledOnly && !preset.ForReview():
+	case p.SettledOnly:
 		return huma.Error409Conflict(sentence(fmt.Errorf("%s, and the programme lets out only what is settled", inWords(d))))
 	case !despite:
 		return huma.Error409Conflict(sentence(fmt.Errorf("%s; deliver despite that if it is meant", inWords(d))))
@@ -64,7 +65,7 @@ func (s *server) viewContents(ctx context.Context, programme string, list []stor
 	if err != nil {
 		return nil, problem(err)
 	}
-	d := doubts(list)
+	d := outgoing(list, false).Doubts()
 	return &body[contentsView]{contentsView{list, d, p.SettledOnly && len(d) > 0}}, nil
 }
 
@@ -136,29 +137,18 @@ func (s *server) contents(ctx context.Context, src store.Source) (list []store.C
 	return list, shots, parts, nil
 }
 
-// doubts says why a delivery with some contents should not go out yet.
-func doubts(list []store.Content) []string {
-	severe, open := 0, 0
+// outgoing is what is known of some contents.
+func outgoing(list []store.Content, forReview bool) (o clearance.Outgoing) {
+	o.ForReview = forReview
 	for _, c := range list {
-		severe += c.Severe
+		o.Severe += c.Severe
 		for _, it := range c.Items {
 			if !it.Settled {
-				open++
+				o.Open++
 			}
 		}
 	}
-	out := []string{}
-	say := func(n int, one, many string) {
-		if n == 1 {
-			out = append(out, one)
-		} else if n > 1 {
-			out = append(out, fmt.Sprintf(many, n))
-		}
-	}
-	say(severe, "one severe finding is open", "%d severe findings are open")
-	say(open, "one entry of the list is neither approved nor waived",
-		"%d entries of the list are neither approved nor waived")
-	return out
+	return o
 }
 
 // within leaves of contents what lies in some frames.

@@ -37,7 +37,7 @@ func (s *server) registerProgrammes(api huma.API) {
 			ByID
 			Body struct {
 				Name        string `json:"name" minLength:"1" maxLength:"200"`
-				SettledOnly bool   `json:"settledOnly" doc:"refuse deliveries with open severe findings or entries that are neither approved nor waived, but for review"`
+				SettledOnly bool   `json:"settledOnly" doc:"nothing that is doubted goes out, but for review"`
 			}
 		},
 		) (*struct{}, error) {

@@ -180,7 +180,7 @@ func (p *parts) delivered() (out []report.Delivery) {
 			v.Shot = fmt.Sprintf("%s, with %d shots", p.source[d.Source].Name, len(d.Contents.V))
 		}
 		way, err := d.Way(p.source[d.Source].Info.V)
-		if against := doubts(d.Contents.V); len(against) > 0 && (err != nil || !way.ForReview()) {
+		if against := outgoing(d.Contents.V, err == nil && way.ForReview()).Doubts(); len(against) > 0 {
 			v.Proof = "Delivered although " + inWords(against) + ". "
 		}
 		for _, h := range p.handed {

@@ -120,6 +120,9 @@ func (s *server) besides(do func()) {
 }
 
 func (s *server) makeViews(id string, clip media.Clip, first, last int) error {
+	if err := s.Library.Room(clip.Info.BlockSize()); err != nil {
+		return err
+	}
 	ctx, cancel := context.WithTimeout(s.ctx, answering)
 	defer cancel()
 	free, err := s.Budget.Children.Hold(ctx, budget.Soon, media.DecoderMemory(clip.Info))

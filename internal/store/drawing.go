@@ -75,27 +75,23 @@ func (s *Store) Drawings(ctx context.Context, programme string) (out []Drawing, 
 
 // SetDrawing says how far a drawing has come. It reports whether it is still wanted.
 func (s *Store) SetDrawing(ctx context.Context, id string, done int) (wanted bool, err error) {
-	return s.changed(ctx, "drawing", id, `UPDATE drawing SET state = 'drawing', done = $2, waiting = '' WHERE id = $1`, id,
+	err = s.alter(ctx, "drawing", id, `UPDATE drawing SET state = 'drawing', done = $2, waiting = '' WHERE id = $1`, id,
 		done)
+	return err == nil, there(err)
 }
 
 // FailDrawing enters why footage could not be drawn.
 func (s *Store) FailDrawing(ctx context.Context, id, why string) error {
-	_, err := s.changed(ctx, "drawing", id, `UPDATE drawing SET state = 'failed', error = $2, waiting = '' WHERE id = $1`,
-		id, why)
-	return err
+	return there(s.alter(ctx, "drawing", id,
+		`UPDATE drawing SET state = 'failed', error = $2, waiting = '' WHERE id = $1`, id, why))
 }
 
 // RetryDrawing puts a drawing that failed into the queue again.
 func (s *Store) RetryDrawing(ctx context.Context, id string) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.ExecContext(ctx, `UPDATE drawing SET state = 'queued', error = '' WHERE id = $1
-			AND state = 'failed'`, id)
-		if err != nil {
+		if err := affect(ctx, tx, `UPDATE drawing SET state = 'queued', error = '' WHERE id = $1
+			AND state = 'failed'`, id); err != nil {
 			return err
-		}
-		if n, _ := res.RowsAffected(); n == 0 {
-			return ErrNone
 		}
 		if _, err := s.queue.InsertTx(ctx, tx.Tx, DrawArgs{id}, nil); err != nil {
 			return err
@@ -106,21 +102,5 @@ func (s *Store) RetryDrawing(ctx context.Context, id string) error {
 
 // EndDrawing takes a drawing away: it is a source now, or not wanted any more.
 func (s *Store) EndDrawing(ctx context.Context, id string) error {
-	there, err := s.changed(ctx, "drawing", id, `DELETE FROM drawing WHERE id = $1`, id)
-	if err == nil && !there {
-		err = ErrNone
-	}
-	return err
-}
-
-// changed runs a statement on a thing and tells who listens, where it was there.
-func (s *Store) changed(ctx context.Context, event, id, statement string, args ...any) (there bool, err error) {
-	res, err := s.db.ExecContext(ctx, statement, args...)
-	if err != nil {
-		return false, err
-	}
-	if n, err := res.RowsAffected(); err != nil || n == 0 {
-		return false, err
-	}
-	return true, notify(ctx, s.db, event, id)
+	return s.alter(ctx, "drawing", id, `DELETE FROM drawing WHERE id = $1`, id)
 }

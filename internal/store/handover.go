@@ -80,16 +80,13 @@ func (s *Store) Handovers(ctx context.Context, delivery, programme string) (out 
 // SetHandover says how far a handover has come, and where it can be gone on with. It reports whether it is
 // still wanted.
 func (s *Store) SetHandover(ctx context.Context, h Handover, sent int64, upload string) (wanted bool, err error) {
-	return s.changed(ctx, "delivery", h.Delivery, `UPDATE handover SET state = 'sending', sent = $2, waiting = '',
+	err = s.alter(ctx, "delivery", h.Delivery, `UPDATE handover SET state = 'sending', sent = $2, waiting = '',
 		upload = coalesce(nullif($3, ''), upload) WHERE id = $1 AND state IN ('queued', 'sending')`, h.ID, sent, upload)
+	return err == nil, there(err)
 }
 
 // EndHandover enters what became of a handover, which has not ended before. ErrNone says that it has.
 func (s *Store) EndHandover(ctx context.Context, h Handover, state, reason string) error {
-	there, err := s.changed(ctx, "delivery", h.Delivery, `UPDATE handover SET state = $2, reason = $3, waiting = '',
+	return s.alter(ctx, "delivery", h.Delivery, `UPDATE handover SET state = $2, reason = $3, waiting = '',
 		finished = now() WHERE id = $1 AND state IN ('queued', 'sending')`, h.ID, state, reason)
-	if err == nil && !there {
-		err = ErrNone
-	}
-	return err
 }

@@ -18,7 +18,7 @@ type Programme struct {
 	Name    string    `db:"name" json:"name"`
 	Created time.Time `db:"created" json:"created"`
 	// SettledOnly forbids deliveries of what is not settled.
-	SettledOnly bool `db:"settled_only" json:"settledOnly" doc:"nothing is delivered with open severe findings or entries that are neither approved nor waived, but for review"`
+	SettledOnly bool `db:"settled_only" json:"settledOnly" doc:"nothing that is doubted goes out, but for review"`
 }
 
 // States of a source.
@@ -106,12 +106,8 @@ func (s *Store) AddProgramme(ctx context.Context, name string) (p Programme, err
 
 // ChangeProgramme gives a programme its name, and says whether only what is settled is delivered.
 func (s *Store) ChangeProgramme(ctx context.Context, p Programme) error {
-	there, err := s.changed(ctx, "programme", p.ID, `UPDATE programme SET name = $2, settled_only = $3 WHERE id = $1`,
-		p.ID, p.Name, p.SettledOnly)
-	if err == nil && !there {
-		err = ErrNone
-	}
-	return err
+	return s.alter(ctx, "programme", p.ID, `UPDATE programme SET name = $2, settled_only = $3 WHERE id = $1`, p.ID,
+		p.Name, p.SettledOnly)
 }
 
 // Sources lists a programme's, in the order they came.

@@ -57,26 +57,17 @@ var unended = []struct {
 	{
 		`SELECT id FROM source t WHERE state IN ('queued', 'conforming', 'viewing') AND created < now() - $1::interval
 			AND ` + jobless("ingest", "source", "id") + ` AND ` + jobless("piece", "source", "id"),
-		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
-			_, err := s.queue.InsertTx(ctx, tx.Tx, IngestArgs{id}, nil)
-			return err
-		},
+		again(func(id string) river.JobArgs { return IngestArgs{id} }),
 	},
 	{
 		`SELECT id FROM drawing t WHERE state IN ('queued', 'drawing') AND created < now() - $1::interval AND ` +
 			jobless("draw", "drawing", "id"),
-		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
-			_, err := s.queue.InsertTx(ctx, tx.Tx, DrawArgs{id}, nil)
-			return err
-		},
+		again(func(id string) river.JobArgs { return DrawArgs{id} }),
 	},
 	{
 		`SELECT id FROM handover t WHERE state IN ('queued', 'sending') AND created < now() - $1::interval AND ` +
 			jobless("hand", "handover", "id"),
-		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
-			_, err := s.queue.InsertTx(ctx, tx.Tx, HandArgs{id}, nil)
-			return err
-		},
+		again(func(id string) river.JobArgs { return HandArgs{id} }),
 	},
 	{
 		`SELECT id FROM attempt t WHERE state IN ('queued', 'running', 'stopping') AND created < now() - $1::interval
@@ -88,24 +79,26 @@ var unended = []struct {
 	{
 		`SELECT shot FROM check_run t WHERE state IN ('queued', 'running') AND at < now() - $1::interval AND ` +
 			jobless("check", "shot", "shot"),
-		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
-			_, err := s.queue.InsertTx(ctx, tx.Tx, CheckArgs{Shot: id}, nil)
-			return err
-		},
+		again(func(id string) river.JobArgs { return CheckArgs{Shot: id} }),
 	},
 	{
 		`SELECT id FROM delivery t WHERE state IN ('joining', 'verifying') AND created < now() - $1::interval AND ` +
 			jobless("finish", "delivery", "id"),
-		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
-			_, err := s.queue.InsertTx(ctx, tx.Tx, FinishArgs{id}, nil)
-			return err
-		},
+		again(func(id string) river.JobArgs { return FinishArgs{id} }),
 	},
 	{
 		`SELECT id FROM delivery t WHERE state IN ('queued', 'rendering') AND created < now() - $1::interval AND ` +
 			jobless("segment", "delivery", "id"),
 		func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error { return s.queueSegments(ctx, tx, id) },
 	},
+}
+
+// again puts one job into the queue for a thing.
+func again(args func(id string) river.JobArgs) func(*Store, context.Context, *sqlx.Tx, string) error {
+	return func(s *Store, ctx context.Context, tx *sqlx.Tx, id string) error {
+		_, err := s.queue.InsertTx(ctx, tx.Tx, args(id), nil)
+		return err
+	}
 }
 
 // queueSegments puts the segments of a delivery that are not finished into the queue.
@@ -131,13 +124,9 @@ func (s *Store) queueSegments(ctx context.Context, tx *sqlx.Tx, delivery string)
 // PauseDelivery lets a delivery rest: what is finished stays, what waits leaves the queue.
 func (s *Store) PauseDelivery(ctx context.Context, id string) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.ExecContext(ctx, `UPDATE delivery SET state = 'paused', waiting = '', paused = now()
-			WHERE id = $1 AND state NOT IN ('paused', 'cancelled', 'done', 'failed')`, id)
-		if err != nil {
+		if err := affect(ctx, tx, `UPDATE delivery SET state = 'paused', waiting = '', paused = now()
+			WHERE id = $1 AND state NOT IN ('paused', 'cancelled', 'done', 'failed')`, id); err != nil {
 			return err
-		}
-		if n, _ := res.RowsAffected(); n == 0 {
-			return ErrNone
 		}
 		if _, err := tx.ExecContext(ctx, `DELETE FROM river_job WHERE kind IN ('segment', 'finish')
 			AND args->>'delivery' = $1 AND state IN ('available', 'retryable', 'scheduled')`, id); err != nil {
@@ -150,18 +139,12 @@ func (s *Store) PauseDelivery(ctx context.Context, id string) error {
 // ResumeDelivery goes on with a delivery that rests.
 func (s *Store) ResumeDelivery(ctx context.Context, id string) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.ExecContext(ctx, `UPDATE delivery SET state = CASE WHEN EXISTS (SELECT 1 FROM segment WHERE
-			delivery = $1 AND NOT finished) THEN 'queued' ELSE 'joining' END,
-			rested = rested + (now() - paused), paused = NULL WHERE id = $1 AND state = 'paused'`, id)
-		if err != nil {
-			return err
-		}
-		if n, _ := res.RowsAffected(); n == 0 {
-			return ErrNone
-		}
 		var state string
-		if err := tx.GetContext(ctx, &state, `SELECT state FROM delivery WHERE id = $1`, id); err != nil {
-			return err
+		err := tx.GetContext(ctx, &state, `UPDATE delivery SET state = CASE WHEN EXISTS (SELECT 1 FROM segment WHERE
+			delivery = $1 AND NOT finished) THEN 'queued' ELSE 'joining' END,
+			rested = rested + (now() - paused), paused = NULL WHERE id = $1 AND state = 'paused' RETURNING state`, id)
+		if err != nil {
+			return none(err)
 		}
 		if state == Joining {
 			_, err = s.queue.InsertTx(ctx, tx.Tx, FinishArgs{id}, nil)
@@ -185,13 +168,9 @@ const (
 // Prefer puts a delivery before others or after them.
 func (s *Store) Prefer(ctx context.Context, id string, priority int) error {
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.ExecContext(ctx, `UPDATE delivery SET priority = $2 WHERE id = $1 AND state NOT
-			IN ('cancelled', 'done', 'failed')`, id, priority)
-		if err != nil {
+		if err := affect(ctx, tx, `UPDATE delivery SET priority = $2 WHERE id = $1 AND state NOT
+			IN ('cancelled', 'done', 'failed')`, id, priority); err != nil {
 			return err
-		}
-		if n, _ := res.RowsAffected(); n == 0 {
-			return ErrNone
 		}
 		if _, err := tx.ExecContext(ctx, `UPDATE river_job SET priority = $2 WHERE kind = 'segment'
 			AND args->>'delivery' = $1 AND state IN ('available', 'retryable', 'scheduled')`, id, priority); err != nil {

@@ -232,3 +232,32 @@ func (s *Store) listen(ctx context.Context, f func(Event)) {
 		}
 	}
 }
+
+// affect runs a statement on a thing; ErrNone says that it was not there, or not in a state for it.
+func affect(ctx context.Context, x sqlx.ExecerContext, statement string, args ...any) error {
+	res, err := x.ExecContext(ctx, statement, args...)
+	if err != nil {
+		return err
+	}
+	n, err := res.RowsAffected()
+	if err == nil && n == 0 {
+		err = ErrNone
+	}
+	return err
+}
+
+// alter is affect of one thing, of which those who listen are told.
+func (s *Store) alter(ctx context.Context, event, id, statement string, args ...any) error {
+	if err := affect(ctx, s.db, statement, args...); err != nil {
+		return err
+	}
+	return notify(ctx, s.db, event, id)
+}
+
+// there leaves of an error what is not that a thing is not there.
+func there(err error) error {
+	if errors.Is(err, ErrNone) {
+		return nil
+	}
+	return err
+}

@@ -1322,7 +1322,7 @@ export interface components {
         };
         ChangeProgrammeRequest: {
             name: string;
-            /** @description refuse deliveries with open severe findings or entries that are neither approved nor waived, but for review */
+            /** @description nothing that is doubted goes out, but for review */
             settledOnly: boolean;
         };
         CheckProgrammeRequest: {
@@ -1419,7 +1419,7 @@ export interface components {
             state: string;
         };
         ContentsView: {
-            /** @description why it should not go out yet, in words */
+            /** @description why it should not go out yet but for review, in words */
             doubts: string[];
             /** @description with doubts, deliveries but for review are refused */
             forbidden: boolean;
@@ -2508,7 +2508,7 @@ export interface components {
             created: string;
             id: string;
             name: string;
-            /** @description nothing is delivered with open severe findings or entries that are neither approved nor waived, but for review */
+            /** @description nothing that is doubted goes out, but for review */
             settledOnly: boolean;
         };
         ProgrammeView: {
@@ -2517,7 +2517,7 @@ export interface components {
             deliveries: components["schemas"]["DeliveryView"][];
             id: string;
             name: string;
-            /** @description nothing is delivered with open severe findings or entries that are neither approved nor waived, but for review */
+            /** @description nothing that is doubted goes out, but for review */
             settledOnly: boolean;
             shots: components["schemas"]["Shot"][];
             sources: components["schemas"]["SourceView"][];
@@ -3112,7 +3112,7 @@ export interface components {
             frame: number;
             id: string;
             name: string;
-            /** @description nothing is delivered with open severe findings or entries that are neither approved nor waived, but for review */
+            /** @description nothing that is doubted goes out, but for review */
             settledOnly: boolean;
             /**
              * Format: int64

@@ -33,6 +33,7 @@
       timecode: from || s.info.timecode || '00:00:00:00',
     }),
   );
+  const doubts = $derived(chosen?.forReview ? [] : (contents?.doubts ?? []));
   /** Of what is not settled the programme lets out nothing, but for review. */
   const forbidden = $derived(!!contents?.forbidden && !chosen?.forReview);
   const consequence = $derived(
@@ -122,11 +123,11 @@
       />
       <span class="truncate" data-testid="name">{name}.{chosen?.container ?? ''}</span>
     </span>
-    {#if contents?.doubts.length}
+    {#if doubts.length}
       <span></span>
       <label class="flex items-start gap-2 text-error"
         ><input type="checkbox" class="checkbox checkbox-sm" bind:checked={despite} disabled={forbidden} />
-        <span data-testid="doubts">{sentence(contents.doubts.join(', '))}. {consequence}</span></label
+        <span data-testid="doubts">{sentence(doubts.join(', '))}. {consequence}</span></label
       >
     {/if}
     {#if chosen?.refusal}<span></span>
@@ -138,7 +139,7 @@
     <span></span>
     <button
       class="btn justify-self-start btn-primary btn-sm"
-      disabled={busy || !chosen || !!chosen.refusal || forbidden || (!!contents?.doubts.length && !despite)}
+      disabled={busy || !chosen || !!chosen.refusal || forbidden || (doubts.length > 0 && !despite)}
       >Deliver {contents ? counted(contents.shots.length, 'shot', 'shots') : ''} as one file</button
     >
   </form>
