@@ -313,7 +313,10 @@ func TestDoubts(t *testing.T) {
 		of   Outgoing
 		many int
 	}{
-		{Outgoing{}, 0}, {Outgoing{Severe: 1}, 1}, {Outgoing{Open: 3}, 1}, {Outgoing{Severe: 2, Open: 1}, 2},
+		{Outgoing{}, 0},
+		{Outgoing{Severe: 1}, 1},
+		{Outgoing{Open: 3}, 1},
+		{Outgoing{Severe: 2, Open: 1}, 2},
 		{Outgoing{Severe: 2, Open: 1, ForReview: true}, 0},
 	} {
 		if d := c.of.Doubts(); len(d) != c.many || d == nil {
