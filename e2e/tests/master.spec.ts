@@ -113,6 +113,21 @@ test('a master is cut into shots, cleared, delivered as the source, certified an
   await expect(row.first().getByTestId('handover')).toHaveAttribute('data-state', 'refused', { timeout: patience });
   await expect(row.first().getByTestId('handover')).toContainText('its name');
 
+  // The first and the last shot as one file, from the programme's page.
+  await page.goto(`/programmes/${programme}`);
+  await page.getByRole('button', { name: 'Deliver shots' }).click();
+  const dialog = page.getByRole('dialog', { name: 'Deliver shots' });
+  await dialog.getByRole('radio', { name: 'one file, one after another' }).check();
+  await dialog.getByLabel('Format of the shots').selectOption('archive');
+  await expect(dialog.getByText('neither approved nor waived')).toBeVisible();
+  await dialog.getByRole('group', { name: 'Shots' }).getByRole('checkbox').nth(1).uncheck();
+  await expect(dialog.getByText('neither approved nor waived')).toHaveCount(0);
+  await dialog.getByLabel('Pattern of the name').fill('Both v{version}');
+  await dialog.getByRole('button', { name: 'Deliver 2 shots as one file' }).click();
+  const both = page.getByTestId('delivery').filter({ hasText: 'Both v1.mkv' });
+  await expect(both).toHaveAttribute('data-state', 'done', { timeout: patience });
+  await expect(both).toContainText('in all 100 frames');
+
   const spoilt = readFileSync(went);
   spoilt[spoilt.length >> 1]! ^= 1;
   writeFileSync(went, spoilt);

@@ -39,6 +39,8 @@ type Job struct {
 	Out        string // file to write
 	Matte      bool   // write the combined matte instead of the picture
 	Segment    bool   // pictures only, for media.Join
+	Reel       bool   // one of those of a Reel
+	At         int    // in a reel, the file's frame with which the job begins
 	Progress   func(done int)
 }
 
@@ -317,19 +319,11 @@ func verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 	if err != nil {
 		return Proof{}, fmt.Errorf("the written file cannot be read again: %w", err)
 	}
-	want := j.Last - j.First + 1
 	p := Proof{
 		Frames: info.Frames, Duration: info.Duration, Sound: len(info.Sound), Left: j.Preset.Left(j.Clip.Info, j.whole()),
 	}
-	switch seconds := float64(want) / j.Clip.Info.Rate.Float(); {
-	case info.Frames != want || info.Variable:
-		return p, fmt.Errorf("the written file has %d frames, not %d", info.Frames, want)
-	case math.Abs(info.Duration-seconds) > .5/j.Clip.Info.Rate.Float():
-		return p, fmt.Errorf("the written file lasts %.3f s, not %.3f s", info.Duration, seconds)
-	case info.First() != j.Clip.Info.First():
-		return p, fmt.Errorf("the written file is %s, the source %s", scan(info), scan(j.Clip.Info))
-	case len(info.Sound) != len(j.Clip.Info.Sound):
-		return p, fmt.Errorf("the written file has %d sound streams, not %d", len(info.Sound), len(j.Clip.Info.Sound))
+	if err := built(info, j.Clip.Info, j.Last-j.First+1); err != nil {
+		return p, err
 	}
 	if !j.Preset.Still {
 		s, err := verifySound(ctx, j, info)
@@ -345,23 +339,38 @@ func verify(ctx context.Context, j Job, progress func(done int)) (Proof, error) 
 		p.Touched = touched(j)
 		return p, nil
 	}
-	err = j.compare(ctx, info, &p, progress)
+	info = info.As(j.Clip.Info)
+	b, err := media.Clip{Path: j.Out, Info: info}.Open(ctx, 0, -1)
+	if err != nil {
+		return p, err
+	}
+	defer b.Close()
+	err = j.compare(ctx, b, info, &p, progress)
 	return p, err
 }
 
-// compare holds every sample of the written pictures outside the mattes to the source's.
-func (j *Job) compare(ctx context.Context, info media.Info, p *Proof, progress func(done int)) error {
+// built returns an error unless a written file has so many frames, and is made up as its source.
+func built(info, source media.Info, frames int) error {
+	switch seconds := float64(frames) / source.Rate.Float(); {
+	case info.Frames != frames || info.Variable:
+		return fmt.Errorf("the written file has %d frames, not %d", info.Frames, frames)
+	case math.Abs(info.Duration-seconds) > .5/source.Rate.Float():
+		return fmt.Errorf("the written file lasts %.3f s, not %.3f s", info.Duration, seconds)
+	case info.First() != source.First():
+		return fmt.Errorf("the written file is %s, the source %s", scan(info), scan(source))
+	case len(info.Sound) != len(source.Sound):
+		return fmt.Errorf("the written file has %d sound streams, not %d", len(info.Sound), len(source.Sound))
+	}
+	return nil
+}
+
+// compare holds every sample of the written pictures, which b goes on with, outside the mattes to the source's.
+func (j *Job) compare(ctx context.Context, b *media.Reader, info media.Info, p *Proof, progress func(done int)) error {
 	a, err := j.Clip.Open(ctx, j.First, j.Last)
 	if err != nil {
 		return err
 	}
 	defer a.Close()
-	info = info.As(j.Clip.Info)
-	b, err := media.Clip{Path: j.Out, Info: info}.Open(ctx, 0, -1)
-	if err != nil {
-		return err
-	}
-	defer b.Close()
 	src, out := frame.New(j.Clip.Info.Format(), nil), frame.New(info.Format(), nil)
 	if src.Width != out.Width || src.Height != out.Height || src.Depth != out.Depth || len(src.Data) != len(out.Data) {
 		return errors.New("the written file's pictures have another format than the source's")

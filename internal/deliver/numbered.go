@@ -56,6 +56,11 @@ func Join(ctx context.Context, j Job, pieces []Piece, progress func(done int)) e
 		return err
 	}
 	defer os.RemoveAll(out.Beside)
+	return after(ctx, out, pieces, progress)
+}
+
+// after puts pieces after one another.
+func after(ctx context.Context, out media.Output, pieces []Piece, progress func(done int)) error {
 	var files []string
 	var lengths []int
 	for _, p := range pieces {

@@ -57,7 +57,7 @@ func (j *Job) listenTo(ctx context.Context, at func(track int) written) (heard, 
 		two := pair{s: s, passages: j.expects(i, s)}
 		two.source = func(ctx context.Context, do func([]float64) error) error { return j.listen(ctx, i, s, do) }
 		two.written = func(ctx context.Context, do func([]float64) error) error {
-			return media.Listen(ctx, out.file, out.track, s, out.lead, 0, j.soundLength(), do)
+			return media.Listen(ctx, out.file, out.track, s, out.lead, float64(j.At)/source.Rate.Float(), j.soundLength(), do)
 		}
 		if out.exact {
 			n, lag, err := two.equal(ctx)

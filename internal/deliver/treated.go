@@ -4,6 +4,7 @@ import (
 	"context"
 	crand "crypto/rand"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"os"
 
@@ -52,14 +53,19 @@ func RemoveSounds(files []string) {
 // treatSound writes a track with its passages.
 func (j *Job) treatSound(ctx context.Context, track int, s media.Sound, w *media.SoundWriter) error {
 	defer w.Abort()
-	t := j.treater(j.passages(), track, s, chance)
-	if err := j.listen(ctx, track, s, func(part []float64) error { return t.Write(part, w.Write) }); err != nil {
-		return err
-	}
-	if err := t.Close(w.Write); err != nil {
+	if err := j.treatTo(ctx, track, s, w.Write); err != nil {
 		return err
 	}
 	return w.Close()
+}
+
+// treatTo gives a track with its passages.
+func (j *Job) treatTo(ctx context.Context, track int, s media.Sound, give func([]float64) error) error {
+	t := j.treater(j.passages(), track, s, chance)
+	if err := j.listen(ctx, track, s, func(part []float64) error { return t.Write(part, give) }); err != nil {
+		return err
+	}
+	return t.Close(give)
 }
 
 // chance is drawn anew each time and kept nowhere: without it nobody moves a voice back.
@@ -74,11 +80,26 @@ func (j *Job) treater(passages []cover.Passage, track int, s media.Sound, c soun
 }
 
 // listen gives a track of the source, from the job's first frame to its last one, or to the
-// track's end.
+// track's end; in a reel as many samples as its frames last.
 func (j *Job) listen(ctx context.Context, track int, s media.Sound, do func([]float64) error) error {
 	rate := j.Clip.Info.Rate.Float()
-	return media.Listen(ctx, j.Sound, track, s, j.Clip.Info.SoundLead(), float64(j.Clip.From()+j.First)/rate,
-		j.soundLength(), do)
+	from, length := float64(j.Clip.From()+j.First)/rate, j.soundLength()
+	if !j.Reel {
+		return media.Listen(ctx, j.Sound, track, s, j.Clip.Info.SoundLead(), from, length, do)
+	}
+	at := func(f int) int { return s.Channels * int(math.Round(float64(f)/rate*float64(s.Rate))) }
+	left := at(j.At+j.Last-j.First+1) - at(j.At)
+	err := media.Listen(ctx, j.Sound, track, s, j.Clip.Info.SoundLead(), from, length, func(part []float64) error {
+		part = part[:min(len(part), left)]
+		left -= len(part)
+		return do(part)
+	})
+	silence := make([]float64, min(left, s.Channels*4096))
+	for ; err == nil && left > 0; left -= len(silence) {
+		silence = silence[:min(len(silence), left)]
+		err = do(silence)
+	}
+	return err
 }
 
 // soundLength is how long the job's sound is, s; below 0 to its end.

@@ -42,7 +42,7 @@ func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) err
 				return river.JobSnooze(time.Second / 2) // what it leaves is little
 			}
 			defer r.checking.Delete(id)
-			sh, src, err := r.store.Reel(ctx, id)
+			sh, src, err := r.store.WithSource(ctx, id)
 			if err != nil || src.State == store.Failed {
 				return err
 			}

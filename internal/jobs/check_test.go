@@ -113,7 +113,7 @@ func TestChecksCatchUp(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	reel, source, err := b.st.Reel(ctx, shot.ID)
+	reel, source, err := b.st.WithSource(ctx, shot.ID)
 	if err != nil {
 		t.Fatal(err)
 	}

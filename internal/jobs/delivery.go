@@ -2,9 +2,6 @@ package jobs
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
@@ -15,181 +12,92 @@ import (
 	"github.com/riverqueue/river"
 
 	"celator/core/cover"
-	"celator/core/frame"
-	"celator/core/treat"
 	"celator/internal/budget"
 	"celator/internal/deliver"
 	"celator/internal/fault"
-	"celator/internal/media"
-	"celator/internal/reference"
 	"celator/internal/storage"
 	"celator/internal/store"
 )
 
-// SegmentFrames is the length of a delivery's segments.
-const SegmentFrames = 100
-
-// Plan cuts the delivery of some frames, or of their matte, into segments at fixed
-// boundaries and names each by everything that determines its result.
-func Plan(sh store.Shot, src store.Source, doc *cover.Document, preset media.Preset, frames cover.Span, matte bool,
-) ([]store.Segment, error) {
-	var out []store.Segment
-	var refs reference.Maker
-	info := src.Reading()
-	for first := frames.First; first <= frames.Last; first += SegmentFrames - first%SegmentFrames {
-		last := first - first%SegmentFrames + SegmentFrames - 1
-		g := store.Segment{Number: len(out), First: first, Last: min(last, frames.Last)}
-		h := sha256.New()
-		enc := json.NewEncoder(h)
-		live := make([][]cover.Live, 0, SegmentFrames)
-		for f := g.First; f <= g.Last; f++ {
-			treat.Moments(info.Format(), f, func(t cover.Time, _ frame.Field) { live = append(live, doc.At(t)) })
-		}
-		beyond := []any{refs.Keys(src.Digest, doc, cover.Span{First: g.First, Last: g.Last})}
-		if matte {
-			beyond = []any{"matte"}
-		} else if preset.Labels || preset.Timecode {
-			clip := media.Clip{Info: info}.Part(sh.First, sh.Last())
-			for f := g.First; f <= g.Last; f++ {
-				beyond = append(beyond, deliver.Shown(doc, preset, clip, f, f))
-			}
-		}
-		for _, p := range doc.Graphics {
-			beyond = append(beyond, p.ID, sha256.Sum256(p.PNG))
-		}
-		if err := enc.Encode([]any{
-			deliver.Engine, src.Digest, sh.First + g.First, sh.First + g.Last,
-			preset.EncoderArgs(info), live, beyond,
-		}); err != nil {
-			return nil, err
-		}
-		g.Key = hex.EncodeToString(h.Sum(nil))
-		out = append(out, g)
-	}
-	return out, nil
-}
-
-// PlanShot is Plan of what must be rendered of a shot.
-func PlanShot(ctx context.Context, sh store.Shot, src store.Source, j deliver.Job) (out []store.Segment, err error) {
-	if j.Preset.SoundAlone() {
-		return nil, nil
-	}
-	spans, err := j.Encoded(ctx)
-	if err != nil {
-		return nil, err
-	}
-	for _, span := range spans {
-		part, err := Plan(sh, src, j.Parts[0].Document, j.Preset, span, j.Matte)
-		if err != nil {
-			return nil, err
-		}
-		for _, g := range part {
-			g.Number = len(out)
-			out = append(out, g)
-		}
-	}
-	return out, nil
-}
-
-// PlanMaster is Plan of what must be rendered of some of a source's frames, which its shots share: segments do not
-// go beyond a shot, and are those of its own deliveries where they can be. What lies in no shot is as the
-// source has it. The job's parts are those of the shots.
-func PlanMaster(ctx context.Context, src store.Source, shots []store.Shot, j deliver.Job) ([]store.Segment, error) {
-	if j.Preset.SoundAlone() {
-		return nil, nil
-	}
-	spans, err := j.Encoded(ctx)
-	if err != nil {
-		return nil, err
-	}
-	var out []store.Segment
-	add := func(sh store.Shot, doc *cover.Document, frames cover.Span) error {
-		frames.First, frames.Last = frames.First-sh.First, frames.Last-sh.First
-		part, err := Plan(sh, src, doc, j.Preset, frames, j.Matte)
-		for _, g := range part {
-			g.Number, g.First, g.Last = len(out), g.First+sh.First, g.Last+sh.First
-			out = append(out, g)
-		}
-		return err
-	}
-	gap := store.Shot{Frames: src.Frames} // what lies between shots
-	for _, span := range spans {
-		next := span.First
-		for i, p := range j.Parts {
-			if p.Last < next || p.First > span.Last {
-				continue
-			}
-			if next < p.First {
-				if err := add(gap, deliver.Bare, cover.Span{First: next, Last: p.First - 1}); err != nil {
-					return nil, err
-				}
-				next = p.First
-			}
-			last := min(p.Last, span.Last)
-			if err := add(shots[i], p.Document, cover.Span{First: next, Last: last}); err != nil {
-				return nil, err
-			}
-			next = last + 1
-		}
-		if next <= span.Last {
-			if err := add(gap, deliver.Bare, cover.Span{First: next, Last: span.Last}); err != nil {
-				return nil, err
-			}
-		}
-	}
-	return out, nil
-}
-
 // job gathers what rendering and verifying a delivery needs: of a source's, the documents of those shots
 // that frames are in.
-func (r *Runner) job(ctx context.Context, id string, frames func(store.Delivery) (cover.Span, error)) (store.Delivery,
-	deliver.Job, error,
+func (r *Runner) job(ctx context.Context, d store.Delivery, frames func(store.Delivery) (cover.Span, error)) (
+	j deliver.Job, err error,
 ) {
-	var j deliver.Job
-	d, err := r.store.Delivery(ctx, id)
-	if err != nil {
-		return d, j, err
-	}
 	src, err := r.store.Source(ctx, d.Source)
 	if err != nil {
-		return d, j, err
+		return j, err
 	}
-	if j.Sound, err = r.lib.SourcePath(src); err != nil {
-		return d, j, err
-	}
-	if j.Preset, err = d.Way(src.Info.V); err != nil {
-		return d, j, err
+	if j, err = r.ofSource(d, src); err != nil {
+		return j, err
 	}
 	j.First, j.Last, j.Total = d.First, d.First+d.Frames-1, src.Frames
+	if d.Shot != "" {
+		err := r.ofShot(ctx, &j, d.Shot, d.Revision, src)
+		return j, err
+	}
+	j.Source = src.Digest
+	if j.Clip, err = r.lib.Clip(src); err != nil {
+		return j, err
+	}
+	span, err := frames(d)
+	if err == nil {
+		j.Parts, err = r.partsOf(ctx, d, span)
+	}
+	if err != nil {
+		return j, err
+	}
+	return j, deliver.Apart(j.Parts, j.Clip.Info, src.Frames)
+}
+
+// ofSource is what a delivery's jobs have of their source.
+func (r *Runner) ofSource(d store.Delivery, src store.Source) (j deliver.Job, err error) {
 	j.Matte, j.Original, j.References = d.Matte, src.Info.V, r.refs
-	if d.Shot == "" {
-		j.Source = src.Digest
-		if j.Clip, err = r.lib.Clip(src); err != nil {
-			return d, j, err
-		}
-		span, err := frames(d)
-		if err == nil {
-			j.Parts, err = r.partsOf(ctx, d, span)
-		}
-		if err != nil {
-			return d, j, err
-		}
-		return d, j, deliver.Apart(j.Parts, j.Clip.Info, src.Frames)
+	if j.Sound, err = r.lib.SourcePath(src); err == nil {
+		j.Preset, err = d.Way(src.Info.V)
 	}
-	sh, err := r.store.Shot(ctx, d.Shot)
+	return j, err
+}
+
+// ofShot gives a job a shot's pictures and its document.
+func (r *Runner) ofShot(ctx context.Context, j *deliver.Job, shot string, revision int, src store.Source) error {
+	sh, err := r.store.Shot(ctx, shot)
 	if err != nil {
-		return d, j, err
+		return err
 	}
-	rev, err := r.store.At(ctx, d.Shot, d.Revision)
+	rev, err := r.store.At(ctx, shot, revision)
 	if err != nil {
-		return d, j, err
+		return err
 	}
 	var name string
 	if j.Clip, name, err = r.lib.Shot(sh, src); err != nil {
-		return d, j, err
+		return err
 	}
 	j.Parts, j.Source = deliver.Whole(rev.Document), src.Digest+strings.TrimPrefix(name, src.ID)
-	return d, j, deliver.Fits(rev.Document, j.Clip.Info, sh.Frames)
+	return deliver.Fits(rev.Document, j.Clip.Info, sh.Frames)
+}
+
+// reel gathers the same of whole shots that go out one after another.
+func (r *Runner) reel(ctx context.Context, d store.Delivery) (deliver.Reel, error) {
+	var out []deliver.Job
+	for _, c := range d.Contents.V {
+		_, src, err := r.store.WithSource(ctx, c.Shot)
+		if errors.Is(err, store.ErrNone) {
+			return nil, fmt.Errorf("%w: the shot %s was taken out", errGivenUp, c.Name)
+		} else if err != nil {
+			return nil, err
+		}
+		j, err := r.ofSource(d, src)
+		if err == nil {
+			err = r.ofShot(ctx, &j, c.Shot, c.Revision, src)
+		}
+		if err != nil {
+			return nil, err
+		}
+		j.Last = c.Last - c.First
+		out = append(out, j)
+	}
+	return deliver.NewReel(out)
 }
 
 // partsOf are the documents of a delivery's shots that lie in some of the source's frames.
@@ -223,27 +131,37 @@ func (r *Runner) segment(ctx context.Context, job *river.Job[store.SegmentArgs])
 		return cover.Span{First: segments[job.Args.Number].First, Last: segments[job.Args.Number].Last}, nil
 	}
 	return attend(r, ctx, job, r.delivering(job.Args.Delivery, renderMemory, frames,
-		func(ctx context.Context, d store.Delivery, j deliver.Job, beat func(int)) error {
-			return r.render(ctx, d, j, job.Args.Number, beat)
+		func(ctx context.Context, d store.Delivery, reel deliver.Reel, beat func(int)) error {
+			return r.render(ctx, d, reel, job.Args.Number, beat)
 		}))
 }
 
 // delivering is the task of doing something for a delivery that has not ended.
 func (r *Runner) delivering(id string, memory int64, frames func(store.Delivery) (cover.Span, error),
-	do func(context.Context, store.Delivery, deliver.Job, func(int)) error,
+	do func(context.Context, store.Delivery, deliver.Reel, func(int)) error,
 ) task {
 	return task{store.ADelivery, id, memory, budget.Soon, func(ctx context.Context, beat func(int)) error {
-		d, j, err := r.job(ctx, id, frames)
+		d, err := r.store.Delivery(ctx, id)
 		if err != nil || d.Ended() {
+			return err
+		}
+		var reel deliver.Reel
+		if d.Reel {
+			reel, err = r.reel(ctx, d)
+		} else {
+			reel = make(deliver.Reel, 1)
+			reel[0], err = r.job(ctx, d, frames)
+		}
+		if err != nil {
 			return err
 		}
 		r.awaited.Add(1)
 		defer r.awaited.Add(-1)
-		return do(ctx, d, j, beat)
+		return do(ctx, d, reel, beat)
 	}, func(ctx context.Context, why string) error { return r.store.EndDelivery(ctx, id, why, nil, 0, "") }}
 }
 
-func (r *Runner) render(ctx context.Context, d store.Delivery, j deliver.Job, number int, beat func(int)) error {
+func (r *Runner) render(ctx context.Context, d store.Delivery, reel deliver.Reel, number int, beat func(int)) error {
 	segments, err := r.store.Segments(ctx, d.ID)
 	if err != nil {
 		return err
@@ -261,13 +179,14 @@ func (r *Runner) render(ctx context.Context, d store.Delivery, j deliver.Job, nu
 		os.Chtimes(final, now, now) // it is in use, so the sweeper leaves it
 		return r.store.FinishSegment(ctx, g, true)
 	}
+	j := reel.Of(g.First)
 	if err := r.lib.Room(j.Preset.Size(j.Clip.Info, g.Last-g.First+1)); err != nil {
 		return err
 	}
 	wanted := true
 	work, cancel := context.WithCancel(ctx)
 	defer cancel()
-	j.First, j.Last, j.Segment, j.Out = g.First, g.Last, true, final+"."+r.id+".part"
+	j.First, j.Last, j.Segment, j.Out = g.First-j.At, g.Last-j.At, true, final+"."+r.id+".part"
 	tell := every(func(done int) {
 		if w, err := r.store.SegmentProgress(ctx, g, done); err == nil && !w {
 			wanted = false
@@ -296,7 +215,7 @@ func (r *Runner) finish(ctx context.Context, job *river.Job[store.FinishArgs]) e
 // errProof marks a written file that is not what it must be.
 var errProof = errors.New("the written file did not pass")
 
-func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat func(int)) error {
+func (r *Runner) join(ctx context.Context, d store.Delivery, reel deliver.Reel, beat func(int)) error {
 	if moved, err := r.store.SetDelivery(ctx, d.ID, store.Joining, 0); err != nil || !moved {
 		return err
 	}
@@ -317,7 +236,7 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 		size += st.Size()
 		pieces = append(pieces, deliver.Piece{File: file, First: g.First, Last: g.Last})
 	}
-	room := size + size/10
+	j, room := reel[0], size+size/10
 	if j.Preset.Packed() { // the pictures and what lies beside them, and what they are packed into
 		room += j.Preset.Size(j.Clip.Info, d.Frames)
 	}
@@ -333,7 +252,14 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 	}
 	j.Out = final + ".part"
 	defer os.Remove(j.Out)
-	if err := deliver.Join(ctx, j, pieces, beat); err != nil {
+	verify := func(ctx context.Context, tell func(int)) (deliver.Proof, error) { return deliver.Verify(ctx, j, tell) }
+	if d.Reel {
+		verify = func(ctx context.Context, tell func(int)) (deliver.Proof, error) { return reel.Verify(ctx, j.Out, tell) }
+		err = reel.Join(ctx, j.Out, pieces, beat)
+	} else {
+		err = deliver.Join(ctx, j, pieces, beat)
+	}
+	if err != nil {
 		return err
 	}
 	if moved, err := r.store.SetDelivery(ctx, d.ID, store.Verifying, 0); err != nil || !moved {
@@ -348,7 +274,7 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 			cancel()
 		}
 	})
-	proof, err := deliver.Verify(work, j, func(done int) { beat(done); tell(done) })
+	proof, err := verify(work, func(done int) { beat(done); tell(done) })
 	switch {
 	case !wanted:
 		return nil
@@ -361,7 +287,7 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, j deliver.Job, beat
 	if err != nil {
 		return err
 	}
-	if d.Shot == "" {
+	if d.Shot == "" && !d.Reel {
 		if err := r.certify(ctx, d, j, proof, size, sha); err != nil {
 			return err
 		}

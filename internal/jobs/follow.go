@@ -55,7 +55,7 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 	if spec.Foreground != nil {
 		return r.foreground(ctx, a, beat)
 	}
-	sh, src, err := r.store.Reel(ctx, a.Shot)
+	sh, src, err := r.store.WithSource(ctx, a.Shot)
 	if err != nil {
 		return err
 	}

@@ -92,7 +92,7 @@ func (r *Runner) searching(ctx context.Context, a store.Attempt) (
 	j follow.Foreground, v media.Pictures, key string, err error,
 ) {
 	spec := a.Spec.V
-	sh, src, err := r.store.Reel(ctx, a.Shot)
+	sh, src, err := r.store.WithSource(ctx, a.Shot)
 	if err != nil {
 		return j, v, "", err
 	}

@@ -41,8 +41,9 @@ type (
 	deliveryView struct {
 		ID       string         `json:"id"`
 		Source   string         `json:"source"`
-		Shot     string         `json:"shot" doc:"empty of a source with its shots"`
-		Shots    int            `json:"shots" doc:"how many shots of the source are in it"`
+		Shot     string         `json:"shot" doc:"empty of a source with its shots, and of a reel"`
+		Reel     bool           `json:"reel" doc:"chosen shots one after another, which may be of several sources"`
+		Shots    int            `json:"shots" doc:"how many shots are in it"`
 		Revision int            `json:"revision"`
 		Preset   string         `json:"preset"`
 		Name     string         `json:"name"`
@@ -123,7 +124,7 @@ type (
 func (s *server) register(api huma.API) {
 	for _, subject := range []func(huma.API){
 		s.registerProgrammes, s.registerSources, s.registerShots, s.registerEdits, s.registerHistory, s.registerDeliveries,
-		s.registerMasters, s.registerHandovers,
+		s.registerMasters, s.registerReels, s.registerHandovers,
 		s.registerPresets,
 		s.registerWork,
 		s.registerList, s.registerBoundaries, s.registerChecking, s.registerFollowing, s.registerStyling,

@@ -175,7 +175,7 @@ func (s *server) checked(ctx context.Context, shot string) (checkView, error) {
 }
 
 func (s *server) review(ctx context.Context, in *ByID) (*body[reviewShotView], error) {
-	sh, src, err := s.Store.Reel(ctx, in.ID)
+	sh, src, err := s.Store.WithSource(ctx, in.ID)
 	if err != nil {
 		return nil, problem(err)
 	}

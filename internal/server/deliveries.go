@@ -29,7 +29,7 @@ type partView struct {
 
 func viewDelivery(d store.Delivery) deliveryView {
 	v := deliveryView{
-		d.ID, d.Source, d.Shot, len(d.Contents.V), d.Revision,
+		d.ID, d.Source, d.Shot, d.Reel, len(d.Contents.V), d.Revision,
 		d.Preset, d.Name, d.State, d.First, d.Frames, d.Matte, d.Rendered, d.Verified, d.Priority, 0, 0,
 		d.Error, d.Waiting, d.Proof.V, d.Size, d.SHA256, d.Created, d.Finished,
 		[]store.Handover{},
@@ -56,7 +56,7 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	}
 },
 ) (*body[deliveryView], error) {
-	sh, src, err := s.Store.Reel(ctx, in.ID)
+	sh, src, err := s.Store.WithSource(ctx, in.ID)
 	if err != nil {
 		return nil, problem(err)
 	}
@@ -95,11 +95,9 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	if err := rev.Document.Followed(); err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	list, _, _, err := s.contents(ctx, src)
-	if err != nil {
+	if d.Contents.V, _, err = s.contents(ctx, src.Programme, []store.Shot{sh}); err != nil {
 		return nil, problem(err)
 	}
-	d.Contents.V = of(list, sh.ID)
 	if err := s.allowed(ctx, src.Programme, d.Contents.V, preset, true); err != nil {
 		return nil, err
 	}

@@ -26,16 +26,6 @@ type contentsView struct {
 	Forbidden bool `json:"forbidden" doc:"with doubts, deliveries but for review are refused"`
 }
 
-// of is what contents say of one shot.
-func of(list []store.Content, shot string) []store.Content {
-	for _, c := range list {
-		if c.Shot == shot {
-			return []store.Content{c}
-		}
-	}
-	return []store.Content{}
-}
-
 // allowed refuses a delivery of contents for which there are doubts, where they are not passed over or the programme
 // forbids that.
 func (s *server) allowed(ctx context.Context, programme string, list []store.Content, preset media.Preset,
@@ -58,10 +48,12 @@ func (s *server) allowed(ctx context.Context, programme string, list []store.Con
 }
 
 // viewContents is what a delivery of some shots would hold.
-func (s *server) viewContents(ctx context.Context, programme string, list []store.Content) (*body[contentsView],
-	error,
-) {
+func (s *server) viewContents(ctx context.Context, programme string, shots []store.Shot) (*body[contentsView], error) {
 	p, err := s.Store.Programme(ctx, programme)
+	if err != nil {
+		return nil, problem(err)
+	}
+	list, _, err := s.contents(ctx, programme, shots)
 	if err != nil {
 		return nil, problem(err)
 	}
@@ -69,37 +61,35 @@ func (s *server) viewContents(ctx context.Context, programme string, list []stor
 	return &body[contentsView]{contentsView{list, d, p.SettledOnly && len(d) > 0}}, nil
 }
 
-// contents gathers a source's shots as they are, with their documents and items.
-func (s *server) contents(ctx context.Context, src store.Source) (list []store.Content, shots []store.Shot,
+// contents gathers some of a programme's shots as they are, with their documents and items.
+func (s *server) contents(ctx context.Context, programme string, shots []store.Shot) (list []store.Content,
 	parts []deliver.Part, err error,
 ) {
-	if shots, err = s.Store.ShotsOf(ctx, src.ID); err != nil {
-		return nil, nil, nil, err
-	}
-	items, err := s.Store.Items(ctx, src.Programme)
+	list = []store.Content{}
+	items, err := s.Store.Items(ctx, programme)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, nil, err
 	}
 	names := map[string]string{}
 	for _, it := range items {
 		names[it.ID] = it.Name
 	}
-	seen, err := s.Store.Appearances(ctx, src.Programme)
+	seen, err := s.Store.Appearances(ctx, programme)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, nil, err
 	}
-	decisions, err := s.Store.ProgrammeDecisions(ctx, src.Programme)
+	decisions, err := s.Store.ProgrammeDecisions(ctx, programme)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, nil, err
 	}
 	decided := map[store.Row][]certificate.Decided{}
 	for _, d := range decisions {
 		k := store.Row{Item: d.Item, Shot: d.Shot}
 		decided[k] = append(decided[k], certificate.Decided{State: d.State.Title(), By: d.By, At: d.At, Note: d.Note})
 	}
-	findings, err := s.Store.ProgrammeFindings(ctx, src.Programme)
+	findings, err := s.Store.ProgrammeFindings(ctx, programme)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, nil, err
 	}
 	found := map[string][]certificate.Found{}
 	for _, f := range findings {
@@ -110,7 +100,7 @@ func (s *server) contents(ctx context.Context, src store.Source) (list []store.C
 	for _, sh := range shots {
 		rev, err := s.Store.Head(ctx, sh.ID)
 		if err != nil {
-			return nil, nil, nil, err
+			return nil, nil, err
 		}
 		c := store.Content{
 			Shot: sh.ID, Name: sh.Name, Revision: rev.Number, First: sh.First, Last: sh.Last(), Items: []store.ContentItem{},
@@ -134,7 +124,7 @@ func (s *server) contents(ctx context.Context, src store.Source) (list []store.C
 		list = append(list, c)
 		parts = append(parts, deliver.Part{First: c.First, Last: c.Last, Document: rev.Document})
 	}
-	return list, shots, parts, nil
+	return list, parts, nil
 }
 
 // outgoing is what is known of some contents.
@@ -217,7 +207,11 @@ func (s *server) addMaster(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	list, shots, parts, err := s.contents(ctx, src)
+	shots, err := s.Store.ShotsOf(ctx, src.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	list, parts, err := s.contents(ctx, src.Programme, shots)
 	if err != nil {
 		return nil, problem(err)
 	}
@@ -257,24 +251,20 @@ func (s *server) registerMasters(api huma.API) {
 			if err != nil {
 				return nil, problem(err)
 			}
-			list, _, _, err := s.contents(ctx, src)
+			shots, err := s.Store.ShotsOf(ctx, src.ID)
 			if err != nil {
 				return nil, problem(err)
 			}
-			return s.viewContents(ctx, src.Programme, list)
+			return s.viewContents(ctx, src.Programme, shots)
 		})
 	huma.Register(api, op("getShotContents", http.MethodGet, "/api/shots/{id}/contents",
 		"What a delivery of a shot holds, as it is now", 200),
 		func(ctx context.Context, in *ByID) (*body[contentsView], error) {
-			sh, src, err := s.Store.Reel(ctx, in.ID)
+			sh, err := s.Store.Shot(ctx, in.ID)
 			if err != nil {
 				return nil, problem(err)
 			}
-			list, _, _, err := s.contents(ctx, src)
-			if err != nil {
-				return nil, problem(err)
-			}
-			return s.viewContents(ctx, src.Programme, of(list, sh.ID))
+			return s.viewContents(ctx, sh.Programme, []store.Shot{sh})
 		})
 	huma.Register(api, op("addMaster", http.MethodPost, "/api/sources/{id}/deliveries",
 		"Render, verify and keep a source with all of its shots", 201), s.addMaster)

@@ -29,7 +29,7 @@ func (s *server) reading(ctx context.Context, shot string) (readable, error) {
 	if r, ok := s.shots.Get(shot); ok {
 		return r, nil
 	}
-	sh, src, err := s.Store.Reel(ctx, shot)
+	sh, src, err := s.Store.WithSource(ctx, shot)
 	if err != nil {
 		return readable{}, problem(err)
 	}

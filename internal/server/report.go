@@ -165,6 +165,14 @@ func holds(d store.Delivery) (shots []string) {
 	return shots
 }
 
+// what names what a delivery is of.
+func what(d store.Delivery) string {
+	if d.Reel {
+		return strings.Join(holds(d), " ")
+	}
+	return d.Source + d.Shot
+}
+
 // delivered lists what was delivered, the newest first.
 func (p *parts) delivered() (out []report.Delivery) {
 	newer := map[string]bool{}
@@ -174,9 +182,11 @@ func (p *parts) delivered() (out []report.Delivery) {
 		}
 		v := report.Delivery{
 			Name: d.Name, Shot: p.shot[d.Shot].Name, Preset: d.Preset, SHA256: d.SHA256, Revision: d.Revision,
-			Current: !newer[d.Source+d.Shot],
+			Current: !newer[what(d)],
 		}
-		if d.Shot == "" {
+		if d.Reel {
+			v.Shot = fmt.Sprintf("%d shots, one after another", len(d.Contents.V))
+		} else if d.Shot == "" {
 			v.Shot = fmt.Sprintf("%s, with %d shots", p.source[d.Source].Name, len(d.Contents.V))
 		}
 		way, err := d.Way(p.source[d.Source].Info.V)
@@ -192,7 +202,7 @@ func (p *parts) delivered() (out []report.Delivery) {
 		for _, shot := range holds(d) {
 			v.Current = v.Current && (d.Shot != "" && d.Revision == p.heads[shot].Number || !p.stale[shot])
 		}
-		newer[d.Source+d.Shot] = true
+		newer[what(d)] = true
 		if d.Finished != nil {
 			v.At = *d.Finished
 		}

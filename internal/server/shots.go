@@ -67,7 +67,7 @@ func (s *server) registerShots(api huma.API) {
 }
 
 func (s *server) shot(ctx context.Context, in *ByID) (*body[shotView], error) {
-	sh, src, err := s.Store.Reel(ctx, in.ID)
+	sh, src, err := s.Store.WithSource(ctx, in.ID)
 	if err != nil {
 		return nil, problem(err)
 	}

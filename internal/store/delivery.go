@@ -65,14 +65,15 @@ const (
 type Delivery struct {
 	ID       string               `db:"id"`
 	Source   string               `db:"source"`
-	Shot     string               `db:"shot"`     // "" of one of a source, with its shots
+	Shot     string               `db:"shot"`     // "" of one of a source, with its shots, and of a reel
+	Reel     bool                 `db:"reel"`     // whole shots one after another, of several sources: Source is the first's
 	Contents JSON[[]Content]      `db:"contents"` // those, as they were when it was ordered
 	Revision int                  `db:"revision"`
 	Preset   string               `db:"preset"`
 	Recipe   JSON[*media.Recipe]  `db:"recipe"` // of a house preset, as it was when it was ordered
 	Name     string               `db:"name"`
 	State    string               `db:"state"`
-	First    int                  `db:"first"` // of the shot's frames, or the source's
+	First    int                  `db:"first"` // of the shot's frames, or the source's; 0 of a reel
 	Frames   int                  `db:"frames"`
 	Matte    bool                 `db:"matte"` // its matte instead of its pictures
 	Priority int                  `db:"priority"`
@@ -137,7 +138,7 @@ type Segment struct {
 	Finished bool   `db:"finished"`
 }
 
-const deliveryColumns = `d.id, d.source, coalesce(d.shot, '') AS shot, d.contents, d.revision, d.preset, d.recipe,
+const deliveryColumns = `d.id, d.source, coalesce(d.shot, '') AS shot, d.reel, d.contents, d.revision, d.preset, d.recipe,
 	d.name, d.state, d.first, d.frames, d.matte, d.priority,
 	extract(epoch FROM d.rested + coalesce(now() - d.paused, interval '0'))::float8 AS rested,
 	d.verified, d.error, d.waiting, d.proof, d.size, d.sha256, d.created,
@@ -151,9 +152,9 @@ func (s *Store) AddDelivery(ctx context.Context, d Delivery, segments []Segment)
 	}
 	return s.tx(ctx, func(tx *sqlx.Tx) error {
 		_, err := tx.NamedExecContext(ctx, `INSERT INTO delivery
-			(id, source, shot, contents, revision, preset, recipe, name, first, frames, matte)
+			(id, source, shot, reel, contents, revision, preset, recipe, name, first, frames, matte)
 			VALUES (:id, coalesce(nullif(:source, ''), (SELECT source FROM shot WHERE id = :shot)), nullif(:shot, ''),
-			:contents, :revision, :preset, :recipe, :name, :first, :frames, :matte)`, d)
+			:reel, :contents, :revision, :preset, :recipe, :name, :first, :frames, :matte)`, d)
 		if err != nil {
 			return err
 		}

@@ -268,8 +268,8 @@ func (s *Store) Shot(ctx context.Context, id string) (sh Shot, err error) {
 	return sh, none(s.db.GetContext(ctx, &sh, shots+` WHERE shot.id = $1`, id))
 }
 
-// Reel returns a shot with its source.
-func (s *Store) Reel(ctx context.Context, shot string) (sh Shot, src Source, err error) {
+// WithSource returns a shot with its source.
+func (s *Store) WithSource(ctx context.Context, shot string) (sh Shot, src Source, err error) {
 	if sh, err = s.Shot(ctx, shot); err == nil {
 		src, err = s.Source(ctx, sh.Source)
 	}

@@ -382,6 +382,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{id}/contents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a delivery of some of a programme's shots holds, as they are now */
+        get: operations["getChosenContents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{id}/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Render, verify and keep shots one after another as one file */
+        post: operations["addReel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{id}/drawings": {
         parameters: {
             query?: never;
@@ -1596,16 +1630,18 @@ export interface components {
              * @description frames a second so far
              */
             rate: number;
+            /** @description chosen shots one after another, which may be of several sources */
+            reel: boolean;
             /** Format: int64 */
             rendered: number;
             /** Format: int64 */
             revision: number;
             sha256: string;
-            /** @description empty of a source with its shots */
+            /** @description empty of a source with its shots, and of a reel */
             shot: string;
             /**
              * Format: int64
-             * @description how many shots of the source are in it
+             * @description how many shots are in it
              */
             shots: number;
             /** Format: int64 */
@@ -2648,6 +2684,16 @@ export interface components {
         Rect: {
             max: components["schemas"]["Point"];
             min: components["schemas"]["Point"];
+        };
+        ReelBody: {
+            /** @description deliver although there are doubts (contents) */
+            despite?: boolean;
+            /** @description of the file, without its ending; the programme's where it is empty */
+            name?: string;
+            /** @description of those of their sources, but none that copies coded pictures */
+            preset: string;
+            /** @description in the order in which they go into the file */
+            shots: string[];
         };
         RefusalView: {
             item: string;
@@ -4060,6 +4106,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getChosenContents: {
+        parameters: {
+            query: {
+                shots: string[];
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContentsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addReel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReelBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryView"];
+                };
             };
             /** @description The body is larger than 1048576 bytes. */
             413: {

@@ -138,7 +138,7 @@
               {/if}
             </span>
           {/if}
-          {#if !d.shot}<a
+          {#if !d.shot && !d.reel}<a
               class="btn {intakes.length ? '' : 'ml-auto'} btn-xs"
               href="/api/deliveries/{d.id}/certificate"
               download="{d.name}.certificate.json"
@@ -146,7 +146,7 @@
               >Certificate</a
             >{/if}
           <a
-            class="btn {d.shot && !intakes.length ? 'ml-auto' : ''} btn-primary btn-xs"
+            class="btn {(d.shot || d.reel) && !intakes.length ? 'ml-auto' : ''} btn-primary btn-xs"
             href="/api/deliveries/{d.id}/file"
             download={d.name}>Download</a
           >{/if}

@@ -9,6 +9,8 @@ interface Remembered {
   master: string; // the preset of masters
   pattern: string; // of their names
   shotPattern: string; // of the names of shots that are delivered together
+  reelPattern: string; // of the one file that they can be
+  reel: boolean; // whether they are that
   matte: boolean;
   sound: boolean; // is heard
   level: number; // of the sound, 0 to 1
@@ -21,6 +23,8 @@ const first: Remembered = {
   master: 'source',
   pattern: '{source} v{version} {date}',
   shotPattern: '{shot} v{version}',
+  reelPattern: '{programme} v{version} {date}',
+  reel: false,
   matte: false,
   sound: true,
   level: 0.8,

@@ -51,7 +51,7 @@
       contents = await ask(api.GET('/api/sources/{id}/contents', { params }));
       const p = await ask(api.GET('/api/programmes/{id}', { params: { path: { id: s.programme } } }));
       programme = p.name;
-      deliveries = p.deliveries.filter((d) => d.source === s.id && !d.shot);
+      deliveries = p.deliveries.filter((d) => d.source === s.id && !d.shot && !d.reel);
       if (!presets.length) presets = await ask(api.GET('/api/sources/{id}/presets', { params }));
       if (!presets.some((x) => x.name === preset)) preset = 'source';
     } catch (e) {
