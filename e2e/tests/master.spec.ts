@@ -117,7 +117,7 @@ test('a master is cut into shots, cleared, delivered as the source, certified an
   await page.goto(`/programmes/${programme}`);
   await page.getByRole('button', { name: 'Deliver shots' }).click();
   const dialog = page.getByRole('dialog', { name: 'Deliver shots' });
-  await dialog.getByRole('radio', { name: 'one file, one after another' }).check();
+  await dialog.getByRole('radio', { name: 'one file, in this order' }).check();
   await dialog.getByLabel('Format of the shots').selectOption('archive');
   await expect(dialog.getByText('neither approved nor waived')).toBeVisible();
   await dialog.getByRole('group', { name: 'Shots' }).getByRole('checkbox').nth(1).uncheck();

@@ -10,8 +10,9 @@ import (
 	"celator/internal/media"
 )
 
-// Reel is shots one after another in one file, a job each: of one source or of several, whose pictures and
-// sound are of one kind. The file's own time begins at 0, and what lies beside pictures and sound is not carried.
+// Reel is shots one after another in one file, a job each, which the first one's Out names: of one source or of
+// several, whose pictures and sound are of one kind. The file's own time begins at 0, and what lies beside pictures
+// and sound is not carried. A job that is not of NewReel is a reel by itself, written as Join writes it.
 type Reel []Job
 
 // NewReel sets jobs, of whole shots and by one preset, one after another. The error says, for people, why they
@@ -30,7 +31,7 @@ func NewReel(jobs []Job) (Reel, error) {
 	}
 	switch p := r[0].Preset; {
 	case p.Copies():
-		return nil, errors.New("several shots are coded anew when they go into one file: choose another format than the source's")
+		return nil, errors.New("shots in one file are coded anew: choose another format than the source's")
 	case p.Still, p.Packed():
 		return nil, errors.New("several shots do not go into one file of this format")
 	}
@@ -75,7 +76,7 @@ func (r Reel) Of(f int) Job {
 func (r Reel) Frames() int { return r[0].Total }
 
 // output is what is written: as the first shot's source says.
-func (r Reel) output(path string) media.Output {
+func (r Reel) output() media.Output {
 	j := r[0]
 	info := j.Clip.Info
 	info.Frames, info.Subtitles, info.Chapters = r.Frames(), nil, 0
@@ -85,17 +86,20 @@ func (r Reel) output(path string) media.Output {
 		info.Timecode = "00:00:00:00"
 	}
 	return media.Output{
-		Path: path, Preset: j.Preset, Source: media.Clip{Path: j.Clip.Path, Info: info}, Sound: j.Sound,
+		Path: j.Out, Preset: j.Preset, Source: media.Clip{Path: j.Clip.Path, Info: info}, Sound: j.Sound,
 		Frames: r.Frames(), Total: r.Frames(),
 	}
 }
 
 // Join makes the file of its pieces, written by Render with Segment and in order, and of the shots' sound.
-func (r Reel) Join(ctx context.Context, path string, pieces []Piece, progress func(done int)) error {
-	out := r.output(path)
+func (r Reel) Join(ctx context.Context, pieces []Piece, progress func(done int)) error {
+	if !r[0].Reel {
+		return Join(ctx, r[0], pieces, progress)
+	}
+	out := r.output()
 	defer func() { RemoveSounds(out.Treated) }()
 	for i, s := range r.tracks() {
-		file := fmt.Sprintf("%s.sound%d", path, i)
+		file := fmt.Sprintf("%s.sound%d", out.Path, i)
 		out.Treated = append(out.Treated, file)
 		w, err := media.CreateSound(ctx, file, s)
 		if err != nil {
@@ -128,7 +132,11 @@ func (r Reel) tracks() []media.Sound {
 }
 
 // Verify reads the written file again, as Verify does of one job: each shot of it must be its source's at its place.
-func (r Reel) Verify(ctx context.Context, path string, progress func(done int)) (Proof, error) {
+func (r Reel) Verify(ctx context.Context, progress func(done int)) (Proof, error) {
+	if !r[0].Reel {
+		return Verify(ctx, r[0], progress)
+	}
+	path := r[0].Out
 	info, err := media.Probe(ctx, path)
 	if err != nil {
 		return Proof{}, fmt.Errorf("the written file cannot be read again: %w", err)

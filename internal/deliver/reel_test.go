@@ -24,8 +24,8 @@ func TestReel(t *testing.T) {
 	}
 	a := made("a.mov", "testsrc2=size=192x112:rate=30000/1001:duration=2", "-f lavfi -i sine=300:r=48000:duration=2 "+
 		"-c:v prores_ks -pix_fmt yuv422p10le -c:a pcm_s24le -timecode 10:00:00;00")
-	b := made("b.mkv", "mandelbrot=size=192x112:rate=30000/1001,trim=duration=2", "-f lavfi -i sine=700:r=48000:duration=0.8 "+
-		"-c:v ffv1 -pix_fmt yuv422p10le -c:a flac")
+	b := made("b.mkv", "mandelbrot=size=192x112:rate=30000/1001,trim=duration=2",
+		"-f lavfi -i sine=700:r=48000:duration=0.8 -c:v ffv1 -pix_fmt yuv422p10le -c:a flac")
 	of := func(c media.Clip, first, last int, preset media.Preset) Job {
 		part := c.Part(first, last)
 		d := document(part.Info)
@@ -52,10 +52,11 @@ func TestReel(t *testing.T) {
 			}
 			pieces = append(pieces, Piece{j.Out, j.First, j.Last})
 		}
-		if err := r.Join(ctx, out, pieces, nil); err != nil {
+		r[0].Out = out
+		if err := r.Join(ctx, pieces, nil); err != nil {
 			t.Fatal(err)
 		}
-		proof, err := r.Verify(ctx, out, nil)
+		proof, err := r.Verify(ctx, nil)
 		if err != nil || proof.Frames != 35+60+13 || proof.Passages != 2 {
 			t.Fatalf("%s: %+v, %v", name, proof, err)
 		}
@@ -74,7 +75,7 @@ func TestReel(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if proof, err := other.Verify(ctx, out, nil); err == nil {
+		if proof, err := other.Verify(ctx, nil); err == nil {
 			t.Errorf("%s: another shot's place is proved: %+v", name, proof)
 		}
 	}

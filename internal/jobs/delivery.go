@@ -236,14 +236,8 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, reel deliver.Reel, 
 		size += st.Size()
 		pieces = append(pieces, deliver.Piece{File: file, First: g.First, Last: g.Last})
 	}
-	j, room := reel[0], size+size/10
-	if j.Preset.Packed() { // the pictures and what lies beside them, and what they are packed into
-		room += j.Preset.Size(j.Clip.Info, d.Frames)
-	}
-	if j.Preset.Copies() { // the source's coded pictures, taken apart, and the file
-		room += 2 * j.Original.Size
-	}
-	if err := r.lib.Room(room); err != nil {
+	j := &reel[0]
+	if err := r.lib.Room(room(j, d, size)); err != nil {
 		return err
 	}
 	final := r.lib.DeliveryFile(d.ID, d.Name)
@@ -252,35 +246,14 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, reel deliver.Reel, 
 	}
 	j.Out = final + ".part"
 	defer os.Remove(j.Out)
-	verify := func(ctx context.Context, tell func(int)) (deliver.Proof, error) { return deliver.Verify(ctx, j, tell) }
-	if d.Reel {
-		verify = func(ctx context.Context, tell func(int)) (deliver.Proof, error) { return reel.Verify(ctx, j.Out, tell) }
-		err = reel.Join(ctx, j.Out, pieces, beat)
-	} else {
-		err = deliver.Join(ctx, j, pieces, beat)
-	}
-	if err != nil {
+	if err := reel.Join(ctx, pieces, beat); err != nil {
 		return err
 	}
 	if moved, err := r.store.SetDelivery(ctx, d.ID, store.Verifying, 0); err != nil || !moved {
 		return err
 	}
-	work, cancel := context.WithCancel(ctx)
-	defer cancel()
-	wanted := true
-	tell := every(func(done int) {
-		if moved, err := r.store.SetDelivery(ctx, d.ID, store.Verifying, done); err == nil && !moved {
-			wanted = false
-			cancel()
-		}
-	})
-	proof, err := verify(work, func(done int) { beat(done); tell(done) })
-	switch {
-	case !wanted:
-		return nil
-	case err != nil && ctx.Err() == nil && !fault.IsMachine(err):
-		return fmt.Errorf("%w: %w", errProof, err)
-	case err != nil:
+	proof, wanted, err := r.prove(ctx, d, reel, beat)
+	if err != nil || !wanted {
 		return err
 	}
 	sha, size, err := storage.Digest(j.Out)
@@ -288,7 +261,7 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, reel deliver.Reel, 
 		return err
 	}
 	if d.Shot == "" && !d.Reel {
-		if err := r.certify(ctx, d, j, proof, size, sha); err != nil {
+		if err := r.certify(ctx, d, *j, proof, size, sha); err != nil {
 			return err
 		}
 	}
@@ -297,4 +270,39 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, reel deliver.Reel, 
 	}
 	r.log.Info("delivered", "delivery", d.Name, "frames", proof.Frames, "compared", proof.Compared)
 	return r.store.EndDelivery(ctx, d.ID, "", &proof, size, sha)
+}
+
+// room is what joining takes of the disk, where the segments have so many bytes.
+func room(j *deliver.Job, d store.Delivery, segments int64) int64 {
+	n := segments + segments/10
+	if j.Preset.Packed() { // the pictures and what lies beside them, and what they are packed into
+		n += j.Preset.Size(j.Clip.Info, d.Frames)
+	}
+	if j.Preset.Copies() { // the source's coded pictures, taken apart, and the file
+		n += 2 * j.Original.Size
+	}
+	return n
+}
+
+// prove verifies a written file, while the delivery is wanted.
+func (r *Runner) prove(ctx context.Context, d store.Delivery, reel deliver.Reel, beat func(int)) (p deliver.Proof,
+	wanted bool, err error,
+) {
+	work, cancel := context.WithCancel(ctx)
+	defer cancel()
+	wanted = true
+	tell := every(func(done int) {
+		if moved, err := r.store.SetDelivery(ctx, d.ID, store.Verifying, done); err == nil && !moved {
+			wanted = false
+			cancel()
+		}
+	})
+	p, err = reel.Verify(work, func(done int) { beat(done); tell(done) })
+	switch {
+	case !wanted:
+		err = nil
+	case err != nil && ctx.Err() == nil && !fault.IsMachine(err):
+		err = fmt.Errorf("%w: %w", errProof, err)
+	}
+	return p, wanted, err
 }

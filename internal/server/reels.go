@@ -81,7 +81,8 @@ func (s *server) reel(ctx context.Context, c chosen, preset string) (deliver.Ree
 
 // unfit is the answer to shots that cannot go out together, unless it is the machine that failed.
 func unfit(err error) error {
-	if errors.Is(err, store.ErrNone) || errors.Is(err, context.Canceled) || store.Unavailable(err) || fault.IsMachine(err) {
+	if errors.Is(err, store.ErrNone) || errors.Is(err, context.Canceled) || store.Unavailable(err) ||
+		fault.IsMachine(err) {
 		return problem(err)
 	}
 	return huma.Error422UnprocessableEntity(sentence(err))

@@ -42,7 +42,8 @@ func TestReelOverHTTP(t *testing.T) {
 	to := programme + "/deliveries"
 	s.ask("POST", to, m{"preset": "archive", "shots": []string{c, a}, "name": "Highlights"}, 201, &d)
 	until(&d)
-	if d.Name != "Highlights.mkv" || !d.Reel || d.Shots != 2 || d.Frames != 40 || d.Proof.Compared != 40 || d.Rendered != 40 {
+	if d.Name != "Highlights.mkv" || !d.Reel || d.Shots != 2 || d.Frames != 40 || d.Proof.Compared != 40 ||
+		d.Rendered != 40 {
 		t.Errorf("%+v, %+v", d, d.Proof)
 	}
 	if kept, err := s.st.Delivery(t.Context(), d.ID); err != nil || kept.Reused != 20 {

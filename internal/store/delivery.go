@@ -66,7 +66,7 @@ type Delivery struct {
 	ID       string               `db:"id"`
 	Source   string               `db:"source"`
 	Shot     string               `db:"shot"`     // "" of one of a source, with its shots, and of a reel
-	Reel     bool                 `db:"reel"`     // whole shots one after another, of several sources: Source is the first's
+	Reel     bool                 `db:"reel"`     // whole shots one after another; Source is the first's
 	Contents JSON[[]Content]      `db:"contents"` // those, as they were when it was ordered
 	Revision int                  `db:"revision"`
 	Preset   string               `db:"preset"`
@@ -138,8 +138,8 @@ type Segment struct {
 	Finished bool   `db:"finished"`
 }
 
-const deliveryColumns = `d.id, d.source, coalesce(d.shot, '') AS shot, d.reel, d.contents, d.revision, d.preset, d.recipe,
-	d.name, d.state, d.first, d.frames, d.matte, d.priority,
+const deliveryColumns = `d.id, d.source, coalesce(d.shot, '') AS shot, d.reel, d.contents, d.revision, d.preset,
+	d.recipe, d.name, d.state, d.first, d.frames, d.matte, d.priority,
 	extract(epoch FROM d.rested + coalesce(now() - d.paused, interval '0'))::float8 AS rested,
 	d.verified, d.error, d.waiting, d.proof, d.size, d.sha256, d.created,
 	d.started, d.finished, coalesce((SELECT sum(done) FROM segment g WHERE g.delivery = d.id), 0) AS rendered,

@@ -159,7 +159,7 @@
             ><input type="radio" class="radio radio-xs" value={false} bind:group={reel} />a file for each</label
           >
           <label class="flex items-center gap-2"
-            ><input type="radio" class="radio radio-xs" value={true} bind:group={reel} />one file, one after another</label
+            ><input type="radio" class="radio radio-xs" value={true} bind:group={reel} />one file, in this order</label
           >
         </span>
         <span class="quiet">Format</span>
