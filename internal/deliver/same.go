@@ -1,6 +1,7 @@
 package deliver
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -175,6 +176,10 @@ func (j *Job) verifySame(ctx context.Context, info media.Info, p *Proof, progres
 		p.Copied++
 	}
 	p.Coded = len(anew)
+	if j.Preset.Linked() && p.Copied > 0 { // a copied picture may be decoded to another one
+		out := media.Clip{Path: j.Out, Info: info.As(j.Clip.Info)}
+		return j.compareRun(ctx, out, j.First, j.Last, anew, p, progress)
+	}
 	return j.compareSome(ctx, info, anew, p, progress)
 }
 
@@ -198,7 +203,7 @@ func (j *Job) compareSome(ctx context.Context, info media.Info, frames []int, p 
 		}
 		*p, out.Sums = was, nil // an index may lead elsewhere: then all is read
 	}
-	return j.compareRun(ctx, out, frames[0], frames, p, progress)
+	return j.compareRun(ctx, out, frames[0], frames[len(frames)-1], frames, p, progress)
 }
 
 // sumsBeside are the checksums of the written frames that were copied, which decode to what the source's do; 0 of
@@ -219,7 +224,7 @@ func (j *Job) compareRuns(ctx context.Context, out media.Clip, frames []int, p *
 		for n < len(frames) && frames[n]-frames[n-1] <= near {
 			n++
 		}
-		if err := j.compareRun(ctx, out, max(frames[0]-1, j.First), frames[:n], p, progress); err != nil {
+		if err := j.compareRun(ctx, out, max(frames[0]-1, j.First), frames[n-1], frames[:n], p, progress); err != nil {
 			return err
 		}
 		frames = frames[n:]
@@ -227,16 +232,20 @@ func (j *Job) compareRuns(ctx context.Context, out media.Clip, frames []int, p *
 	return nil
 }
 
-// compareRun compares frames by one reader of each, from first on.
-func (j *Job) compareRun(ctx context.Context, out media.Clip, first int, frames []int, p *Proof,
+// compareRun compares frames by one reader of each, which go from first to last. Others between them must be the
+// source's where copying does not say so.
+func (j *Job) compareRun(ctx context.Context, out media.Clip, first, last int, frames []int, p *Proof,
 	progress func(done int),
 ) error {
 	next := 0
-	return j.beside(ctx, out, first, frames[len(frames)-1], func(f int, src, got *frame.Picture) error {
+	return j.beside(ctx, out, first, last, func(f int, src, got *frame.Picture) error {
 		if progress != nil {
 			progress(f - j.First)
 		}
-		if f != frames[next] {
+		if next == len(frames) || f != frames[next] {
+			if j.Preset.Linked() && !bytes.Equal(src.Data, got.Data) {
+				return fmt.Errorf("frame %d was copied as it is coded, and is decoded to another picture", f)
+			}
 			return nil
 		}
 		next++

@@ -51,8 +51,17 @@ func TestAsTheSource(t *testing.T) {
 		"groups.ts": {"-c:v mpeg2video -g 10 -bf 2 -flags +cgop -sc_threshold 1000000000 -b:v 6M -c:a mp2", 20},
 		"groups.mxf": {"-c:v mpeg2video -g 10 -bf 2 -flags +cgop -sc_threshold 1000000000 -b:v 20M " +
 			"-pix_fmt yuv422p -c:a pcm_s16le", 20},
-		"h264.mp4": {"-c:v libx264 -pix_fmt yuv420p -c:a aac", 0},
-		"open.ts":  {"-c:v mpeg2video -g 10 -bf 2 -sc_threshold 1000000000 -b:v 6M -c:a mp2", 0},
+		"h264.mp4":   {"-c:v libx264 -pix_fmt yuv420p -g 10 -bf 2 -c:a aac", 20},
+		"h264.mov":   {"-c:v libx264 -pix_fmt yuv422p10le -g 10 -bf 0 -c:a pcm_s24le", 20},
+		"h264.ts":    {"-c:v libx264 -pix_fmt yuv420p -g 10 -bf 3 -c:a aac", 20},
+		"h264-i.mp4": {"-c:v libx264 -pix_fmt yuv420p -g 1 -c:a aac", 37},
+		"h264-f.mp4": {"-vf tinterlace=interleave_top,fps=25,setfield=tff -c:v libx264 -flags +ildct+ilme -g 10 -bf 2 " +
+			"-c:a aac", 20},
+		"h264-31.mp4":  {"-c:v libx264 -x264opts sps-id=31 -pix_fmt yuv420p -g 10 -c:a aac", 0},
+		"h264.mkv":     {"-c:v libx264 -pix_fmt yuv420p -g 10 -c:a aac", 0},
+		"h264-one.mp4": {"-c:v libx264 -pix_fmt yuv420p -g 100 -c:a aac", 0},
+		"hevc.mp4":     {"-c:v libx265 -x265-params log-level=error:open-gop=0:keyint=10 -pix_fmt yuv420p -c:a aac", 0},
+		"open.ts":      {"-c:v mpeg2video -g 10 -bf 2 -sc_threshold 1000000000 -b:v 6M -c:a mp2", 0},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()

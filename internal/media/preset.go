@@ -23,6 +23,7 @@ type Preset struct {
 	Waves    string   // codec of the sound's files beside them, "" none
 	copies   bool     // coded pictures of the source that nothing touches
 	apart    string   // why none can be copied, for people
+	linked   bool     // see Linked
 	exact    bool     // those that are coded anew come back as they went in
 	codec    string   // of codecs
 	pictures string   // ending of each picture's file, where they are numbered and packed into one
@@ -203,10 +204,10 @@ func (p Preset) EncoderArgs(info Info) []string {
 	if t := info.Tags; p.codec == "h264" && levels == "tv" && t.Primaries+t.Transfer+t.Space == "" {
 		args = append(args, "-x264-params", "videoformat=component") // else x264 leaves the range out
 	}
-	if p.codec == "h264" || p.codec == "hevc" {
+	if (p.codec == "h264" || p.codec == "hevc") && !p.copies {
 		args = append(args, "-g", fmt.Sprint(2*info.Rate.Nominal()))
 	}
-	if p.codec == "hevc" {
+	if p.codec == "hevc" && !p.copies {
 		args = append(args, "-x265-params", "log-level=error")
 	}
 	if info.First() != "" && p.codec != "ffv1" && p.codec != "" {

@@ -116,7 +116,7 @@ func (i Info) Same() (Preset, error) {
 	if p.video, p.pixFmt, err = i.sameCodec(); err != nil {
 		return no("%w", err)
 	}
-	p.exact, p.apart = exactCodecs[i.Codec], i.inOnePlace()
+	p.exact, p.linked, p.apart = exactCodecs[i.Codec], i.Codec == "h264", i.inOnePlace()
 	if p.apart != "" {
 		p.Title = "As the source: in its codec and its container"
 	}
@@ -177,24 +177,33 @@ func (i Info) sameCodec() (args []string, pix string, err error) {
 	case "mpeg2video":
 		return i.sameMPEG2(), pix, nil
 	case "h264":
-		args = opts("-c:v libx264 -preset medium -crf 14")
+		args = append(opts("-c:v libx264 -preset medium -crf 14 -x264opts"), fmt.Sprint("sps-id=", setNumber))
 	case "hevc":
 		args = opts("-c:v libx265 -preset fast -crf 14 -tag:v hvc1 -x265-params log-level=error")
 	default:
 		return nil, "", fmt.Errorf("%s is not written here", strings.ToUpper(i.Codec))
 	}
-	if len(i.Coded.Groups) == 0 {
-		args = append(args, "-g", "1")
+	switch { // shown no later after they are decoded than the source's: decoders wait as long as they have been told once
+	case len(i.Coded.Groups) == 0:
+		args = append(args, "-g", "1", "-bf", "0")
+	case !i.Coded.BFrames:
+		args = append(args, "-g", "25", "-bf", "0")
+	case i.Codec == "h264":
+		args = append(args, opts("-g 25 -bf 2 -b-pyramid none")...)
 	}
 	return args, pix, nil
 }
 
-// inOnePlace says why no coded picture of the source can stand between ones that are coded anew; "" where they can.
+// inOnePlace says why no coded picture of the source can stand between ones that are coded anew; "" where they can:
+// H.264 in transport streams, which tell the parameters with each group, and in files whose place for them holds
+// several. The encoder of HEVC gives its parameters the same numbers as others do.
 func (i Info) inOnePlace() string {
-	if name := map[string]string{"h264": "H.264", "hevc": "HEVC"}[i.Codec]; name != "" {
-		return "all pictures are coded anew: decoders are told the parameters of " + name + " once for the whole file"
+	name := map[string]string{"h264": "H.264", "hevc": "HEVC"}[i.Codec]
+	several := slices.Contains(endings["mpegts"], i.Coded.Ending) || slices.Contains(endings["mov"], i.Coded.Ending)
+	if name == "" || name == "H.264" && several {
+		return ""
 	}
-	return ""
+	return fmt.Sprintf("all pictures are coded anew: decoders are told the parameters of %s once for the whole file", name)
 }
 
 // sameMPEG2 are the options for MPEG-2 like the source's, whose headers come with each group.
@@ -254,11 +263,21 @@ func (i Info) Units(do func(first, last int)) {
 	}
 }
 
+// Linked reports whether how a coded picture is decoded hangs on what was told elsewhere, so that only decoding shows
+// that one which was copied is still the source's.
+func (p Preset) Linked() bool { return p.linked }
+
 // Alike reports whether a decoder of the file decodes what the preset writes: whether both ask for the same beside
-// the pictures. FFV1 has that in one place, and what matters of it is known when something is written.
+// the pictures. FFV1 has that in one place, and what matters of it is known when something is written; for H.264 it
+// is tried.
 func (p Preset) Alike(ctx context.Context, c Clip, dir string) (bool, error) {
-	if p.apart != "" || c.Info.Codec != "ffv1" {
-		return p.apart == "", nil
+	switch {
+	case p.apart != "":
+		return false, nil
+	case p.linked:
+		return p.stands(ctx, c, dir)
+	case c.Info.Codec != "ffv1":
+		return true, nil
 	}
 	dir, err := os.MkdirTemp(dir, ".alike")
 	if err != nil {

@@ -201,6 +201,15 @@ func Join(ctx context.Context, o Output, segments []string, lengths []int, progr
 		}
 		return os.WriteFile(o.Path, b, 0o600)
 	}
+	inOne := o.Preset.linked && o.Preset.apart == "" && (o.Preset.segment == "mp4" || o.Preset.segment == "mov")
+	if inOne {
+		first := o.Path + ".first" + o.Preset.Ending
+		defer os.Remove(first)
+		if err := withSets(segments[0], first, segments[1:]); err != nil {
+			return err
+		}
+		segments = append([]string{first}, segments[1:]...)
+	}
 	var list strings.Builder
 	list.WriteString("ffconcat version 1.0\n")
 	for i, s := range segments {
@@ -213,6 +222,9 @@ func Join(ctx context.Context, o Output, segments []string, lengths []int, progr
 	}
 	defer os.Remove(listPath)
 	args := []string{"-f", "concat", "-safe", "0", "-protocol_whitelist", "file,pipe,fd", "-i", "file:" + listPath}
+	if inOne { // as they are: their sets are where they belong
+		args = append([]string{"-auto_convert", "0"}, args...)
+	}
 	if o.Gray || o.Preset.Sequence() {
 		args = append(args, "-map", "0:v")
 	} else {
