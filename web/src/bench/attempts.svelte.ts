@@ -46,6 +46,7 @@ export class Attempts {
 
   private async fetch(id: string): Promise<Attempt> {
     const a = await ask(api.GET('/api/attempts/{id}', { params: { path: { id } } }));
+    if (!ended(a) && this.known.has(id)) return a; // asked before the run ended, and answered after that was told
     if (a.poses) {
       core.poses({ attempt: id, poses: a.poses });
       this.posed++;
