@@ -94,12 +94,29 @@ func classify(t, b float64) repeats {
 	return none
 }
 
+// Marks are what was noted of each frame looked at, against the one before it: of the first, nothing. Marks of
+// stretches of a clip, each begun with the last frame of the one before, make up those of the whole.
+func (f *Finder) Marks() []byte {
+	out := make([]byte, len(f.seen))
+	for i, r := range f.seen {
+		out[i] = byte(r)
+	}
+	return out
+}
+
 // Found returns the stretches of the frames looked at, in order; they do not overlap.
-func (f *Finder) Found() []Stretch {
+func (f *Finder) Found() []Stretch { return Found(f.Marks()) }
+
+// Found returns the stretches of the frames of which these are the marks.
+func Found(marks []byte) []Stretch {
+	seen := make([]repeats, len(marks))
+	for i, m := range marks {
+		seen[i] = repeats(m)
+	}
 	var all []Stretch
 	for begin := range cycle {
 		for _, first := range []repeats{top, bottom} {
-			all = append(all, runs(f.seen, begin, first)...)
+			all = append(all, runs(seen, begin, first)...)
 		}
 	}
 	slices.SortFunc(all, func(a, b Stretch) int { return (b.Last - b.First) - (a.Last - a.First) })

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 
+	"celator/core/cadence"
 	"celator/core/cover"
 )
 
@@ -19,10 +20,10 @@ import (
 const pieceFrames = 3000
 
 // Pieces are the frames of the pieces in which the clip is brought in; none where it is brought in in one piece:
-// short, or not to be leaped into, or woven, whose fields are looked at from the first to the last.
+// short, or not to be leaped into.
 func (i Info) Pieces() (out []cover.Span) {
 	leaps := i.Indexed && !i.Variable || i.Unproved() && i.Container == "mxf" // others without an index never reached
-	if !i.Long() || !leaps || i.First() != "" {
+	if !i.Long() || !leaps {
 		return nil
 	}
 	for first := 0; first < i.Frames; first += pieceFrames {
@@ -54,48 +55,81 @@ func (c Clip) MakePiece(ctx context.Context, dir string, number int, progress fu
 	if err := present(c.Path); err != nil {
 		return err
 	}
-	var seek []string
-	rate := c.Info.Rate.Float()
-	if p.First > 0 { // half a frame early, so that rounding cannot lose the frame
-		seek = []string{"-ss", fmt.Sprintf("%.6f", c.Info.Lead+(float64(p.First)-.5)/rate)}
+	make := c.makePiece
+	if c.Info.First() != "" {
+		make = c.makeFieldPiece
 	}
+	frames := p.Last - p.First + 2 // and the first of the next
+	if number == len(all)-1 {
+		frames = -1 // to the end, whatever was promised
+	}
+	return make(ctx, dir, number, p, frames, progress)
+}
+
+// makePiece is MakePiece of whole pictures: so many frames, below 0 to the end.
+func (c Clip) makePiece(ctx context.Context, dir string, number int, p cover.Span, frames int,
+	progress func(done int),
+) error {
 	sums := fmt.Sprintf("%s.%d.part", pieceFile(dir, number), os.Getpid()) // a worker that was given up may go on
 	defer os.Remove(sums)
-	limit := []string{}
-	if number < len(all)-1 { // and the first of the next; the last goes on to the end, whatever was promised
-		limit = []string{"-frames:v", strconv.Itoa(p.Last - p.First + 2)}
-	}
-	args := append([]string{"-copyts", "-start_at_zero"}, input(c.Path, seek...)...)
-	args = append(args, "-map", "0:v:0", "-an")
-	args = append(append(args, c.Info.counting()...), limit...)
-	args = append(args, "-c:v", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "-f", "framecrc", "file:"+sums,
-		"-map", "0:v:0", "-an", "-frames:v", strconv.Itoa((p.Last-p.First)/c.Info.StillEvery()+1))
-	args = append(args, stillArgs(c.Info, views, p.First)...)
+	args := append(c.counted(p.First, frames, sums), "-map", "0:v:0", "-an",
+		"-frames:v", strconv.Itoa((p.Last-p.First)/c.Info.StillEvery()+1))
+	args = append(args, stillArgs(c.Info, c.Info.viewDir(dir), p.First)...)
 	proc, err := watched(ctx, args, progress)
 	if err != nil {
 		return undecoded(ctx, err, "its pictures cannot be decoded")
 	}
-	if f := proc.errs.fault(); f != nil {
-		return f
-	}
-	if proc.errs.damaged() { // or it began where the decoder lacks what came before: read in one piece, it is told
-		return fmt.Errorf("%w %d: %s", ErrLanding, p.First, proc.errs.last())
+	if err := proc.landed(p.First); err != nil {
+		return err
 	}
 	crcs, err := readSums(sums)
 	if err != nil {
 		return err
 	}
-	at, err := firstTime(sums)
-	if err != nil {
+	if err := c.beginsAt(sums, p.First); err != nil {
 		return err
-	}
-	if math.Abs(at-c.Info.Lead-float64(p.First)/rate) > .5/rate {
-		return fmt.Errorf("%w %d: it begins at %g s", ErrLanding, p.First, at)
 	}
 	if err := SaveSums(sums, crcs); err != nil {
 		return err
 	}
 	return os.Rename(sums, pieceFile(dir, number))
+}
+
+// counted are the options that leap to a frame and write the checksums of so many into a file, with their times.
+func (c Clip) counted(first, frames int, sums string) []string {
+	var seek, limit []string
+	if first > 0 {
+		seek = c.Info.leap(first)
+	}
+	if frames >= 0 {
+		limit = []string{"-frames:v", strconv.Itoa(frames)}
+	}
+	args := append([]string{"-copyts", "-start_at_zero"}, input(c.Path, seek...)...)
+	args = append(args, "-map", "0:v:0", "-an")
+	args = append(append(args, c.Info.counting()...), limit...)
+	return append(args, "-c:v", "rawvideo", "-pix_fmt", c.Info.PlanarFormat(), "-f", "framecrc", "file:"+sums)
+}
+
+// landed is an error where a decoder that leaped to a frame complains: of damage, or since it lacks what came before.
+// Read in one piece, it is told which.
+func (p *process) landed(first int) error {
+	if f := p.errs.fault(); f != nil {
+		return f
+	}
+	if p.errs.damaged() {
+		return fmt.Errorf("%w %d: %s", ErrLanding, first, p.errs.last())
+	}
+	return nil
+}
+
+// beginsAt is ErrLanding unless what framecrc tells of begins at a frame's time.
+func (c Clip) beginsAt(sums string, first int) error {
+	rate := c.Info.Rate.Float()
+	at, err := firstTime(sums)
+	if err == nil && math.Abs(at-c.Info.Lead-float64(first)/rate) > .5/rate {
+		err = fmt.Errorf("%w %d: it begins at %g s", ErrLanding, first, at)
+	}
+	return err
 }
 
 // firstTime is the time of the first picture that framecrc tells of, in seconds.
@@ -154,6 +188,13 @@ func (c Clip) JoinPieces(ctx context.Context, dir string) (Seen, error) {
 	}
 	if len(all) == 0 {
 		return s, errors.New("media: a clip that is brought in in one piece")
+	}
+	if c.Info.First() != "" {
+		marks, err := joinMarks(dir, len(all))
+		if err != nil {
+			return s, err
+		}
+		s.Cadence = cadence.Found(marks)
 	}
 	return s, SaveSums(filepath.Join(dir, "frames.sum"), s.Sums)
 }

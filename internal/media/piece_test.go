@@ -23,6 +23,10 @@ func TestPieces(t *testing.T) {
 		"tape.mxf": {
 			"-c:v", "mpeg2video", "-flags", "+cgop", "-sc_threshold", "1000000000", "-g", "12", "-bf", "2", "-q:v", "8",
 		},
+		"film.mxf": {
+			"-vf", "fps=24000/1001,telecine", "-c:v", "mpeg2video", "-flags", "+cgop+ildct+ilme", "-sc_threshold",
+			"1000000000", "-g", "12", "-bf", "2", "-q:v", "4",
+		},
 	} {
 		path := filepath.Join(t.TempDir(), name)
 		if err := Run(ctx, append(append([]string{
@@ -35,9 +39,9 @@ func TestPieces(t *testing.T) {
 			t.Fatal(err)
 		}
 		clip := Clip{Path: path, Info: info}
-		n := len(info.Pieces())
-		if n != 6 {
-			t.Fatalf("%s: %d pieces", name, n)
+		n, each := len(info.Pieces()), len(info.Format().Fields())
+		if n != (info.Frames+pieceFrames-1)/pieceFrames || n < 6 || name == "film.mxf" && each != 2 {
+			t.Fatalf("%s: %d pieces, %s", name, n, info.Field)
 		}
 		one, many := t.TempDir(), t.TempDir()
 		want, err := MakeViews(ctx, clip, one, nil)
@@ -56,17 +60,21 @@ func TestPieces(t *testing.T) {
 			continue
 		}
 		got, err := clip.JoinPieces(ctx, many)
-		if err != nil || !slices.Equal(got.Sums, want.Sums) {
-			t.Fatalf("%s: %d frames of %d, or others, %v", name, len(got.Sums), len(want.Sums), err)
+		if err != nil || !slices.Equal(got.Sums, want.Sums) || !slices.Equal(got.Cadence, want.Cadence) {
+			t.Fatalf("%s: %d frames of %d, or others, %v %v, %v", name, len(got.Sums), len(want.Sums), got.Cadence,
+				want.Cadence, err)
 		}
-		stills, _ := filepath.Glob(filepath.Join(one, "views", "*.jpg"))
-		same, _ := filepath.Glob(filepath.Join(many, "views", "*.jpg"))
-		if len(stills) != 610 || len(same) != 610 {
+		if name == "film.mxf" && len(got.Cadence) == 0 {
+			t.Errorf("%s: it was not seen that it is film", name)
+		}
+		stills, _ := filepath.Glob(filepath.Join(info.viewDir(one), "*.jpg"))
+		same, _ := filepath.Glob(filepath.Join(info.viewDir(many), "*.jpg"))
+		if most := each * (610 + 1); len(stills) < each*609 || len(stills) > most || len(same) != len(stills) {
 			t.Fatalf("%s: %d and %d stills", name, len(stills), len(same))
 		}
 		for _, f := range stills {
 			a, _ := os.ReadFile(f)
-			b, err := os.ReadFile(filepath.Join(many, "views", filepath.Base(f)))
+			b, err := os.ReadFile(filepath.Join(info.viewDir(many), filepath.Base(f)))
 			if err != nil || !bytes.Equal(a, b) {
 				t.Fatalf("%s: the still %s differs, %v", name, filepath.Base(f), err)
 			}

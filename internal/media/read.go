@@ -242,9 +242,7 @@ func (c Clip) open(ctx context.Context, first, last int, jump bool, only ...int)
 	}
 	if jump && first > begin {
 		begin = first
-		// Half a frame early, so that rounding cannot lose the frame.
-		at := c.Info.Lead + (float64(c.first+first)-.5)/c.Info.Rate.Float()
-		seek = []string{"-ss", fmt.Sprintf("%.6f", at)}
+		seek = c.Info.leap(c.first + first)
 	}
 	if c.asIs {
 		seek = append(asIs, "-max_error_rate", "1")
@@ -291,6 +289,15 @@ func (c Clip) open(ctx context.Context, first, last int, jump bool, only ...int)
 		}
 	}
 	return r, nil
+}
+
+// early is by how many frames a leap aims before its frame, so that rounding, to the nearest frame where the
+// container counts in frames, neither loses it nor takes the one before.
+const early = .3
+
+// leap are the options that begin at a frame.
+func (i Info) leap(f int) []string {
+	return []string{"-ss", fmt.Sprintf("%.6f", i.Lead+(float64(f)-early)/i.Rate.Float())}
 }
 
 // counting are the options that make one output frame of each frame number.
