@@ -105,7 +105,7 @@ bench: setup-test build demo e2e/node_modules/.stamp ## measure speed, memory an
 bench-interface: setup-test build demo e2e/node_modules/.stamp ## measure the interface, into docs/benchmarks.md
 	cd e2e && npx --no-install playwright test --config bench.config.ts
 
-bench-master: ## measure masters delivered as the source against coded anew
+bench-master: ## measure masters delivered as the source against coded anew (MINUTES)
 	ONLY=master go run ./dev/bench
 
 bench-long: setup-test build ## measure a master of two hours: coming in, stepping, what it takes (MINUTES)

@@ -109,6 +109,35 @@ test('random frames, dragging, playing', async ({ page }) => {
   expect(await onScreen(page, 0, 0)).toBeTruthy();
 });
 
+test('stepping in a master', async ({ page }) => {
+  await openDemo(page, 'Harbour festival master');
+  await addItem(page, 'Sign');
+  await dragOn(page, 700, 400, 1000, 520);
+  await saved(page);
+  const steps = async (from: number, n: number, stride: (i: number) => number, pause: number) => {
+    const out: number[] = [];
+    await timeTo(page, from);
+    await page.waitForTimeout(1500);
+    for (let i = 1; i <= n; i++) {
+      out.push(await timeTo(page, from + stride(i)));
+      await page.waitForTimeout(pause);
+    }
+    return out;
+  };
+  const [first, last] = [200, 1200];
+  measured(
+    'step by one frame to treated pixels, in a master of 1080p',
+    'p95 80 ms',
+    ms(await steps(600, 60, (i) => i, 30)),
+  );
+  measured('the same, backwards', 'p95 80 ms', ms(await steps(900, 60, (i) => -i, 30)));
+  measured(
+    'random frame to treated pixels, in a master of 1080p',
+    '',
+    ms(await steps(first, 40, (i) => (i * 7919) % (last - first), 60)),
+  );
+});
+
 /** The longest scripting between two frames, and its 95th percentile, of what runs while f does. */
 async function scripting(
   browser: Browser,

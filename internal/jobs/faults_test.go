@@ -251,7 +251,7 @@ func ffmpegs(t *testing.T, parent int) (pids []int) {
 }
 
 // child starts a worker that can be killed.
-func (w *world) child(t *testing.T) *exec.Cmd {
+func (w bench) child(t *testing.T) *exec.Cmd {
 	t.Helper()
 	cmd := exec.Command(os.Args[0])
 	cmd.Env = append(os.Environ(), "CELATOR_TEST_WORKER="+w.url, "CELATOR_TEST_STORE="+w.dir)
