@@ -9,7 +9,7 @@ export PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD = 1
 
 .PHONY: help start build test lint format test-go test-race test-wasm test-unit test-e2e footage \
 	notices bench bench-interface bench-track bench-holdout bench-check bench-load bench-crash \
-	bench-voice bench-zoo bench-master bench-long fuzz demo contract screenshots clean setup-run setup-test
+	bench-voice bench-zoo bench-world bench-master bench-long fuzz demo contract screenshots clean setup-run setup-test
 
 help: ## what there is to make
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -113,6 +113,10 @@ bench-long: setup-test build ## measure a master of two hours: coming in, steppi
 
 bench-track: setup-test build ## measure the tracker against ground truth (PEERS and AGAINST: see dev/benchtrack)
 	go run ./dev/benchtrack
+
+bench-world: setup-test build ## measure the tracker on photographs (PART=work, or kept, which is never looked into; COUNT)
+	./dev/setup photographs
+	WORLD=$(or $(PART),kept) go run ./dev/benchtrack
 
 bench-holdout: setup-test build ## measure proposed holdouts against ground truth
 	go run ./dev/benchholdout

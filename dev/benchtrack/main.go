@@ -5,7 +5,8 @@
 // With PEERS set to a script that is called as "SCRIPT FOLDER NAME --out DIR" and
 // writes DIR/NAME.csv in the same form, the contenders named in AGAINST
 // (separated by spaces) run on the same clips, after one another. With POINTS set,
-// three points of each surface are followed as well.
+// three points of each surface are followed as well. With WORLD set to work or kept,
+// COUNT trials of that part are made from photographs instead.
 package main
 
 import (
@@ -55,13 +56,17 @@ func main() {
 	if data == "" {
 		data = ".run"
 	}
-	shots, trials := filepath.Join(data, "media", "tidewrack-week"), filepath.Join(data, "trials")
-	check(demo.Generate(context.Background(), shots, demo.Shots, func(s string) { log.Print(s) }))
-	check(demo.Generate(context.Background(), trials, demo.Trials, func(s string) { log.Print(s) }))
 	names := append([]string{"ours"}, strings.Fields(os.Getenv("AGAINST"))...)
 	if os.Getenv("PEERS") == "" {
 		names = names[:1]
 	}
+	if part := os.Getenv("WORLD"); part != "" {
+		world(part, data, names)
+		return
+	}
+	shots, trials := filepath.Join(data, "media", "tidewrack-week"), filepath.Join(data, "trials")
+	check(demo.Generate(context.Background(), shots, demo.Shots, func(s string) { log.Print(s) }))
+	check(demo.Generate(context.Background(), trials, demo.Trials, func(s string) { log.Print(s) }))
 	all := map[string]*tally{}
 	fmt.Printf("%-16s", "")
 	for _, n := range names {

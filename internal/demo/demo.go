@@ -108,7 +108,7 @@ func (s Shot) generate(ctx context.Context, dir string, progress func(done int))
 		Sound: []media.Sound{{Codec: "pcm_s16le", Channels: 2, Rate: 48000}},
 	}
 	out := media.Output{
-		Path: filepath.Join(dir, "clip.mp4"), Preset: media.Camera(s.CRF),
+		Path: filepath.Join(dir, "clip.mp4"), Preset: s.recorded(),
 		Source: media.Clip{Info: info}, Sound: sound, Frames: s.Frames, Total: s.Frames,
 	}
 	clip, err := media.Create(ctx, out)
@@ -167,6 +167,14 @@ func (s Shot) generate(ctx context.Context, dir string, progress func(done int))
 		err = os.WriteFile(filepath.Join(dir, "meta.json"), b, 0o644)
 	}
 	return err
+}
+
+// recorded is how the shot is coded.
+func (s Shot) recorded() media.Preset {
+	if s.Broadcast > 0 {
+		return media.Broadcast(s.Broadcast)
+	}
+	return media.Camera(s.CRF)
 }
 
 // Truth is the surface's corners in one frame and the share of it that is seen.

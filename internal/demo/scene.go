@@ -2,8 +2,6 @@ package demo
 
 import (
 	"math"
-	"runtime"
-	"sync"
 
 	"celator/core/frame"
 	"celator/core/geom"
@@ -41,6 +39,8 @@ type Shot struct {
 	Shutter   float64 // share of the frame's time
 	Grain     float64 // standard deviation, 8-bit codes
 	CRF       int     // of the recording's compression; 0 is 18
+	Broadcast int     // bits a second of a recording in MPEG-2 instead; 0 none
+	optics    *optics // nil draws R'G'B' as it is painted
 	prepare   func() func(t float64) moment
 }
 
@@ -65,48 +65,22 @@ func (s Shot) format() frame.Format {
 // by its own, faster motion and laid over the rest. The same frame is the same
 // bytes on any number of cores.
 func (s Shot) draw(at func(float64) moment, f int, d *picture) {
+	if s.optics != nil {
+		s.expose(at, f, d)
+		return
+	}
 	d.surface = at(float64(f)).surface
-	moments := func(front bool) [][]layer {
-		n := s.samples(at, f, front)
-		ms := make([][]layer, n)
-		for i := range ms {
-			for _, l := range at(float64(f) + s.Shutter*((float64(i)+.5)/float64(n)-.5)).layers {
-				if l.front == front {
-					ms[i] = append(ms[i], l)
-				}
-			}
+	behind, front := s.moments(at, float64(f), f)
+	s.rows(s.Height/2, func(pair int) {
+		rows := [2][]float32{make([]float32, 4*s.Width), make([]float32, 4*s.Width)}
+		acc, cur := make([]float32, 4*s.Width), make([]float32, 4*s.Width)
+		for k, row := range rows {
+			y := 2*pair + k
+			s.compose(behind, front, y, row, acc, cur, d.front[y*s.Width:][:s.Width])
+			s.grain(f, y, row)
 		}
-		return ms
-	}
-	behind, front := moments(false), moments(true)
-	var wg sync.WaitGroup
-	cores := runtime.GOMAXPROCS(0)
-	for c := range cores {
-		wg.Go(func() {
-			rows := [2][]float32{make([]float32, 4*s.Width), make([]float32, 4*s.Width)}
-			acc, cur := make([]float32, 4*s.Width), make([]float32, 4*s.Width)
-			for pair := c; pair < s.Height/2; pair += cores {
-				for k := range 2 {
-					y := 2*pair + k
-					row := rows[k]
-					s.mean(behind, y, row, cur)
-					s.mean(front, y, acc, cur)
-					for x := range s.Width {
-						p, q := row[4*x:][:4], acc[4*x:][:4]
-						if a := q[3]; a > 0 {
-							for c := range 3 {
-								p[c] = p[c]*(1-a) + q[c]
-							}
-						}
-						d.front[y*s.Width+x] = byte(min(q[3], 1)*255 + .5)
-					}
-					s.grain(f, y, row)
-				}
-				s.encode(d.pic, pair, rows)
-			}
-		})
-	}
-	wg.Wait()
+		s.encode(d.pic, pair, rows)
+	})
 	d.visible = s.visible(d)
 }
 

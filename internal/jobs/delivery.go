@@ -272,6 +272,22 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, reel deliver.Reel, 
 	return r.store.EndDelivery(ctx, d.ID, "", &proof, size, sha)
 }
 
+// Needs is about how many bytes of the disk a delivery that is planned will take: segments that are not there yet,
+// and the file. Those of a reel are of pictures like those of its first job.
+func Needs(lib storage.Library, j *deliver.Job, d store.Delivery, segments []store.Segment) (n int64) {
+	var all int64
+	for _, g := range segments {
+		size := j.Preset.Size(j.Clip.Info, g.Last-g.First+1)
+		if st, err := os.Stat(lib.Segment(g.Key)); err == nil {
+			size = st.Size()
+		} else {
+			n += size
+		}
+		all += size
+	}
+	return n + room(j, d, all)
+}
+
 // room is what joining takes of the disk, where the segments have so many bytes.
 func room(j *deliver.Job, d store.Delivery, segments int64) int64 {
 	n := segments + segments/10

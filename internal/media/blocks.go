@@ -36,7 +36,7 @@ func (i Info) BlockSize() int64 {
 	return Block * int64(len(i.Format().Fields())) * int64(w*h) / 6
 }
 
-// BlocksSize is how many bytes the views may take that are made when they are looked at.
+// BlocksSize is how many bytes the views may take, with those that are made when they are looked at.
 func (i Info) BlocksSize() int64 { return int64(i.Duration * blocksRate) }
 
 // byTime names views by their times, which are the numbers.
@@ -106,8 +106,8 @@ func (i Info) StillNear(t cover.Time) cover.Time {
 	return cover.Time(t.Frame() - t.Frame()%i.StillEvery())
 }
 
-// TrimBlocks takes the oldest views of a long clip away, all but the stills, until the rest of them take no more
-// than they may. It returns how many bytes that were.
+// TrimBlocks takes the oldest views of a long clip away, all but the stills, until all take no more than they may. It
+// returns how many bytes that were.
 func TrimBlocks(i Info, dir string) (freed int64, err error) {
 	views := i.viewDir(dir)
 	list, err := os.ReadDir(views)
@@ -124,15 +124,17 @@ func TrimBlocks(i Info, dir string) (freed int64, err error) {
 	var total int64
 	for _, e := range list {
 		var n int
-		if _, err := fmt.Sscanf(e.Name(), "%d", &n); err != nil || e.Name() != viewName(n) || n/each%i.StillEvery() == 0 {
-			continue // a still, or one that is being written
+		if _, err := fmt.Sscanf(e.Name(), "%d", &n); err != nil || e.Name() != viewName(n) {
+			continue // it is being written
 		}
 		st, err := e.Info()
 		if err != nil {
 			continue // it went meanwhile
 		}
-		all = append(all, view{e.Name(), st.ModTime().UnixNano(), st.Size()})
 		total += st.Size()
+		if n/each%i.StillEvery() != 0 {
+			all = append(all, view{e.Name(), st.ModTime().UnixNano(), st.Size()})
+		}
 	}
 	sort.Slice(all, func(a, b int) bool { return all[a].at < all[b].at })
 	for _, v := range all {

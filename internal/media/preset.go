@@ -62,6 +62,13 @@ func Camera(crf int) Preset {
 	}
 }
 
+// Broadcast is how footage is written as a station's: MPEG-2 in long groups at so many bits a second.
+func Broadcast(rate int) Preset {
+	p := Camera(0)
+	p.video = append(opts("-c:v mpeg2video -g 12 -bf 2 -b:v"), strconv.Itoa(rate))
+	return p
+}
+
 // ForReview reports whether what the preset writes is made to be looked at before it is approved: it is small, or
 // words are burnt into it.
 func (p Preset) ForReview() bool { return p.Name == "review" || p.Labels || p.Timecode }

@@ -111,16 +111,16 @@ func (s *server) addDelivery(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, problem(err)
 	}
-	err = s.planned(ctx, d, preset, func() ([]store.Segment, error) { return jobs.PlanShot(ctx, sh, src, j) })
+	err = s.planned(ctx, d, &j, func() ([]store.Segment, error) { return jobs.PlanShot(ctx, sh, src, j) })
 	return &body[deliveryView]{viewDelivery(d)}, problem(err)
 }
 
-// planned plans a delivery and puts it into the queue. A plan of what can be copied may code a picture, for which
-// there must be memory.
-func (s *server) planned(ctx context.Context, d store.Delivery, preset media.Preset,
+// planned plans a delivery, of which j is a job, and puts it into the queue, if there is room for what it will take of
+// the disk. A plan of what can be copied may code a picture, for which there must be memory.
+func (s *server) planned(ctx context.Context, d store.Delivery, j *deliver.Job,
 	plan func() ([]store.Segment, error),
 ) error {
-	if preset.Copies() {
+	if j.Preset.Copies() {
 		free, err := s.Budget.Children.Hold(ctx, budget.Soon, tryMemory)
 		if err != nil {
 			return err
@@ -128,6 +128,9 @@ func (s *server) planned(ctx context.Context, d store.Delivery, preset media.Pre
 		defer free()
 	}
 	segments, err := plan()
+	if err == nil {
+		err = s.Library.Room(jobs.Needs(s.Library, j, d, segments))
+	}
 	if err != nil {
 		return err
 	}

@@ -238,7 +238,7 @@ func (s *server) addMaster(ctx context.Context, in *struct {
 	if err := deliver.Apart(parts, j.Clip.Info, src.Frames); err != nil {
 		return nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	err = s.planned(ctx, d, preset, func() ([]store.Segment, error) { return jobs.PlanMaster(ctx, src, shots, j) })
+	err = s.planned(ctx, d, &j, func() ([]store.Segment, error) { return jobs.PlanMaster(ctx, src, shots, j) })
 	return &body[deliveryView]{viewDelivery(d)}, problem(err)
 }
 

@@ -117,7 +117,7 @@ func (s *server) addReel(ctx context.Context, in *struct {
 		State: store.Queued, Created: time.Now(), Name: fileName(in.Body.Name, p.Name, "reel", false, preset),
 	}
 	d.Recipe.V, d.Contents.V = recipe, c.contents
-	err = s.planned(ctx, d, preset, func() ([]store.Segment, error) { return jobs.PlanReel(ctx, c.shots, c.sources, r) })
+	err = s.planned(ctx, d, &r[0], func() ([]store.Segment, error) { return jobs.PlanReel(ctx, c.shots, c.sources, r) })
 	return &body[deliveryView]{viewDelivery(d)}, problem(err)
 }
 

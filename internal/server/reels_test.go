@@ -3,15 +3,27 @@ package server
 import (
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"celator/internal/store"
 )
 
 // Chosen shots go out one after another in the order asked for; the shots' own segments are used; what cannot go
-// together is refused in words, and so is what is not settled unless it is meant.
+// together is refused in words, and so is what is not settled unless it is meant. For what the disk has no room for,
+// nothing is begun, of any kind of delivery.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestReelOverHTTP(t *testing.T) {
-	s, shot := open(t)
+	var full atomic.Bool
+	s, shot := open(t, func(c *Config) {
+		c.Library.Space = func(string) (int64, int64, error) {
+			if full.Load() {
+				return 1 << 20, 1 << 40, nil
+			}
+			return 1 << 39, 1 << 40, nil
+		}
+	})
 	var at struct{ Source, Programme string }
 	s.ask("GET", shot, nil, 200, &at)
 	source, programme := "/api/sources/"+at.Source, "/api/programmes/"+at.Programme
@@ -55,7 +67,7 @@ func TestReelOverHTTP(t *testing.T) {
 	if len(holds.Shots) != 2 || holds.Shots[0].Shot != b || len(holds.Doubts) != 1 || holds.Forbidden {
 		t.Errorf("%+v", holds)
 	}
-	for words, c := range map[string]struct {
+	for words, asked := range map[string]struct {
 		code int
 		body m
 	}{
@@ -66,8 +78,21 @@ func TestReelOverHTTP(t *testing.T) {
 		"not there":                {404, m{"preset": "archive", "shots": []string{a, "nothing"}}},
 		"expected array length >=": {422, m{"preset": "archive", "shots": []string{a}}},
 	} {
-		if said := s.ask("POST", to, c.body, c.code, nil); !strings.Contains(said, words) {
-			t.Errorf("%v: %s", c.body, said)
+		if said := s.ask("POST", to, asked.body, asked.code, nil); !strings.Contains(said, words) {
+			t.Errorf("%v: %s", asked.body, said)
+		}
+	}
+	full.Store(true)
+	for _, way := range []string{to, "/api/shots/" + c + "/deliveries", source + "/deliveries"} {
+		body := m{"preset": "archive"}
+		if way == to {
+			body["shots"] = []string{a, c}
+		}
+		if way == source+"/deliveries" {
+			body["despite"] = true
+		}
+		if said := s.ask("POST", way, body, 507, nil); !strings.Contains(said, "1 MB are free") {
+			t.Errorf("%s on a full disk: %s", way, said)
 		}
 	}
 	if r := s.text(programme + "/report.html"); !strings.Contains(r, "2 shots, one after another") {
