@@ -3,6 +3,7 @@ package media
 import (
 	"bytes"
 	"context"
+	"errors"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -11,9 +12,18 @@ import (
 	"celator/internal/fault"
 )
 
+const (
+	// mostTried is of how many pixels a trial decodes the groups at most: a thousand pictures of 1080p take some ten
+	// seconds, and somebody waits for a plan.
+	mostTried = 2e9
+	// between is how many pictures stand between the groups in a trial: enough for all kinds of them.
+	between = 12
+)
+
 // stands tries whether the preset's pictures can stand between coded pictures of a clip, which are decoded by what
-// the file says elsewhere: the second of its first three groups is coded anew and put between the others, and what
-// comes of it is decoded. False is also of what cannot be taken apart so, or is too short to gain by it.
+// the file says elsewhere: some of the second of its first three groups are coded anew and put between the others, and
+// what comes of it is decoded. False is also of what cannot be taken apart so, is too long to be tried, or too short to
+// gain by it.
 func (p Preset) stands(ctx context.Context, c Clip, dir string) (bool, error) {
 	var at []int
 	c.Info.Units(func(first, _ int) {
@@ -28,19 +38,23 @@ func (p Preset) stands(ctx context.Context, c Clip, dir string) (bool, error) {
 	if len(at) == 4 {
 		end = at[3]
 	}
+	if float64(end)*float64(c.Info.Width*c.Info.Height) > mostTried {
+		return false, nil
+	}
 	dir, err := os.MkdirTemp(dir, ".stands")
 	if err != nil {
 		return false, err
 	}
 	defer os.RemoveAll(dir)
-	if err = p.between(ctx, c, dir, at[1], at[2]-1, end); err != nil && (ctx.Err() != nil || fault.IsMachine(err)) {
+	if err = p.tryBetween(ctx, c, dir, at[1], at[2], end); err != nil && (ctx.Err() != nil || fault.IsMachine(err)) {
 		return false, err
 	}
 	return err == nil, nil
 }
 
-// between is an error unless frames first to last, coded anew, leave all others of a clip's first ones as they are.
-func (p Preset) between(ctx context.Context, c Clip, dir string, first, last, frames int) error {
+// tryBetween is an error unless frames from second on, coded anew in place of a whole group, leave those of the groups
+// before it and from third on as they are.
+func (p Preset) tryBetween(ctx context.Context, c Clip, dir string, second, third, frames int) error {
 	path := filepath.Join(dir, "short"+p.Ending)
 	args := append(input(c.Path), "-map", "0:v:0", "-c", "copy", "-an", "-sn", "-dn", "-frames:v", strconv.Itoa(frames))
 	pr, err := watched(ctx, append(args, "-f", p.segment, "file:"+path), nil)
@@ -61,30 +75,33 @@ func (p Preset) between(ctx context.Context, c Clip, dir string, first, last, fr
 	if err := os.Mkdir(pieces, 0o700); err != nil {
 		return err
 	}
-	files, err := short.Split(ctx, p, pieces, []int{first, last + 1}, nil)
+	files, err := short.Split(ctx, p, pieces, []int{second, third}, nil)
 	if err != nil {
 		return err
 	}
 	files[1] = filepath.Join(dir, "anew"+p.Ending)
-	if err := p.anew(ctx, short, files[1], first, last); err != nil {
+	n := min(third-second, between)
+	if err := p.anew(ctx, short, files[1], second, second+n-1); err != nil {
 		return err
 	}
+	all := second + n + frames - third
 	o := Output{
-		Path: filepath.Join(dir, "joined"+p.Ending), Preset: p, Source: short, Sound: path, Frames: frames, Total: frames,
+		Path: filepath.Join(dir, "joined"+p.Ending), Preset: p, Source: short, Sound: path, Frames: all, Total: all,
 	}
-	if err := Join(ctx, o, files, []int{first, last - first + 1, frames - last - 1}, nil); err != nil {
+	if err := Join(ctx, o, files, []int{second, n, frames - third}, nil); err != nil {
 		return err
 	}
 	joined := Clip{Path: o.Path}
 	if joined.Info, err = Probe(ctx, o.Path); err != nil {
 		return err
 	}
-	return sideBySide(ctx, short, joined, func(f int, a, b *frame.Picture) error {
-		if (f < first || f > last) && !bytes.Equal(a.Data, b.Data) {
-			return errSets
-		}
-		return nil
-	})
+	if joined.Info.Frames != all {
+		return errSets
+	}
+	if err := alike(ctx, short, joined, 0, 0, second); err != nil {
+		return err
+	}
+	return alike(ctx, short, joined, third, second+n, frames-third)
 }
 
 // anew codes some of a clip's pictures as a segment.
@@ -113,31 +130,29 @@ func (p Preset) anew(ctx context.Context, c Clip, path string, first, last int) 
 	return w.Close()
 }
 
-// sideBySide gives the frames of two clips of one format, all of the first one's.
-func sideBySide(ctx context.Context, a, b Clip, do func(f int, a, b *frame.Picture) error) error {
+// alike is an error unless n frames of a clip, from one on, are those of another, from its one on. Both are read from
+// their beginnings.
+func alike(ctx context.Context, a, b Clip, from, at, n int) error {
 	p, q := frame.New(a.Info.Format(), nil), frame.New(b.Info.Format(), nil)
 	if p.Format != q.Format {
 		return errSets
 	}
-	ra, err := a.Open(ctx, 0, -1)
+	ra, err := a.Open(ctx, from, from+n-1)
 	if err != nil {
 		return err
 	}
 	defer ra.Close()
-	rb, err := b.Open(ctx, 0, -1)
+	rb, err := b.Open(ctx, at, at+n-1)
 	if err != nil {
 		return err
 	}
 	defer rb.Close()
-	for f := range a.Info.Frames {
-		if err := ra.Read(p); err != nil {
+	for range n {
+		if err := errors.Join(ra.Read(p), rb.Read(q)); err != nil {
 			return err
 		}
-		if err := rb.Read(q); err != nil {
-			return err
-		}
-		if err := do(f, p, q); err != nil {
-			return err
+		if !bytes.Equal(p.Data, q.Data) {
+			return errSets
 		}
 	}
 	return nil
