@@ -122,8 +122,7 @@ func alike(dir, path string) (says string, right bool) {
 		if p.Alike > 0 {
 			how = fmt.Sprintf("at least %.1f dB", p.Alike)
 		}
-		why := j.Preset.Changes(j.Original)
-		return fmt.Sprintf("coded anew, %s (%s)", how, strings.Join(why, ", ")), len(why) > 0
+		return fmt.Sprintf("coded anew, %s (%s)", how, p.Anew), p.Anew != ""
 	case p.Alike > 0:
 		return fmt.Sprintf("%d of %d copied, the others at least %.1f dB", p.Copied, p.Frames, p.Alike), true
 	}

@@ -59,6 +59,18 @@ func (j *Job) Encoded(ctx context.Context) ([]cover.Span, error) {
 	return spans, nil
 }
 
+// anew says, for people, why none of the coded pictures of the job's source is copied.
+func (j *Job) anew(ctx context.Context) (string, error) {
+	if why := j.Preset.Apart(); why != "" {
+		return why, nil
+	}
+	alike, err := j.Preset.Alike(ctx, j.coded(), filepath.Dir(j.Out))
+	if err == nil && !alike {
+		return "a trial showed that its coded pictures cannot stand beside others", nil
+	}
+	return "each stretch of it that could be copied has a cover", err
+}
+
 // coded is the file that the clip's pictures are coded in.
 func (j *Job) coded() media.Clip { return media.Clip{Path: j.Sound, Info: j.Original} }
 
@@ -176,6 +188,11 @@ func (j *Job) verifySame(ctx context.Context, info media.Info, p *Proof, progres
 		p.Copied++
 	}
 	p.Coded = len(anew)
+	if p.Copied == 0 {
+		if p.Anew, err = j.anew(ctx); err != nil {
+			return err
+		}
+	}
 	if j.Preset.Linked() && p.Copied > 0 { // a copied picture may be decoded to another one
 		out := media.Clip{Path: j.Out, Info: info.As(j.Clip.Info)}
 		return j.compareRun(ctx, out, j.First, j.Last, anew, p, progress)

@@ -94,6 +94,9 @@ func TestAsTheSource(t *testing.T) {
 				t.Fatalf("%+v, %v", proof, err)
 			}
 			if c.copied == 0 {
+				if proof.Anew == "" {
+					t.Error("nothing is copied, and nobody is told why")
+				}
 				return
 			}
 			b, err := os.ReadFile(j.Out)

@@ -26,6 +26,7 @@ type Proof struct {
 	Touched  int      `json:"touched"`  // frames with a cover
 	Copied   int      `json:"copied,omitempty" doc:"coded pictures that are the source's own, byte for byte"`
 	Coded    int      `json:"coded,omitempty" doc:"pictures that were coded anew between them"`
+	Anew     string   `json:"anew,omitempty" doc:"why no coded picture is the source's, where they could have been, in words"`
 	Alike    float64  `json:"alike,omitempty" doc:"how like the source those are outside the covers at the least, dB, where coding loses"`
 	Off      *int     `json:"off,omitempty" doc:"of a still encoded with loss: the largest difference from the source outside the covers, in codes of 256"`
 }

@@ -263,6 +263,10 @@ func (i Info) Units(do func(first, last int)) {
 	}
 }
 
+// Apart says, for people, why no coded picture can stand between ones that are coded anew; "" where nothing known
+// speaks against it.
+func (p Preset) Apart() string { return p.apart }
+
 // Linked reports whether how a coded picture is decoded hangs on what was told elsewhere, so that only decoding shows
 // that one which was copied is still the source's.
 func (p Preset) Linked() bool { return p.linked }

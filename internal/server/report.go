@@ -216,6 +216,9 @@ func (p *parts) delivered() (out []report.Delivery) {
 				v.Proof += fmt.Sprintf("; %d coded pictures are the source's own, byte for byte, %d were coded anew", q.Copied,
 					q.Coded)
 			}
+			if q.Anew != "" {
+				v.Proof += "; all coded anew: " + q.Anew
+			}
 			if q.Compared > 0 {
 				v.Proof += fmt.Sprintf("; every sample outside the covers equal to the source in %d", q.Compared)
 			}

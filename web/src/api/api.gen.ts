@@ -2564,6 +2564,8 @@ export interface components {
              * @description how like the source those are outside the covers at the least, dB, where coding loses
              */
             alike?: number;
+            /** @description why no coded picture is the source's, where they could have been, in words */
+            anew?: string;
             /**
              * Format: int64
              * @description pictures that were coded anew between them

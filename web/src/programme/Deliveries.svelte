@@ -60,9 +60,13 @@
             : d.proof?.copied
               ? `${bytes(d.size)}, ${d.proof.copied} of ${d.proof.frames} pictures the source’s own, to the byte` +
                 (d.proof.alike ? `, the others at least ${d.proof.alike} dB like it beside the covers` : '')
-              : d.proof?.frames
-                ? `${bytes(d.size)}, ${d.proof.frames} frames, duration and sound verified`
-                : `${bytes(d.size)}, ${d.proof?.sound} sound tracks`) +
+              : d.proof?.anew
+                ? `${bytes(d.size)}, all pictures coded anew` +
+                  (d.proof.alike ? `, at least ${d.proof.alike} dB like the source beside the covers` : '') +
+                  `: ${d.proof.anew}`
+                : d.proof?.frames
+                  ? `${bytes(d.size)}, ${d.proof.frames} frames, duration and sound verified`
+                  : `${bytes(d.size)}, ${d.proof?.sound} sound tracks`) +
           (d.proof?.samples
             ? `, every sample of sound as well${d.proof.passages ? ' outside of the passages' : ''}`
             : '') +
