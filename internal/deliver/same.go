@@ -64,9 +64,14 @@ func (j *Job) anew(ctx context.Context) (string, error) {
 	if why := j.Preset.Apart(); why != "" {
 		return why, nil
 	}
+	groups := 0
+	j.coded().Info.Units(func(int, int) { groups++ })
 	alike, err := j.Preset.Alike(ctx, j.coded(), filepath.Dir(j.Out))
-	if err == nil && !alike {
-		return "a trial showed that its coded pictures cannot stand beside others", nil
+	switch {
+	case err == nil && !alike && groups < media.LeastGroups:
+		return "it has so few groups of pictures that it is not tried whether one can be copied", nil
+	case err == nil && !alike:
+		return "a trial did not show that its coded pictures can stand beside others", nil
 	}
 	return "each stretch of it that could be copied has a cover", err
 }

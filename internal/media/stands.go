@@ -16,6 +16,8 @@ const (
 	// mostTried is of how many pixels a trial decodes the groups at most: a thousand pictures of 1080p take some ten
 	// seconds, and somebody waits for a plan.
 	mostTried = 2e9
+	// LeastGroups is how many groups a file must have for it to be tried.
+	LeastGroups = 3
 	// between is how many pictures stand between the groups in a trial: enough for all kinds of them.
 	between = 12
 )
@@ -31,7 +33,7 @@ func (p Preset) stands(ctx context.Context, c Clip, dir string) (bool, error) {
 			at = append(at, first)
 		}
 	})
-	if len(at) < 3 || at[0] != 0 {
+	if len(at) < LeastGroups || at[0] != 0 {
 		return false, nil
 	}
 	end := c.Info.Frames

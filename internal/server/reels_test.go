@@ -91,7 +91,7 @@ func TestReelOverHTTP(t *testing.T) {
 		if way == source+"/deliveries" {
 			body["despite"] = true
 		}
-		if said := s.ask("POST", way, body, 507, nil); !strings.Contains(said, "1 MB are free") {
+		if said := s.ask("POST", way, body, 507, nil); !strings.Contains(said, "disk is full") {
 			t.Errorf("%s on a full disk: %s", way, said)
 		}
 	}
