@@ -101,9 +101,10 @@ async function mend(page: Page, to: Pt[]): Promise<void> {
   for (let i = 0; i < 4; i++) {
     const p = await handle(i);
     const q = await onScreen(page, to[i]!.x, to[i]!.y);
-    await page.mouse.move(p.x, p.y);
+    const inward = { x: i === 0 || i === 3 ? 2 : -2, y: i < 2 ? 2 : -2 }; // where all of them could be taken hold of
+    await page.mouse.move(p.x + inward.x, p.y + inward.y);
     await page.mouse.down();
-    await page.mouse.move(q.x, q.y, { steps: 4 });
+    await page.mouse.move(q.x + inward.x, q.y + inward.y, { steps: 4 });
     await page.mouse.up();
     await expect
       .poll(async () => {

@@ -46,8 +46,17 @@
       dash="1 4"
     />
     {@render ticks(correction.corners, light)}
+    <path
+      d={'M' + correction.corners.map((p) => `${p.x} ${p.y}`).join('L') + 'Z'}
+      fill="transparent"
+      style="cursor:move"
+      onpointerdown={(e) => drags.correction(e, -1)}
+      role="presentation"
+      data-testid="mend all"
+    />
   {/if}
   {#each correction.corners as p, i (i)}
+    <!-- Above what moves all of them: a corner is taken hold of from inside, too. -->
     <circle
       cx={p.x}
       cy={p.y}
@@ -63,15 +72,6 @@
       data-testid="mend {i}"
     />
   {/each}
-  {#if !correction.points}
-    <path
-      d={'M' + correction.corners.map((p) => `${p.x} ${p.y}`).join('L') + 'Z'}
-      fill="transparent"
-      style="cursor:move"
-      onpointerdown={(e) => drags.correction(e, -1)}
-      role="presentation"
-      data-testid="mend all"
-    />{/if}
 {:else if (bench.steps.current === 'follow' && bench.following.shown) || bench.following.running}
   {@const s = bench.following.surface}
   {#if s && s.state !== '-'}
