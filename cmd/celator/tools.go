@@ -216,17 +216,16 @@ func renderCommand() *cobra.Command {
 			Last: to, Total: info.Frames, Out: part, Matte: matte,
 		}
 		defer os.Remove(part)
+		if j.Anew, err = j.Encoded(ctx); err != nil {
+			return err
+		}
 		if err := deliver.Render(ctx, j); errors.Is(err, media.ErrDamaged) {
 			return fmt.Errorf("%w; --take-damaged takes it as it is", err)
 		} else if err != nil {
 			return err
 		}
 		encoded := 0
-		spans, err := j.Encoded(ctx)
-		if err != nil {
-			return err
-		}
-		for _, s := range spans {
+		for _, s := range j.Anew {
 			encoded += s.Last - s.First + 1
 		}
 		var proof *deliver.Proof

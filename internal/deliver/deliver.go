@@ -33,12 +33,13 @@ type Job struct {
 	Preset     media.Preset
 	First      int // frames, both included
 	Last       int
-	Total      int    // frames of the whole file
-	Out        string // file to write
-	Matte      bool   // write the combined matte instead of the picture
-	Segment    bool   // pictures only, for media.Join
-	Reel       bool   // one of those of a Reel
-	At         int    // in a reel, the file's frame with which the job begins
+	Total      int          // frames of the whole file
+	Out        string       // file to write
+	Matte      bool         // write the combined matte instead of the picture
+	Segment    bool         // pictures only, for media.Join
+	Reel       bool         // one of those of a Reel
+	At         int          // in a reel, the file's frame with which the job begins
+	Anew       []cover.Span // stretches that are coded anew, where that is known: Encoded, which is not asked again
 	Progress   func(done int)
 }
 

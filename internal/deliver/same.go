@@ -24,6 +24,9 @@ type Piece struct {
 // Encoded returns the stretches of the job's frames that are rendered: all of them, or, where what is untouched is
 // copied as it is coded, whole groups around what is touched.
 func (j *Job) Encoded(ctx context.Context) ([]cover.Span, error) {
+	if j.Anew != nil {
+		return j.Anew, nil
+	}
 	all := []cover.Span{{First: j.First, Last: j.Last}}
 	if !j.Preset.Copies() || j.Matte {
 		return all, nil
@@ -33,7 +36,7 @@ func (j *Job) Encoded(ctx context.Context) ([]cover.Span, error) {
 		return all, err
 	}
 	from := j.Clip.From()
-	var spans []cover.Span
+	spans := []cover.Span{}
 	next := j.First // the first frame that is not decided yet
 	encode := func(first, last int) {
 		if n := len(spans); n > 0 && spans[n-1].Last+1 == first {
@@ -59,8 +62,8 @@ func (j *Job) Encoded(ctx context.Context) ([]cover.Span, error) {
 	return spans, nil
 }
 
-// anew says, for people, why none of the coded pictures of the job's source is copied.
-func (j *Job) anew(ctx context.Context) (string, error) {
+// whyAnew says, for people, why none of the coded pictures of the job's source is copied.
+func (j *Job) whyAnew(ctx context.Context) (string, error) {
 	if why := j.Preset.Apart(); why != "" {
 		return why, nil
 	}
@@ -194,7 +197,7 @@ func (j *Job) verifySame(ctx context.Context, info media.Info, p *Proof, progres
 	}
 	p.Coded = len(anew)
 	if p.Copied == 0 {
-		if p.Anew, err = j.anew(ctx); err != nil {
+		if p.Anew, err = j.whyAnew(ctx); err != nil {
 			return err
 		}
 	}

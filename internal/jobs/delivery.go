@@ -224,6 +224,7 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, reel deliver.Reel, 
 		return err
 	}
 	var pieces []deliver.Piece
+	anew := []cover.Span{}
 	var size int64
 	for _, g := range segments {
 		file := r.lib.Segment(g.Key)
@@ -235,8 +236,10 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, reel deliver.Reel, 
 		}
 		size += st.Size()
 		pieces = append(pieces, deliver.Piece{File: file, First: g.First, Last: g.Last})
+		anew = append(anew, cover.Span{First: g.First, Last: g.Last})
 	}
 	j := &reel[0]
+	j.Anew = anew // as it was planned
 	if err := r.lib.Room(room(j, d, size)); err != nil {
 		return err
 	}
@@ -296,6 +299,9 @@ func room(j *deliver.Job, d store.Delivery, segments int64) int64 {
 	}
 	if j.Preset.Copies() { // the source's coded pictures, taken apart, and the file
 		n += 2 * j.Original.Size
+		if j.Preset.Linked() { // the first piece once more, with the parameters of all
+			n += j.Original.Size
+		}
 	}
 	return n
 }

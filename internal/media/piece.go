@@ -55,15 +55,15 @@ func (c Clip) MakePiece(ctx context.Context, dir string, number int, progress fu
 	if err := present(c.Path); err != nil {
 		return err
 	}
-	make := c.makePiece
+	bring := c.makePiece
 	if c.Info.First() != "" {
-		make = c.makeFieldPiece
+		bring = c.makeFieldPiece
 	}
 	frames := p.Last - p.First + 2 // and the first of the next
 	if number == len(all)-1 {
 		frames = -1 // to the end, whatever was promised
 	}
-	return make(ctx, dir, number, p, frames, progress)
+	return bring(ctx, dir, number, p, frames, progress)
 }
 
 // makePiece is MakePiece of whole pictures: so many frames, below 0 to the end.

@@ -43,7 +43,7 @@ func (p Preset) stands(ctx context.Context, c Clip, dir string) (bool, error) {
 	if float64(end)*float64(c.Info.Width*c.Info.Height) > mostTried {
 		return false, nil
 	}
-	dir, err := os.MkdirTemp(dir, ".stands")
+	dir, err := os.MkdirTemp(dir, ".alike")
 	if err != nil {
 		return false, err
 	}

@@ -2,7 +2,6 @@ package server
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"net/http"
 	"time"
@@ -10,7 +9,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"celator/internal/deliver"
-	"celator/internal/fault"
 	"celator/internal/jobs"
 	"celator/internal/media"
 	"celator/internal/store"
@@ -43,7 +41,7 @@ func (s *server) choose(ctx context.Context, programme string, ids []string) (c 
 			return c, err
 		}
 		if asked[id] {
-			return c, fmt.Errorf("the shot %s stands in the list twice", sh.Name)
+			return c, huma.Error422UnprocessableEntity(fmt.Sprintf("The shot %s stands in the list twice.", sh.Name))
 		}
 		asked[id] = true
 		c.shots, c.sources = append(c.shots, sh), append(c.sources, src)
@@ -57,35 +55,29 @@ func (s *server) reel(ctx context.Context, c chosen, preset string) (deliver.Ree
 	var recipe *media.Recipe
 	for i, src := range c.sources {
 		if src.State != store.Ready {
-			return nil, nil, fmt.Errorf("%s is still being brought in", src.Name)
+			return nil, nil, huma.Error409Conflict(fmt.Sprintf("%s is still being brought in.", src.Name))
 		}
 		j := deliver.Job{Last: c.shots[i].Frames - 1, Original: src.Info.V, Parts: deliver.Whole(c.parts[i].Document)}
 		var err error
 		if j.Preset, recipe, err = s.way(ctx, preset, src.Info.V); err != nil {
-			return nil, nil, fmt.Errorf("%s: %w", c.shots[i].Name, err)
+			return nil, nil, huma.Error422UnprocessableEntity(c.shots[i].Name + ": " + sentence(err))
 		}
 		if j.Clip, _, err = s.Library.Shot(c.shots[i], src); err == nil {
 			j.Sound, err = s.Library.SourcePath(src)
 		}
-		if err == nil {
-			err = deliver.Fits(c.parts[i].Document, j.Clip.Info, c.shots[i].Frames)
-		}
 		if err != nil {
 			return nil, nil, err
+		}
+		if err := deliver.Fits(c.parts[i].Document, j.Clip.Info, c.shots[i].Frames); err != nil {
+			return nil, nil, huma.Error422UnprocessableEntity(sentence(err))
 		}
 		all = append(all, j)
 	}
 	r, err := deliver.NewReel(all)
-	return r, recipe, err
-}
-
-// unfit is the answer to shots that cannot go out together, unless it is the machine that failed.
-func unfit(err error) error {
-	if errors.Is(err, store.ErrNone) || errors.Is(err, context.Canceled) || store.Unavailable(err) ||
-		fault.IsMachine(err) {
-		return problem(err)
+	if err != nil {
+		return nil, nil, huma.Error422UnprocessableEntity(sentence(err))
 	}
-	return huma.Error422UnprocessableEntity(sentence(err))
+	return r, recipe, nil
 }
 
 func (s *server) addReel(ctx context.Context, in *struct {
@@ -102,11 +94,11 @@ func (s *server) addReel(ctx context.Context, in *struct {
 		c.contents, c.parts, err = s.contents(ctx, p.ID, c.shots)
 	}
 	if err != nil {
-		return nil, unfit(err)
+		return nil, problem(err)
 	}
 	r, recipe, err := s.reel(ctx, c, in.Body.Preset)
 	if err != nil {
-		return nil, unfit(err)
+		return nil, problem(err)
 	}
 	preset := r[0].Preset
 	if err := s.allowed(ctx, p.ID, c.contents, preset, in.Body.Despite); err != nil {
@@ -132,7 +124,7 @@ func (s *server) registerReels(api huma.API) {
 		) (*body[contentsView], error) {
 			c, err := s.choose(ctx, in.ID, in.Shots)
 			if err != nil {
-				return nil, unfit(err)
+				return nil, problem(err)
 			}
 			return s.viewContents(ctx, in.ID, c.shots)
 		})

@@ -132,7 +132,7 @@ func (s *sweeper) halves() (err error) {
 	for _, pattern := range []string{
 		"segments/*.part", "deliveries/*/*.part", "deliveries/*/*.list", "deliveries/*/*.part.sound*",
 		"deliveries/*/.numbered*", "deliveries/*/.beside*", "deliveries/*/.copied*", "deliveries/*/.unpacked*",
-		"segments/.alike*", "signing-key.pem.*",
+		"segments/.alike*", "deliveries/*/.alike*", "deliveries/*/*.part.first.*", "signing-key.pem.*",
 		"sources/*/frames.txt", "uploads/*.lock", ".ready-*",
 	} {
 		all, e := filepath.Glob(filepath.Join(s.lib.Store, pattern))

@@ -116,8 +116,9 @@ func TestSweep(t *testing.T) {
 		"uploads/" + upload: 8 * day, "uploads/" + upload + ".info": 8 * day, "segments/old": 31 * day,
 		"segments/half.w.part":                        2 * day,
 		"deliveries/" + d.ID + "/out.mkv.part.sound0": 2 * day, "deliveries/" + d.ID + "/.numbered1/000001.png": 2 * day,
-		"deliveries/" + d.ID + "/.copied2/0000001.mov": 2 * day,
-		"sources/" + gone + "/source.mkv":              2 * day, "deliveries/" + gone + "/out.mkv": 2 * day,
+		"deliveries/" + d.ID + "/.copied2/0000001.mov": 2 * day, "deliveries/" + d.ID + "/out.mp4.part.first.mp4": 2 * day,
+		"deliveries/" + d.ID + "/.alike3/short.mp4": 2 * day, "segments/.alike4/short.mp4": 2 * day,
+		"sources/" + gone + "/source.mkv": 2 * day, "deliveries/" + gone + "/out.mkv": 2 * day,
 		"sources/" + src.ID + "/frames.txt": 2 * day,
 	} {
 		goes = append(goes, write(t, lib, age, rel))

@@ -77,7 +77,6 @@
     try {
       const path = { id: there[0].source };
       presets = await ask(api.GET('/api/sources/{id}/presets', { params: { path } }));
-      known = (await hold(there.map((s) => s.id))).shots;
     } catch (e) {
       error = (e as Error).message;
     }
@@ -92,7 +91,11 @@
     if (!shots.length) return;
     let gone = false;
     hold(shots).then(
-      (c) => gone || (contents = c),
+      (c) => {
+        if (gone) return;
+        contents = c;
+        if (!known.length) known = c.shots; // at first all are chosen
+      },
       (e: Error) => gone || (error = e.message),
     );
     return () => (gone = true);
@@ -167,25 +170,14 @@
           {#each offered as x (x.name)}<option value={x.name}>{x.title}{x.house ? ' (house)' : ''}</option>{/each}
         </select>
         <span class="quiet">Named</span>
-        {#if reel}
-          <input
-            class="input w-full input-sm"
-            aria-label="Pattern of the name"
-            title="programme, version and date in braces stand for what they say"
-            required
-            maxlength="120"
-            bind:value={patterns.reel}
-          />
-        {:else}
-          <input
-            class="input w-full input-sm"
-            aria-label="Pattern of the names"
-            title="programme, source, shot, version, date and timecode in braces stand for what they say"
-            required
-            maxlength="120"
-            bind:value={patterns.each}
-          />
-        {/if}
+        <input
+          class="input w-full input-sm"
+          aria-label={reel ? 'Pattern of the name' : 'Pattern of the names'}
+          title="programme, {reel ? '' : 'source, shot, timecode, '}version and date in braces stand for what they say"
+          required
+          maxlength="120"
+          bind:value={patterns[reel ? 'reel' : 'each']}
+        />
         {#if names[0]}<span></span><span class="quiet truncate">{names[0]}{using ? `.${using.container}` : ''}</span
           >{/if}
         {#if doubts.length}
