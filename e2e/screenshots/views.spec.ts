@@ -19,7 +19,7 @@ test('the programme', async ({ page }) => {
   await page.waitForTimeout(800);
   await shot(page, 'programmes');
   await page.getByRole('link', { name: /Tidewrack/ }).click();
-  await expect(page.getByTestId('shot').locator('img')).toHaveCount(5);
+  await expect(page.getByTestId('shot').locator('img')).toHaveCount(7);
   await page.waitForLoadState('networkidle').catch(() => {});
   await page.waitForTimeout(500);
   await shot(page, 'programme');

@@ -3,6 +3,7 @@
 package pgcluster
 
 import (
+	"bytes"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
@@ -337,7 +338,37 @@ func home(dir string) (string, *syscall.Credential, error) {
 		return dir, cred, nil
 	}
 	away := fmt.Sprintf("/var/tmp/celator-%x", sha256.Sum256([]byte(dir)))[:32]
-	return away, cred, own(away)
+	if err := tie(dir, away, own); err != nil {
+		return "", nil, fmt.Errorf("pgcluster: %w", err)
+	}
+	return away, cred, nil
+}
+
+// tie makes the folder away that of dir, by a word that both keep. What lies there of a folder that was taken away
+// since, and made anew under its name, is no data of this one: it is put aside, in place of what was put aside before.
+func tie(dir, away string, own func(string) error) error {
+	const word = "belongs"
+	here, _ := os.ReadFile(filepath.Join(dir, word))
+	there, err := os.ReadFile(filepath.Join(away, word))
+	if err == nil && !bytes.Equal(here, there) {
+		stopStale(filepath.Join(away, "data"))
+		aside := away + ".aside"
+		if err := errors.Join(os.RemoveAll(aside), os.Rename(away, aside)); err != nil {
+			return err
+		}
+		err = os.ErrNotExist
+	}
+	if err == nil {
+		return own(away)
+	}
+	if err := own(away); err != nil {
+		return err
+	}
+	here = []byte(rand.Text())
+	if err := os.WriteFile(filepath.Join(dir, word), here, 0o600); err != nil { // first: alone it is tied again
+		return err
+	}
+	return os.WriteFile(filepath.Join(away, word), here, 0o600)
 }
 
 func initialise(ctx context.Context, bin, data, secret string, cred *syscall.Credential) error {

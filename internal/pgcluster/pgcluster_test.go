@@ -2,6 +2,7 @@ package pgcluster
 
 import (
 	"context"
+	"errors"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -107,5 +108,52 @@ func TestVersionOfTheData(t *testing.T) {
 	os.WriteFile(filepath.Join(dir, "PG_VERSION"), []byte("9\n"), 0o600)
 	if _, err := binaries(dir); err == nil || !strings.Contains(err.Error(), "postgresql-9") {
 		t.Errorf("%v", err)
+	}
+}
+
+// Data that lies elsewhere belongs to the folder it was made for: one made anew under its name begins empty, and what
+// was there is put aside; a folder that stays finds what it had, also what an earlier version made.
+func TestDataElsewhereBelongsToItsFolder(t *testing.T) {
+	t.Parallel()
+	root := t.TempDir()
+	dir, away := filepath.Join(root, "dir"), filepath.Join(root, "away")
+	own := func(d string) error { return os.MkdirAll(d, 0o700) }
+	made := func(path, text string) {
+		t.Helper()
+		if err := errors.Join(own(filepath.Dir(path)), os.WriteFile(path, []byte(text), 0o600)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	has := func(path, text string) {
+		t.Helper()
+		if b, err := os.ReadFile(path); err != nil || string(b) != text {
+			t.Errorf("%s holds %q, %v, not %q", path, b, err, text)
+		}
+	}
+	tied := func() {
+		t.Helper()
+		if err := errors.Join(own(dir), tie(dir, away, own)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	file := filepath.Join(away, "data")
+	made(file, "of an earlier version")
+	tied()
+	has(file, "of an earlier version")
+	tied()
+	has(file, "of an earlier version")
+	for _, next := range []string{"second", "third"} {
+		before, _ := os.ReadFile(file)
+		if err := os.RemoveAll(dir); err != nil {
+			t.Fatal(err)
+		}
+		tied()
+		if _, err := os.Stat(file); !errors.Is(err, os.ErrNotExist) {
+			t.Errorf("a new folder finds the data of one that is gone, %v", err)
+		}
+		has(filepath.Join(away+".aside", "data"), string(before))
+		made(file, next)
+		tied()
+		has(file, next)
 	}
 }
