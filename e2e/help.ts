@@ -163,9 +163,10 @@ export async function openFootage(page: Page, name: string, item: string, covere
 export async function openDemo(page: Page, name: string): Promise<void> {
   await page.goto('/');
   await page.getByRole('link', { name: /Tidewrack Week/ }).click();
-  const shot = page.getByTestId('shot').filter({ hasText: name });
+  const link = page.getByRole('link', { name: `Open ${name}`, exact: true });
+  const shot = page.getByTestId('shot').filter({ has: link });
   await expect(shot.locator('progress')).toHaveCount(0, { timeout: patience });
-  await shot.getByRole('link', { name: `Open ${name}` }).click();
+  await link.click();
   await expect(page.getByTestId('picture')).toHaveAttribute('data-shown', /:/);
 }
 

@@ -244,6 +244,10 @@ func (r *Runner) join(ctx context.Context, d store.Delivery, reel deliver.Reel, 
 		return err
 	}
 	final := r.lib.DeliveryFile(d.ID, d.Name)
+	// The folder is this delivery's own: what is in it was left by a worker that was killed.
+	if err := os.RemoveAll(filepath.Dir(final)); err != nil {
+		return err
+	}
 	if err := os.MkdirAll(filepath.Dir(final), 0o700); err != nil {
 		return err
 	}

@@ -7,6 +7,7 @@ interface Held<T> {
   value?: T;
   failed?: boolean;
   wait: Promise<T | undefined>;
+  hastened?: boolean; // a quick one is on its way, too
 }
 
 /** How a patch is wanted. */
@@ -90,6 +91,8 @@ export class Frames {
       (matte ? 'matte=true&' : '') +
       (woven ? 'woven=true&' : '');
     if (quick && this.sharpening && this.sharpening.url !== url) this.sharpening.stop.abort();
+    const coming = this.patches.get(url);
+    if (quick && !full && coming && !coming.value && !coming.failed) this.hasten(coming, url);
     const h: Held<Patch> = this.fetch(
       this.patches,
       url,
@@ -114,6 +117,27 @@ export class Frames {
       (p) => p.picture?.close(),
     );
     return h;
+  }
+
+  /** A patch that was asked for ahead is waited for now: a quick one will do until it is here. */
+  private hasten(h: Held<Patch>, url: string): void {
+    if (h.hastened) return;
+    h.hastened = true;
+    const exact = h.wait;
+    let shown: Patch | undefined;
+    const quick = patch(steady(url + 'quick=true')).then((p) => {
+      if (h.value || this.patches.get(url) !== h) {
+        p.picture?.close();
+        return h.value;
+      }
+      return (h.value = shown = p);
+    });
+    h.wait = Promise.race([exact, quick.catch(() => exact)]);
+    void exact.then((p) => {
+      if (!shown) return;
+      shown.picture?.close();
+      if (p) this.sharper();
+    });
   }
 
   /** A patch that belongs to no revision, named by what was asked for. */
