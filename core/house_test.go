@@ -41,9 +41,12 @@ var layers = [][]string{
 	{"internal/handover"},
 	{"internal/jobs", "internal/sweep"},
 	{"internal/server"},
-	{"cmd/celator", "cmd/core-wasm", "dev/site", "dev/floor"},
+	append([]string{"cmd/celator", "cmd/core-wasm"}, shared...),
 	{"dev"},
 }
+
+// shared is what benches share.
+var shared = []string{"dev/site", "dev/floor", "dev/photos"}
 
 const (
 	longestFile     = 500 // lines
@@ -92,7 +95,7 @@ func filesOf(t *testing.T, endings []string, f func(path, room string, text []by
 func layerOf(room string) int {
 	return slices.IndexFunc(layers, func(l []string) bool {
 		return slices.ContainsFunc(l, func(p string) bool {
-			return room == p || p == "dev" && strings.HasPrefix(room, "dev/") && room != "dev/site" && room != "dev/floor"
+			return room == p || p == "dev" && strings.HasPrefix(room, "dev/") && !slices.Contains(shared, room)
 		})
 	})
 }

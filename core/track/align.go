@@ -42,13 +42,17 @@ func (m Model) Valid() bool {
 
 // alignment is what comparing the surface under a map with a frame gives.
 type alignment struct {
-	m      geom.Map // reference to frame
-	firm   float64  // of them, those that agree closely
-	share  float64  // of the textured places in the picture, those that agree
-	seen   float64  // share of the textured places that lie in the picture
-	mean   float64  // mean local correlation where there is texture
-	spread float64  // standard deviation of the corners that the noise explains, px of the frame
-	centre float64  // the same of the middle
+	m      geom.Map      // reference to frame
+	firm   float64       // of them, those that agree closely
+	share  float64       // of the textured places in the picture, those that agree
+	seen   float64       // share of the textured places that lie in the picture
+	mean   float64       // mean local correlation where there is texture
+	spread float64       // standard deviation of the corners that the noise explains, px of the frame
+	centre float64       // the same of the middle
+	sharp  bool          // the frame is not smeared by the surface's motion
+	told   [36]float64   // the normal equations of the samples alone, at the end
+	noise  float64       // and their variance
+	cov    *mat.SymDense // of the corners, as the samples alone tell them; nil where they tell too little
 }
 
 // work is memory that alignments share: of the last look, the frame's samples,
@@ -89,7 +93,8 @@ func (p *patch) correlate(pyr pyramid, m geom.Map, w *work) {
 			w.agree[i] = 0
 			continue
 		}
-		w.agree[i] /= float32(math.Sqrt(float64(d)))
+		// Under the true map two noisy views correlate by what is not noise in them, at most.
+		w.agree[i] = min(w.agree[i]/(float32(math.Sqrt(float64(d)))*p.tells[i]), 1)
 	}
 }
 
@@ -97,6 +102,8 @@ const (
 	agreesClosely = .8  // local correlation above which a sample counts as followed closely
 	agrees        = .55 // local correlation above which a place shows the surface
 	doubted       = .15 // and below which it certainly does not
+
+	stillNoise = 1e-6 // of the samples' variance: what a picture has at least that is the reference's very copy
 )
 
 // judge measures how well the surface is seen under m, from the last look.
@@ -104,21 +111,22 @@ func (p *patch) judge(m geom.Map, w *work) alignment {
 	a := alignment{m: m}
 	var n, in, ok, firm, sum float64
 	for _, k := range p.points {
-		if p.weight[k] == 0 {
+		counts := float64(p.weight[k])
+		if counts == 0 {
 			continue
 		}
-		n++
+		n += counts
 		if w.inside[k] == 0 {
 			continue
 		}
-		in++
+		in += counts
 		c := float64(w.agree[k])
-		sum += max(c, 0)
+		sum += counts * max(c, 0)
 		if c > agrees {
-			ok++
+			ok += counts
 		}
 		if c > agreesClosely {
-			firm++
+			firm += counts
 		}
 	}
 	if n > 0 && in > 0 {
@@ -140,8 +148,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 ) alignment {
 	basis := model.basis()
 	c := geom.Pt(float64(p.w)/2, float64(p.h)/2)
-	// Solver coordinates: the patch's middle is 0, its longer half side 1.
-	fromUnit := p.to.Mul(geom.Map{p.unit, 0, c.X, 0, p.unit, c.Y, 0, 0, 1})
+	fromUnit := p.fromUnit()
 	toUnit, err := fromUnit.Inverse()
 	if err != nil {
 		return alignment{m: m}
@@ -150,6 +157,8 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 	best := p.judge(m, w)
 	full := pyr[0]
 	var spread, centre float64
+	var told [36]float64 // the normal equations of the samples alone, the last time
+	var noise float64
 	since := 0. // how far the map has moved since the last look, in samples
 	for range steps {
 		if since > 1 {
@@ -185,6 +194,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 			} else if weight *= weight; weight < 1e-3 {
 				continue
 			}
+			weight *= float64(p.tells[i] * p.tells[i])
 			// Mean and contrast are those of the last look, a sample away at most.
 			r := float64((way.mean(g, px*f, py*f)-w.mean[i])*w.inv[i] - p.norm[i])
 			if a := math.Abs(r); a > .7 { // Huber
@@ -209,6 +219,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 		if total < 12 {
 			break
 		}
+		told, noise = h, square/total
 		if prior != nil {
 			prior.add(p, m.Mul(fromUnit), fromUnit, square/total, &h, &rhs)
 		}
@@ -226,7 +237,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 		if err != nil {
 			break
 		}
-		far, noise := 0., square/total
+		far := 0.
 		spread = 0
 		for _, q := range [4]geom.Point{{X: -1, Y: -1}, {X: 1, Y: -1}, {X: 1, Y: 1}, {X: -1, Y: 1}} {
 			q = geom.Pt(q.X*float64(p.w)/2*inv, q.Y*float64(p.h)/2*inv)
@@ -247,7 +258,14 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 		best = a
 	}
 	best.spread, best.centre = spread, centre
+	best.told, best.noise = told, noise
 	return best
+}
+
+// fromUnit takes the solver's coordinates, of which the patch's middle is 0 and its longer half side 1, to the
+// reference.
+func (p *patch) fromUnit() geom.Map {
+	return p.to.Mul(geom.Map{p.unit, 0, float64(p.w) / 2, 0, p.unit, float64(p.h) / 2, 0, 0, 1})
 }
 
 // moved is the variance of a place, along an axis, when the numbers of a map that basis
@@ -342,28 +360,14 @@ func stepOf(to geom.Map, c geom.Point) float64 {
 func solve(h [36]float64, g [8]float64, basis [][8]float64, total float64) (delta [8]float64, cov *mat.SymDense,
 	ok bool,
 ) {
-	full := mat.NewSymDense(8, nil)
-	n := 0
-	for a := range 8 {
-		for b := a; b < 8; b++ {
-			full.SetSym(a, b, h[n])
-			n++
-		}
-	}
-	k := len(basis)
-	ways := mat.NewDense(8, k, nil)
-	for j, way := range basis {
-		ways.SetCol(j, way[:])
-	}
-	var part, reduced mat.Dense
-	part.Mul(full, ways)
-	reduced.Mul(ways.T(), &part)
+	k, ways := len(basis), free(basis)
+	part := reduced(h, ways)
 	sym := mat.NewSymDense(k, nil)
 	for a := range k {
 		for b := a; b < k; b++ {
-			sym.SetSym(a, b, reduced.At(a, b))
+			sym.SetSym(a, b, part.At(a, b))
 		}
-		sym.SetSym(a, a, reduced.At(a, a)*(1+1e-4)+1e-6*total)
+		sym.SetSym(a, a, part.At(a, a)*(1+1e-4)+1e-6*total)
 	}
 	var rhs, x mat.VecDense
 	rhs.MulVec(ways.T(), mat.NewVecDense(8, g[:]))

@@ -50,6 +50,14 @@ type Frame struct {
 // Ready reports whether the frame holds a picture.
 func (f Frame) Ready() bool { return f.pyr != nil }
 
+// Samples is how many samples the frame holds, at all its scales.
+func (f Frame) Samples() (n int) {
+	for _, g := range f.pyr {
+		n += len(g.Pix)
+	}
+	return n
+}
+
 // Except returns the frame with what passes in front of the surface left out: where
 // hidden, of the picture's size, is over a half. Another size is an error.
 func (f Frame) Except(hidden *Gray) (Frame, error) {

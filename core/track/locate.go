@@ -100,13 +100,9 @@ func (l *Locator) At(f Frame, m geom.Map) Sight {
 		return Sight{Map: m}
 	}
 	t.w.hidden, t.w.smear = f.hidden, geom.Point{}
-	levels := t.ref.levels
-	now, fine := scaleOf(m, levels[0]), 0
-	for fine < len(levels)-1 && levels[fine].scale > 1.15*now {
-		fine++
-	}
-	levels[fine].correlate(f.pyr, m, &t.w)
-	return sight(levels[fine].judge(m, &t.w))
+	finest := t.ref.levels[t.finest(m)]
+	finest.correlate(f.pyr, m, &t.w)
+	return sight(finest.judge(m, &t.w))
 }
 
 // Grain is how large a sample of what the surface is compared by is on a frame, px: two

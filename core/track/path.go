@@ -28,7 +28,7 @@ func Blend(forward, back []Pose, quad [4]geom.Point) []Pose {
 	together := true
 	cost := make([]float64, n+1) // of changing over before frame i
 	for i := range n {
-		together = together && forward[i].State.known() && back[i].State.known() &&
+		together = together && forward[i].State.Known() && back[i].State.Known() &&
 			Spread(forward[i].Map, back[i].Map, quad) < sameWithin
 		cost[0] += doubt(back[i])
 	}
@@ -44,7 +44,7 @@ func Blend(forward, back []Pose, quad [4]geom.Point) []Pose {
 		switch {
 		case together:
 			share = float64(i+1) / float64(n+1)
-		case forward[i].State.known() && back[i].State.known() && Spread(forward[i].Map, back[i].Map, quad) < sameWithin:
+		case forward[i].State.Known() && back[i].State.Known() && Spread(forward[i].Map, back[i].Map, quad) < sameWithin:
 			share = min(max(.5+(float64(i-best)+.5)/10, 0), 1)
 		case i >= best:
 			share = 1
@@ -79,7 +79,8 @@ func Between(before, after [2]geom.Map, n int, quad [4]geom.Point) []geom.Map {
 	return out
 }
 
-func (s State) known() bool { return s == Anchor || s == Good || s == Weak }
+// Known reports whether the surface was found.
+func (s State) Known() bool { return s == Anchor || s == Good || s == Weak }
 
 // doubt is how little a pose is believed.
 func doubt(p Pose) float64 {
@@ -139,14 +140,14 @@ func Measure(poses []Pose, quad [4]geom.Point, apart float64) Figures {
 		switch {
 		case p.State == Lost:
 			f.Lost++
-		case p.State.known():
+		case p.State.Known():
 			found++
 			f.Agreement += p.Confidence
 			if p.State != Weak {
 				good++
 			}
 		}
-		if i < 2 || !p.State.known() || !poses[i-1].State.known() || !poses[i-2].State.known() {
+		if i < 2 || !p.State.Known() || !poses[i-1].State.Known() || !poses[i-2].State.Known() {
 			continue
 		}
 		for _, c := range quad {
@@ -221,7 +222,9 @@ func Assess(f Frame, outline []geom.Point, model Model) (Texture, error) {
 	p := r.levels[0]
 	var t Texture
 	for _, i := range p.points {
-		t.Share += float64(p.weight[i])
+		if p.weight[i] > 0 {
+			t.Share++
+		}
 	}
 	t.Share /= float64(max(len(p.points), 1))
 	var w work

@@ -26,20 +26,24 @@ const (
 	coarsest   = 14  // samples on the shortest side of the coarsest
 	noiseFloor = 3.  // codes added to the contrast, so that noise in flat places counts for little
 	textured   = 3.5 // contrast, in codes, above which a place can be compared
+	leastTold  = .3  // share of its variance that is no noise, below which it cannot
 )
 
 // patch is the reference surface at one scale: what it looks like, locally
 // normalised, and how that changes with place.
 type patch struct {
-	scale float64  // samples for a reference pixel
-	to    geom.Map // patch samples (continuous) to reference coordinates
-	w, h  int
-	raw   []float32 // as in the picture
-	mask  []float32 // 1 inside the surface, 0 outside and on its rim
-	norm  []float32 // (raw - local mean) / local contrast
+	scale           float64  // samples for a reference pixel
+	to              geom.Map // patch samples (continuous) to reference coordinates
+	w, h            int
+	raw             []float32 // as in the picture
+	means, contrast []float32 // around each sample, codes
+	mask            []float32 // 1 inside the surface, 0 outside and on its rim
+	norm            []float32 // (raw - local mean) / local contrast
 	gx,
 	gy []float32 // derivatives of norm, per sample
-	weight []float32 // 1 where there is texture to compare
+	tells  []float32 // of the contrast around a sample, the share that is not noise (of its variance)
+	weight []float32 // how much a place counts that is compared; 0 where there is no texture above the noise
+	noise  *noise    // of the reference frame at this scale
 	reach  float64   // half-width of what local means
 	area   []float32 // share of the mask around each sample
 	points []int32   // the samples inside the mask
@@ -73,15 +77,18 @@ func newReference(f Frame, outline []geom.Point) (*reference, error) {
 		outline: outline, size: max(w, h),
 		quad: [4]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}},
 	}
+	grain := noiseOf(pyr)
 	for s := min(patchSide/r.size, 1); ; s /= math.Sqrt2 {
 		if len(r.levels) > 0 && (min(w, h)*s < coarsest || len(r.levels) >= 9) {
 			break
 		}
-		r.levels = append(r.levels, newPatch(f, outline, b, s))
+		r.levels = append(r.levels, newPatch(f, outline, b, s, &grain[pyr.level(1/s)]))
 	}
-	var seen float32
+	seen := 0
 	for _, v := range r.levels[0].weight {
-		seen += v
+		if v > 0 {
+			seen++
+		}
 	}
 	if len(r.levels[0].points) == 0 {
 		return nil, ErrOutside
@@ -92,10 +99,10 @@ func newReference(f Frame, outline []geom.Point) (*reference, error) {
 	return r, nil
 }
 
-func newPatch(f Frame, outline []geom.Point, b geom.Rect, s float64) *patch {
+func newPatch(f Frame, outline []geom.Point, b geom.Rect, s float64, grain *noise) *patch {
 	p := &patch{scale: s, w: int(math.Ceil((b.Max.X - b.Min.X) * s)), h: int(math.Ceil((b.Max.Y - b.Min.Y) * s))}
 	p.to = geom.Map{1 / s, 0, b.Min.X, 0, 1 / s, b.Min.Y, 0, 0, 1}
-	p.unit = float64(max(p.w, p.h)) / 2
+	p.unit, p.noise = float64(max(p.w, p.h))/2, grain
 	n := p.w * p.h
 	p.raw, p.mask = make([]float32, n), make([]float32, n)
 	pyr := f.pyr
@@ -123,16 +130,28 @@ func newPatch(f Frame, outline []geom.Point, b geom.Rect, s float64) *patch {
 // compare makes of the samples what frames are compared with.
 func (p *patch) compare() {
 	n := p.w * p.h
-	p.norm, p.weight = make([]float32, n), make([]float32, n)
-	mean, inv := make([]float32, n), make([]float32, n)
-	p.local(p.raw, mean, inv)
+	p.norm, p.means, p.contrast = make([]float32, n), make([]float32, n), make([]float32, n)
+	inv := make([]float32, n)
+	p.local(p.raw, p.means, inv)
 	for _, i := range p.points {
-		p.norm[i] = (p.raw[i] - mean[i]) * inv[i]
-		if 1/inv[i]-noiseFloor > textured {
-			p.weight[i] = 1
+		p.norm[i], p.contrast[i] = (p.raw[i]-p.means[i])*inv[i], 1/inv[i]-noiseFloor
+	}
+	p.weigh()
+	p.gradients()
+}
+
+// weigh finds what each place tells above the noise.
+func (p *patch) weigh() {
+	n := p.w * p.h
+	p.weight, p.tells = make([]float32, n), make([]float32, n)
+	for _, i := range p.points {
+		contrast := p.contrast[i]
+		above := 1 - float32(p.noise.at(p.means[i]))/(contrast*contrast)
+		p.tells[i] = max(above, leastTold)
+		if contrast > textured && above > leastTold {
+			p.weight[i] = above * above
 		}
 	}
-	p.gradients()
 }
 
 func (p *patch) box(v []float32) {

@@ -31,7 +31,7 @@ func (p *patch) swept(d geom.Point, mean bool) *patch {
 	if n < 2 {
 		return p
 	}
-	q := &patch{scale: p.scale, to: p.to, w: p.w, h: p.h, reach: p.reach, unit: p.unit}
+	q := &patch{scale: p.scale, to: p.to, w: p.w, h: p.h, reach: p.reach, unit: p.unit, noise: p.noise}
 	size := p.w * p.h
 	q.raw, q.mask = make([]float32, size), make([]float32, size)
 	copy(q.raw, p.raw)
