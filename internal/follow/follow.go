@@ -243,13 +243,8 @@ func mapped(pts []geom.Point, m geom.Map) []geom.Point {
 
 // follow takes a leg.
 func (r *run) follow(ctx context.Context, frameSource *frameSource, t track.Tracker, l leg) error {
-	if p, ok := t.(*track.Planar); ok && l.start != l.anchor.Frame {
-		if back, err := l.anchor.Map.Inverse(); err == nil {
-			p.Resume(l.from.Mul(back))
-		}
-	}
+	way := r.begins(t, l)
 	var before track.Frame
-	gaps := make([]gap, max(len(r.job.Points), 1))
 	for f := l.first; (l.last-f)*l.step >= 0; f += l.step {
 		g, err := frameSource.next(ctx, l, f)
 		if err != nil {
@@ -263,67 +258,14 @@ func (r *run) follow(ctx context.Context, frameSource *frameSource, t track.Trac
 		}
 		// What is surely found has not been cut away.
 		if !sure && before.Ready() && track.Cut(before, g) {
+			way.ends()
 			return &CutError{f}
 		}
 		before = g
-		r.tell(f, l, poses)
-		for i := range gaps {
-			for _, b := range gaps[i].next(f, poses, i, r.job.around(i)) {
-				if p := &b.poses[i]; r.job.beside(p.Map, r.job.around(i)) {
-					p.State = track.Outside // known now that it came back
-				}
-				r.tell(b.f, l, b.poses)
-			}
-		}
+		way.goes(f, g, poses)
 	}
+	way.ends()
 	return nil
-}
-
-// gap remembers a stretch in which one thing was not found, until it is known where
-// it came back.
-type gap struct {
-	known []geom.Map // the last two before
-	lost  []told
-	after *geom.Map // the first pose after
-}
-
-// told is what was said of a frame.
-type told struct {
-	f     int
-	poses []track.Pose
-}
-
-// next takes what was found of thing i on a frame. Once the thing was found twice
-// after a gap it returns the frames of the gap with better estimates.
-func (g *gap) next(f int, poses []track.Pose, i int, quad [4]geom.Point) []told {
-	p := poses[i]
-	if p.State == track.Lost || p.State == track.Outside {
-		if g.after != nil { // lost again at once
-			g.known, g.lost, g.after = nil, nil, nil
-		}
-		g.lost = append(g.lost, told{f, poses})
-		return nil
-	}
-	if len(g.lost) > 0 && g.after == nil {
-		if g.after = &p.Map; len(g.known) == 2 {
-			return nil
-		}
-	}
-	var out []told
-	if n := len(g.lost); n > 0 && len(g.known) == 2 {
-		for k, m := range track.Between([2]geom.Map(g.known), [2]geom.Map{*g.after, p.Map}, n, quad) {
-			better := slices.Clone(g.lost[k].poses)
-			better[i].Map = m
-			out = append(out, told{g.lost[k].f, better})
-		}
-		g.known = []geom.Map{*g.after}
-	}
-	g.lost, g.after = nil, nil
-	g.known = append(g.known, p.Map)
-	if len(g.known) > 2 {
-		g.known = g.known[1:]
-	}
-	return out
 }
 
 // beside: nearly all of a box lies out of the picture under a pose.

@@ -17,9 +17,9 @@ import (
 type Foreground struct {
 	Clip    media.Clip
 	Outline []geom.Point // of the surface, in its own coordinates
-	// Pose returns where the surface is on a frame, and whether it was found well
-	// there; ok is false where nothing is known of it or it is out of the picture.
-	Pose     func(f int) (m geom.Map, clear, ok bool)
+	// Pose returns where the surface is on a frame, and how well it was found there; ok is false where nothing is known
+	// of it or it is out of the picture.
+	Pose     func(f int) (m geom.Map, found Sight, ok bool)
 	Anchors  []int // frames on which the editor has seen it
 	From, To int   // the frames to look at, both included
 	First    int   // and those that may show what the surface looks like
@@ -33,6 +33,15 @@ type Foreground struct {
 	Found func(f int, found holdout.Found) error
 }
 
+// Sight is how well a surface was found on a frame.
+type Sight int
+
+const (
+	Guessed Sight = iota // it was not found
+	Seen                 // but not surely within two pixels
+	Surely
+)
+
 // ForegroundOf looks for what passes in front of a document's track, over a span.
 func ForegroundOf(clip media.Clip, t *cover.Track, span cover.Span, set holdout.Settings) Foreground {
 	j := Foreground{
@@ -42,9 +51,10 @@ func ForegroundOf(clip media.Clip, t *cover.Track, span cover.Span, set holdout.
 	for _, a := range t.Anchors {
 		j.Anchors = append(j.Anchors, a.Frame.Frame())
 	}
-	j.Pose = func(f int) (geom.Map, bool, bool) {
+	j.Pose = func(f int) (geom.Map, Sight, bool) {
 		s := t.Poses.State(cover.Time(f))
-		return t.Map(cover.Time(f)), s == 'a' || s == 'g', s != '-' && s != 'o'
+		found := map[byte]Sight{'a': Surely, 'g': Surely, 'w': Seen}[s]
+		return t.Map(cover.Time(f)), found, s != '-' && s != 'o'
 	}
 	return j
 }
@@ -98,22 +108,36 @@ func (j *Foreground) Speed(f int) geom.Point {
 	return geom.Point{}
 }
 
-// surveyFrames chooses the frames that show what the surface surveyFrames like: all anchors, and
-// from even parts of the shot those in which it is clear and moves least.
+// enoughClear is how many frames in which the surface is surely found show what it looks like: with fewer, those in
+// which it was found less surely are looked at too, for one look alone cannot tell what passes in front of it.
+const enoughClear = 8
+
+// surveyFrames chooses the frames that show what the surface looks like: all anchors, and from even parts of the shot
+// those in which it is clear and moves least.
 func (j *Foreground) surveyFrames() []int {
-	var at []int
+	var anchors []int
 	for _, f := range j.Anchors {
-		if f >= j.First && f <= j.Last && len(at) < cleanplate.MaxViews/3 {
-			at = append(at, f)
+		if f >= j.First && f <= j.Last && len(anchors) < cleanplate.MaxViews/3 {
+			anchors = append(anchors, f)
 		}
 	}
-	n := cleanplate.MaxViews - len(at)
+	at := append(slices.Clone(anchors), j.calmest(cleanplate.MaxViews-len(anchors), Surely)...)
+	if len(at) < enoughClear {
+		at = append(anchors, j.calmest(cleanplate.MaxViews-len(anchors), Seen)...)
+	}
+	slices.Sort(at)
+	return slices.Compact(at)
+}
+
+// calmest are from n even parts of the shot the frames in which the surface was found so well at least, and moves
+// least.
+func (j *Foreground) calmest(n int, well Sight) (at []int) {
 	for k := range n {
 		lo, hi := j.First+(j.Last-j.First+1)*k/n, j.First+(j.Last-j.First+1)*(k+1)/n
 		best, least := -1, math.Inf(1)
 		for f := lo; f < hi; f++ {
-			_, clear, ok := j.Pose(f)
-			if v := j.Speed(f).Len(); ok && clear && v < least {
+			_, found, ok := j.Pose(f)
+			if v := j.Speed(f).Len(); ok && found >= well && v < least {
 				best, least = f, v
 			}
 		}
@@ -121,8 +145,7 @@ func (j *Foreground) surveyFrames() []int {
 			at = append(at, best)
 		}
 	}
-	slices.Sort(at)
-	return slices.Compact(at)
+	return at
 }
 
 // CleanPlate finds what the surface looks like with nothing in front of it.

@@ -335,8 +335,8 @@ func (p *poses) list(from, to int) []track.Pose {
 	return out
 }
 
-// closes follows the surface back from the farthest good frames to the first anchor
-// and returns how far apart the two ways are, in px, or -1 where there is no way back.
+// closes follows the surface back from the farthest good frames, or where there is none the farthest in which it was
+// found, to the first anchor and returns how far apart the two ways are, in px, or -1 where there is no way back.
 func (r *Runner) closes(ctx context.Context, clip media.Clip, from, to int, p *poses) float64 {
 	if p.track.Kind == cover.Points {
 		return -1
@@ -345,13 +345,14 @@ func (r *Runner) closes(ctx context.Context, clip media.Clip, from, to int, p *p
 	n := 0
 	first := p.track.Frame.Frame()
 	for _, way := range [2]int{-1, 1} {
-		far := first
-		for f := far; f >= from && f <= to; f += way {
-			if s := p.poses.States[f]; s == 'g' {
+		far, seen := first, first
+		for f := first; f >= from && f <= to && strings.IndexByte("agw", p.poses.States[f]) >= 0; f += way {
+			if seen = f; p.poses.States[f] == 'g' {
 				far = f
-			} else if s != 'a' && s != 'w' {
-				break
 			}
+		}
+		if far == first {
+			far = seen
 		}
 		if far == first {
 			continue
