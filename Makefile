@@ -9,7 +9,7 @@ export PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD = 1
 
 .PHONY: help start build test lint format test-go test-race test-wasm test-unit test-e2e footage \
 	notices bench bench-interface bench-track bench-holdout bench-check bench-load bench-crash \
-	bench-voice bench-zoo bench-world bench-master bench-long fuzz demo contract screenshots clean setup-run setup-test
+	bench-voice bench-zoo bench-world bench-world-holdout bench-master bench-long fuzz demo contract screenshots clean setup-run setup-test
 
 help: ## what there is to make
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -120,6 +120,10 @@ bench-world: setup-test build ## measure the tracker on photographs (PART=work, 
 
 bench-holdout: setup-test build ## measure proposed holdouts against ground truth
 	go run ./dev/benchholdout
+
+bench-world-holdout: setup-test build ## measure proposed holdouts on photographs (PART, COUNT: see bench-world)
+	./dev/setup photographs
+	WORLD=$(or $(PART),kept) go run ./dev/benchholdout
 
 bench-voice: setup-test ## measure disguised voices on generated speech (needs espeak-ng, pocketsphinx, pocketsphinx-en-us)
 	go run ./dev/benchvoice

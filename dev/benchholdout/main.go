@@ -3,6 +3,9 @@
 // are followed by the program first, as anybody would; the poses are its own, not the
 // truth's. It prints what it saw and judges nothing. EACH prints every frame.
 //
+// With WORLD set to work or kept, COUNT crossings of that part are made from photographs instead; of those that are
+// kept only the kinds are told.
+//
 // ONLY names clips; POSES a folder in which followed poses are kept for the next run;
 // SHEETS a folder for pictures of what is wrong: missed red, wrongly held out green.
 package main
@@ -58,6 +61,10 @@ func main() {
 		data = ".run"
 	}
 	ctx := context.Background()
+	if part := os.Getenv("WORLD"); part != "" {
+		world(ctx, part, data)
+		return
+	}
 	shots, crossings := filepath.Join(data, "media", "tidewrack-week"), filepath.Join(data, "crossings")
 	check(demo.Generate(ctx, shots, demo.Shots, func(s string) { log.Print(s) }))
 	check(demo.Generate(ctx, crossings, demo.Crossings, func(s string) { log.Print(s) }))

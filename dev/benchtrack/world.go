@@ -2,55 +2,15 @@ package main
 
 import (
 	"context"
-	"crypto/sha256"
 	"fmt"
-	"image"
-	_ "image/jpeg"
-	_ "image/png"
-	"io"
-	"log"
 	"math"
 	"os"
 	"path/filepath"
 	"strconv"
 
+	"celator/dev/photos"
 	"celator/internal/demo"
 )
-
-// photographs are those that packages of Debian install, which make bench-world asks for: examples of a vision
-// library and desktop backgrounds.
-var photographs = []string{
-	"/usr/share/doc/opencv-doc/examples/data/*.jpg", "/usr/share/wallpapers/*/contents/images/*.jpg",
-}
-
-// photos loads them, each once, those that are large enough to show something.
-func photos() (out []image.Image) {
-	const least = 400
-	seen := map[[32]byte]bool{}
-	for _, pattern := range photographs {
-		files, err := filepath.Glob(pattern)
-		check(err)
-		for _, path := range files {
-			f, err := os.Open(path)
-			if err != nil {
-				continue
-			}
-			h := sha256.New()
-			io.Copy(h, f)
-			_, err = f.Seek(0, io.SeekStart)
-			check(err)
-			p, _, err := image.Decode(f)
-			f.Close()
-			sum := [32]byte(h.Sum(nil))
-			if err != nil || seen[sum] || min(p.Bounds().Dx(), p.Bounds().Dy()) < least {
-				continue
-			}
-			seen[sum] = true
-			out = append(out, p)
-		}
-	}
-	return out
-}
 
 // world measures on trials of photographs. Of those that are kept no single one is told of.
 func world(part, data string, names []string) {
@@ -58,10 +18,8 @@ func world(part, data string, names []string) {
 	if err != nil {
 		n = 100
 	}
-	all := photos()
-	if len(all) < 20 {
-		log.Fatalf("only %d photographs are installed", len(all))
-	}
+	all, err := photos.Installed()
+	check(err)
 	shots := demo.Worlds(part, all, n)
 	dir := filepath.Join(data, "world", part)
 	check(demo.Generate(context.Background(), dir, shots, func(string) {}))

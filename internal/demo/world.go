@@ -23,22 +23,35 @@ const (
 	Kept = "kept"
 )
 
-// Worlds are n trials of a part, made of photographs: the part takes every second of them.
+// Worlds are n trials of a part, made of photographs.
 func Worlds(part string, photos []image.Image, n int) (out []Shot) {
-	seed, mine := 0, 0
+	seed, some := partOf(part, photos)
+	for k := range n {
+		out = append(out, world(seed+k, some))
+	}
+	return out
+}
+
+// partOf returns where the seeds of a part begin, and its photographs: every second one.
+func partOf(part string, photos []image.Image) (seed int, some []image.Image) {
+	mine := 0
 	if part == Kept {
 		seed, mine = 1000, 1
 	}
-	var some []image.Image
 	for i, p := range photos {
 		if i%2 == mine {
 			some = append(some, p)
 		}
 	}
-	for k := range n {
-		out = append(out, world(seed+k, some))
+	return seed, some
+}
+
+// photographed is what trials and crossings from photographs have in common.
+func photographed(what string, seed int, kind string) Shot {
+	return Shot{
+		Name: fmt.Sprintf("%04d", seed), Title: fmt.Sprintf("%s %d: %s", what, seed, kind), Kind: kind,
+		Width: 640, Height: 360, Rate: "25", Frames: 81,
 	}
-	return out
 }
 
 // world is a trial: a photograph on a plane before another one, filmed from the hand, by a sensor with noise, recorded
@@ -47,12 +60,10 @@ func world(seed int, photos []image.Image) Shot {
 	kind := worldKinds[seed%len(worldKinds)]
 	r := rand.New(rand.NewPCG(uint64(seed), 7))
 	between := func(a, b float64) float64 { return a + (b-a)*r.Float64() }
-	s := Shot{
-		Name: fmt.Sprintf("%04d", seed), Title: fmt.Sprintf("trial %d: %s", seed, kind), Kind: kind,
-		Width: 640, Height: 360, Rate: "25", Frames: 81, Reference: 40, Shutter: between(.2, .6), CRF: 19 + r.IntN(12),
-		optics: &optics{
-			gain: between(.7, 1.1), read: between(.001, .004), shot: between(.0002, .001), rolls: between(0, .5), gamma: 1,
-		},
+	s := photographed("trial", seed, kind)
+	s.Reference, s.Shutter, s.CRF = 40, between(.2, .6), 19+r.IntN(12)
+	s.optics = &optics{
+		gain: between(.7, 1.1), read: between(.001, .004), shot: between(.0002, .001), rolls: between(0, .5), gamma: 1,
 	}
 	if r.IntN(3) == 0 {
 		s.Broadcast = 1_500_000 + r.IntN(3_500_000)
@@ -64,7 +75,8 @@ func world(seed int, photos []image.Image) Shot {
 		s.Shutter = between(.5, .95)
 	case "dark":
 		s.optics.gain, s.optics.veil = between(.015, .06), between(.005, .03)
-		s.optics.read, s.optics.shot, s.optics.gamma = between(.005, .011), between(.001, .003), between(.8, 1)
+		s.optics.read, s.optics.shot, s.optics.gamma = between(.007, .02), between(.001, .003), between(.8, 1)
+		s.CRF, s.Broadcast = 12+r.IntN(10), 0
 	}
 	at := drawnMotion(kind, between)
 	back, on, over := r.IntN(len(photos)), r.IntN(len(photos)), r.IntN(len(photos))
@@ -74,7 +86,7 @@ func world(seed int, photos []image.Image) Shot {
 		ground := fromPhoto(photos[back], 1000, 600, cut[0], false)
 		sign := fromPhoto(photos[on], 520, 300, cut[1], kind == "dark")
 		front := fromPhoto(photos[over], 240, 500, cut[2], false)
-		front.rounded()
+		front.cut(func(u, v float64) float64 { return 1 - math.Pow(math.Abs(u), 4) - math.Pow(math.Abs(v), 4) })
 		for _, t := range []*texture{ground, sign, front} {
 			t.finish()
 		}
@@ -186,14 +198,20 @@ func fromPhoto(p image.Image, w, h int, seed uint64, plain bool) *texture {
 	return t
 }
 
-// textured is the mean slope of a picture's green, or, plain, how flat it is, if a hundredth or more of it is steep.
+// textured is how well a picture's green shows a motion in the direction in which it shows it least, in the quarter of
+// it where it does so least (the smaller eigenvalue of the structure tensor: Shi and Tomasi, "Good features to track",
+// CVPR 1994): what nobody could follow is no trial. Plain, it is how flat the picture is, if a hundredth or more of it
+// is steep.
 func textured(p *image.NRGBA, plain bool) float64 {
+	var xx, xy, yy [4]float64
 	var sum, steep float64
 	n := 0
 	for y := 4; y < p.Rect.Dy(); y += 4 {
 		for x := 4; x < p.Rect.Dx(); x += 4 {
-			i := p.PixOffset(x, y) + 1
-			dx, dy := float64(p.Pix[i])-float64(p.Pix[i-8]), float64(p.Pix[i])-float64(p.Pix[i-2*p.Stride])
+			i, q := p.PixOffset(x, y)+1, 2*(2*y/p.Rect.Dy())+2*x/p.Rect.Dx()
+			dx := float64(p.Pix[i]) - float64(p.Pix[i-8])
+			dy := float64(p.Pix[i]) - float64(p.Pix[i-2*p.Stride])
+			xx[q], xy[q], yy[q] = xx[q]+dx*dx, xy[q]+dx*dy, yy[q]+dy*dy
 			v := math.Hypot(dx, dy)
 			sum += v
 			n++
@@ -205,18 +223,9 @@ func textured(p *image.NRGBA, plain bool) float64 {
 	if plain {
 		return min(steep/float64(n)/.01, 1) / (sum/float64(n) + 1)
 	}
-	return sum / float64(n)
-}
-
-// rounded takes a texture's corners away, so that its rim is an oval's.
-func (t *texture) rounded() {
-	for y := range t.h {
-		for x := range t.w {
-			u, v := 2*(float64(x)+.5)/float64(t.w)-1, 2*(float64(y)+.5)/float64(t.h)-1
-			in := float32(min(max((1-math.Pow(math.Abs(u), 4)-math.Pow(math.Abs(v), 4))*float64(t.w)/8, 0), 1))
-			for c := range 4 {
-				t.pix[4*(y*t.w+x)+c] *= in
-			}
-		}
+	least := math.Inf(1)
+	for q := range xx {
+		least = min(least, (xx[q]+yy[q])/2-math.Hypot((xx[q]-yy[q])/2, xy[q]))
 	}
+	return least
 }
