@@ -48,7 +48,7 @@ test('sound plays with the pictures, at every speed and backwards', async ({ pag
     for (const key of keys) await page.keyboard.press(key);
     await expect(transport).toHaveAttribute('data-speed', speed);
     // After it began, and was set right where it had to be, sound and picture are one.
-    await expect.poll(lag, { timeout: 20_000 }).toBeLessThan(70);
+    await expect.poll(lag, { timeout: patience, intervals: [50] }).toBeLessThan(70);
   }
   await page.keyboard.press('k');
   await expect(transport).not.toHaveAttribute('data-lag');

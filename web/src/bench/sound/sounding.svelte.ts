@@ -22,7 +22,7 @@ export class Sounding {
   tracks = $state<number[]>([0]);
   peaks = $state.raw<Uint8Array>(); // of the whole source, 255 full scale
 
-  /** How far the sound was from the picture when that last changed, ms; nothing while none is heard. */
+  /** How far the sound was from the picture when that last changed, ms to who listens; nothing while none is heard. */
   lag = $state<number>();
 
   private speaker: Speaker | undefined;
@@ -106,7 +106,7 @@ export class Sounding {
   follow(frame: number, speed: number): void {
     const heard = this.speaker?.heard;
     const off = heard === undefined ? undefined : heard - frame / this.fps;
-    this.lag = off === undefined || speed === 0 ? undefined : Math.round(1000 * off);
+    this.lag = off === undefined || speed === 0 ? undefined : Math.round((1000 * off) / Math.abs(speed));
     this.speaker?.follow(frame / this.fps, speed);
   }
   /** The sound of one frame. */
