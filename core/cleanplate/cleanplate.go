@@ -28,6 +28,9 @@ const (
 	maxSamples = 200_000 // of a plate, and of a frame's part that is worked on
 	MaxViews   = 24      // frames that make a plate; more tell nothing new
 	Black      = 16.     // code of no light, to which gains refer
+	// anchorWeight is how much looks at frames count that the editor has seen: a little more, to decide what is even.
+	// Something may stand in front there, too.
+	anchorWeight = 1.25
 )
 
 // Grid lays samples over the surface and a margin around it: sample (i, j) stands at
@@ -238,7 +241,7 @@ func (g *Gather) Add(p *frame.Picture, m geom.Map, anchor bool) {
 	})
 	w := float32(1)
 	if anchor {
-		w = 3
+		w = anchorWeight
 	}
 	g.looks, g.weight = append(g.looks, look), append(g.weight, w)
 }
@@ -294,83 +297,29 @@ type Plate struct {
 // and in chroma (standard deviations), and how sure it is, 0 to 1.
 type Sample [6]float32
 
-// Plate makes the plate: for each place the colour that most looks agree on, anchors
-// counting for more (the mode, so that what passes for less than half of the time
-// leaves no trace). The error is ErrNoView.
-//
-// Long: one pass over the samples, in which mode, spread and noise share their sums.
+// Plate makes the plate: for each place the colour that most looks agree on (the mode, so that what passes for less than
+// half of the time leaves no trace), or the other one, where settle finds that more likely. The error is ErrNoView.
 func (g *Gather) Plate() (*Plate, error) {
-	k := len(g.looks)
-	if k == 0 {
+	if len(g.looks) == 0 {
 		return nil, ErrNoView
 	}
 	gain := g.light()
 	p := &Plate{Grid: g.Grid, Pix: make([]Sample, g.W*g.H)}
-	var vals [MaxViews + 8][3]float32
-	var ws [MaxViews + 8]float32
-	const nearY, nearC = 12, 7
+	var l looked
+	places := make([]place, len(p.Pix))
+	for i := range places {
+		l.read(g, i, gain)
+		places[i] = l.place()
+	}
+	settle(places, g.W, g.H)
 	var spreads [3][]float32
-	for i := range p.Pix {
-		n := 0
-		var all float32
-		for j := range g.looks {
-			if g.looks[j][0][i] == beside || n == len(vals) {
-				continue
-			}
-			vals[n] = [3]float32{
-				Black + (float32(g.looks[j][0][i])/16-Black)*gain[j],
-				128 + (float32(g.looks[j][1][i])/16-128)*gain[j], 128 + (float32(g.looks[j][2][i])/16-128)*gain[j],
-			}
-			ws[n] = g.weight[j]
-			all += ws[n]
-			n++
-		}
-		if n == 0 {
+	for i := range places {
+		l.read(g, i, gain)
+		if l.n == 0 {
 			continue
 		}
-		close := func(a, b *[3]float32) bool {
-			return abs(a[0]-b[0]) < nearY && abs(a[1]-b[1]) < nearC && abs(a[2]-b[2]) < nearC
-		}
-		best, most := 0, float32(-1)
-		for a := range n {
-			var s float32
-			for b := range n {
-				if close(&vals[a], &vals[b]) {
-					s += ws[b]
-				}
-			}
-			if s > most {
-				best, most = a, s
-			}
-			if 2*s > all { // nothing else can have more
-				break
-			}
-		}
-		var sum, sq [3]float32
-		var m float32
-		centre := vals[best]
-		for a := range n {
-			if close(&centre, &vals[a]) {
-				for c, v := range vals[a] {
-					d := v - centre[c]
-					sum[c] += d
-					sq[c] += d * d
-				}
-				m++
-			}
-		}
-		s := &p.Pix[i]
-		var sd [3]float32
-		for c := range sum {
-			mu := sum[c] / m
-			s[c] = centre[c] + mu
-			sd[c] = sqrt(max(sq[c]/m-mu*mu, 0))
-		}
-		s[3], s[4] = sd[0], max(sd[1], sd[2])
-		s[5] = most / all
-		if m < 2 {
-			s[3], s[4], s[5] = 4, 2, min(s[5], .6)
-		} else if i%7 == 0 && m > 3 {
+		sd, looks := l.around(&places[i], &p.Pix[i])
+		if i%7 == 0 && looks > 3 {
 			for c := range sd {
 				spreads[c] = append(spreads[c], sd[c])
 			}
@@ -384,6 +333,43 @@ func (g *Gather) Plate() (*Plate, error) {
 		}
 	}
 	return p, nil
+}
+
+// around enters into a sample the mean of the looks that are like what a place is, how far they are apart, and their
+// weight among all that are not known to show something else. It returns their standard deviations and how many there
+// are.
+func (l *looked) around(p *place, s *Sample) (sd [3]float32, looks int) {
+	colour := p.is.colour
+	var sum, sq [3]float32
+	var m, like float32
+	for a := range l.n {
+		if near(&colour, &l.vals[a], 1) {
+			for c, v := range l.vals[a] {
+				d := v - colour[c]
+				sum[c] += d
+				sq[c] += d * d
+			}
+			m++
+			like += l.ws[a]
+		}
+	}
+	if m == 0 {
+		return sd, 0
+	}
+	for c := range sum {
+		mu := sum[c] / m
+		s[c] = colour[c] + mu
+		sd[c] = sqrt(max(sq[c]/m-mu*mu, 0))
+	}
+	s[3], s[4] = sd[0], max(sd[1], sd[2])
+	s[5] = like / l.all
+	if p.is.share < p.other.share { // settled against most
+		s[5] = min(like/(l.all*(1-p.other.share)), 1)
+	}
+	if m < 2 {
+		s[3], s[4], s[5] = 4, 2, min(s[5], .6)
+	}
+	return sd, int(m)
 }
 
 // light finds for each look by how much its light must change to be as the others':

@@ -50,7 +50,7 @@ type Finder struct {
 	laid            cleanplate.Laid // the plate as seen on the frame
 	gain, veil      []float32       // local light: the plate's code times gain, and veil more
 	agree           []float32       // how well the texture agrees, -1 to 1
-	half            [8][]float32    // scratch, at half the size
+	half            [9][]float32    // scratch, at half the size
 	a, b, cc, d, e  []float32       // scratch
 	own             []float32       // what a place and those next to it tell, -1 to 1
 	odds            []float32       // log of how much likelier the foreground is

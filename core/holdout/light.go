@@ -92,8 +92,8 @@ func (f *Finder) relight() {
 	for i := range f.half {
 		f.half[i] = cleanplate.Resize(f.half[i], n)
 	}
-	m, mi, mp, ip, pp, ii := f.half[0], f.half[1], f.half[2], f.half[3], f.half[4], f.half[5]
-	hy, hp := f.half[6], f.half[7]
+	m, mi, mp, ip, pp, ii, dev := f.half[0], f.half[1], f.half[2], f.half[3], f.half[4], f.half[5], f.half[6]
+	hy, hp := f.half[7], f.half[8]
 	for j := range h {
 		for i := range w {
 			k := 2*j*f.W + 2*i
@@ -105,21 +105,34 @@ func (f *Finder) relight() {
 				down = 0
 			}
 			o := j*w + i
-			m[o], mi[o], mp[o], ip[o], pp[o], ii[o], hy[o], hp[o] = 0, 0, 0, 0, 0, 0, 0, 0
+			m[o], mi[o], mp[o], ip[o], pp[o], ii[o], dev[o], hy[o], hp[o] = 0, 0, 0, 0, 0, 0, 0, 0, 0
 			if min(f.laid.Sure[k], f.laid.Sure[k+right], f.laid.Sure[k+down], f.laid.Sure[k+right+down]) <= leastAgreeing {
 				continue
 			}
 			a := (y[k]+y[k+right]+y[k+down]+y[k+right+down])*.25 - cleanplate.Black
 			b := (p[k]+p[k+right]+p[k+down]+p[k+right+down])*.25 - cleanplate.Black
 			hy[o], hp[o] = a, b
-			m[o], mi[o], mp[o], ip[o], pp[o], ii[o] = 1, a, b, a*b, b*b, a*a
+			m[o], mi[o], mp[o] = 1, a, b
+			// Of four samples, not quite independent; and light changes codes otherwise where they are others.
+			dev[o] = .4*sqr(f.deviation(k)) + sqr(uneven*(a-f.light*b))
 		}
 	}
-	for _, v := range f.half[:6] {
+	for _, v := range [][]float32{m, mi, mp} {
+		boxes(v, w, h, textureHalf/2, textureHalf/2)
+	}
+	// Texture is what differs from around: light that grows across the window is none.
+	for i := range m {
+		if hp[i] == 0 && hy[i] == 0 || m[i] == 0 {
+			continue
+		}
+		a, b := hy[i]-mi[i]/m[i], hp[i]-mp[i]/m[i]
+		ip[i], pp[i], ii[i] = a*b, b*b, a*a
+	}
+	for _, v := range [][]float32{ip, pp, ii, dev} {
 		boxes(v, w, h, textureHalf/2, textureHalf/2)
 	}
 	noise := f.plate.Noise[0]
-	noise *= noise * .4 // of four samples, not quite independent
+	noise *= noise * .4
 	var num, den float64
 	gain, veil := ip, ii // no longer wanted below
 	for i := range m {
@@ -129,11 +142,11 @@ func (f *Finder) relight() {
 		}
 		k := 1 / m[i]
 		a, b := mi[i]*k, mp[i]*k
-		vp, vi, cov := max(pp[i]*k-b*b, 0), max(ii[i]*k-a*a, 0), ip[i]*k-a*b
+		vp, vi, cov := max(pp[i]*k, 0), max(ii[i]*k, 0), ip[i]*k
 		t := vp / noise * .12 // how far texture stands out in a deep shadow
 		t = t / (t + 2)
 		rho := cov / sqrt(vp*vi+1e-3)
-		pp[i] = t * min(max((rho-.45)*3, -1), 1)
+		pp[i] = texture(vp, vi, cov, dev[i]*k)
 		c := t * max(rho-.75, 0)
 		g := min(max(cov/(vp+2*noise), .1), 2.2)
 		if b > 12 {
@@ -163,6 +176,24 @@ func (f *Finder) relight() {
 		}
 	}
 }
+
+// texture tells, by the variances of the surface and of the frame around a place, their covariance, and the variance
+// that the frame has about a surface in even light, whether it shows the surface's texture or one of its own: -1 to 1,
+// the log of how much likelier the surface is, by sureOfTexture, as far as samples of a Gaussian tell. Where neither
+// has texture it is 0: a shadow's even inside may be anything.
+func texture(plate, frame, both, noise float32) float32 {
+	gain := min(max(both/(plate+.1), leastLight), 1.3)
+	left := max(frame-2*gain*both+gain*gain*plate, noise)
+	tells := independent / 2 * (ln(max(frame, noise)/noise) + 1 - left/noise)
+	return min(max(tells/sureOfTexture, -1), 1)
+}
+
+const (
+	leastLight    = .25 // what the deepest shadow leaves of a texture
+	independent   = 10  // samples in a window, as many as those that hang together count for
+	sureOfTexture = 7   // log of odds that are not doubted
+	uneven        = .06 // of how much light has changed a place, that it may have changed one beside it otherwise
+)
 
 // lit is the surface's luma as it is lit, above cleanplate.Black.
 func (f *Finder) lit(i int) float32 { return f.gain[i]*(f.laid.Pix[0][i]-cleanplate.Black) + f.veil[i] }

@@ -6,7 +6,7 @@
 // With WORLD set to work or kept, COUNT crossings of that part are made from photographs instead; of those that are
 // kept only the kinds are told.
 //
-// ONLY names clips; POSES a folder in which followed poses are kept for the next run;
+// ONLY names clips; TRUTH takes the true poses instead of the program's own; POSES a folder in which followed poses are kept for the next run;
 // SHEETS a folder for pictures of what is wrong: missed red, wrongly held out green.
 package main
 
@@ -30,6 +30,7 @@ import (
 
 	"celator/core/cover"
 	"celator/core/frame"
+	"celator/core/geom"
 	"celator/core/holdout"
 	"celator/core/interchange"
 	"celator/core/raster"
@@ -48,7 +49,10 @@ type tally struct {
 	edges  int
 	wrong  []float64 // share of the surface held out where nothing is in front
 	bare   []float64 // of the surface, share wrongly held out in any frame
+	front  float64   // sum of the shares that are in front
+	left   float64   // and of these, of what stays covered
 	frames int
+	astray int           // of these, the surface was more than 2 px from where it is
 	wall   time.Duration // of finding alone
 	plate  time.Duration
 	area   int
@@ -70,8 +74,7 @@ func main() {
 	check(demo.Generate(ctx, crossings, demo.Crossings, func(s string) { log.Print(s) }))
 	only := os.Getenv("ONLY")
 	var all tally
-	fmt.Printf("%-16s %7s %7s %9s | %7s %7s %9s | %7s %7s %8s\n", "", "frames", "IoU", "least at", "in band", "clean %",
-		"worst at", "fps", "plate s", "px")
+	fmt.Println(heading)
 	for _, set := range []struct {
 		dir   string
 		shots []demo.Shot
@@ -80,7 +83,7 @@ func main() {
 			if only != "" && !strings.Contains(only, s.Name) {
 				continue
 			}
-			t := run(ctx, filepath.Join(set.dir, s.Name), s)
+			t, _ := run(ctx, filepath.Join(set.dir, s.Name), s, false)
 			fmt.Println(t.line(s.Name))
 			all.add(t)
 		}
@@ -93,8 +96,21 @@ func main() {
 	floor.End()
 }
 
-// poses follows the surface with the program.
-func poses(dir string, s demo.Shot) *cover.Track {
+// poses follows the surface with the program, or takes the true poses.
+func poses(dir string, s demo.Shot, truth []demo.Truth) *cover.Track {
+	if os.Getenv("TRUTH") != "" {
+		csv := "frame,x1,y1,x2,y2,x3,y3,x4,y4\n"
+		for f, t := range truth {
+			csv += strconv.Itoa(f)
+			for _, p := range t.Corners {
+				csv += fmt.Sprintf(",%f,%f", p.X, p.Y)
+			}
+			csv += "\n"
+		}
+		t, err := interchange.ParseTrackCSV([]byte(csv), s.Frames)
+		check(err)
+		return t
+	}
 	b, err := os.ReadFile(filepath.Join(dir, "meta.json"))
 	check(err)
 	var meta demo.Meta
@@ -118,10 +134,11 @@ func poses(dir string, s demo.Shot) *cover.Track {
 	return t
 }
 
-func run(ctx context.Context, dir string, s demo.Shot) (t tally) {
-	track := poses(dir, s)
+// run measures the finder on a clip and, where it is asked for, the plain way.
+func run(ctx context.Context, dir string, s demo.Shot, plain bool) (t, p tally) {
 	truth, err := demo.ReadTruth(dir)
 	check(err)
+	track := poses(dir, s, truth)
 	path := filepath.Join(dir, "clip.mp4")
 	info, err := media.Probe(ctx, path)
 	check(err)
@@ -143,6 +160,10 @@ func run(ctx context.Context, dir string, s demo.Shot) (t tally) {
 	defer r.Close()
 	pic := frame.New(info.Format(), nil)
 	finder := holdout.NewFinder(plate, holdout.Usual)
+	var beside *peer
+	if plain {
+		beside = newPeer(ctx, clip, &j)
+	}
 	worst := 1.
 	for f := range s.Frames {
 		check(r.Read(pic))
@@ -159,15 +180,18 @@ func run(ctx context.Context, dir string, s demo.Shot) (t tally) {
 		t.frames++
 		t.area += found.Rect.Dx() * found.Rect.Dy()
 		q := truth[f].Corners
-		inside := raster.Fill(q[:], pic.Rect())
-		iou, share, held, wrong := t.score(found, front, inside, s.Width)
-		switch {
-		case share > .02:
-			t.iou = append(t.iou, iou)
-		case share == 0:
-			t.wrong = append(t.wrong, held)
+		if apart(m, track.Surface, q) > 2 {
+			t.astray++
 		}
-		t.bare = append(t.bare, wrong)
+		inside := raster.Fill(q[:], pic.Rect())
+		iou, share, held, wrong := t.judge(found, front, inside, s.Width)
+		if plain {
+			begun := time.Now()
+			found := beside.find(pic, m)
+			p.wall += time.Since(begun)
+			p.frames++
+			p.judge(found, front, inside, s.Width)
+		}
 		if os.Getenv("SHEETS") != "" && (f%20 == 0 || share > .02 && iou < worst || share == 0 && held > .01) {
 			if share > .02 {
 				worst = min(worst, iou)
@@ -179,7 +203,29 @@ func run(ctx context.Context, dir string, s demo.Shot) (t tally) {
 				wrong, track.Poses.State(cover.Time(f)), found.Move, found.Moved)
 		}
 	}
-	return t
+	return t, p
+}
+
+// apart is how far a pose is from the truth at its worst corner, px.
+func apart(m geom.Map, outline []geom.Point, truth [4]geom.Point) (worst float64) {
+	for i, p := range outline {
+		worst = max(worst, m.Apply(p).Sub(truth[i]).Len())
+	}
+	return worst
+}
+
+// judge enters a frame.
+func (t *tally) judge(found holdout.Found, front []byte, inside frame.Plane, w int) (iou, share, held, wrong float64) {
+	iou, share, held, wrong = t.score(found, front, inside, w)
+	switch {
+	case share > .02:
+		t.iou = append(t.iou, iou)
+	case share == 0:
+		t.wrong = append(t.wrong, held)
+	}
+	t.bare = append(t.bare, wrong)
+	t.front, t.left = t.front+share, t.left+share-(held-wrong)
+	return iou, share, held, wrong
 }
 
 // score compares a frame with the truth inside the surface.
@@ -236,6 +282,7 @@ func (t *tally) score(found holdout.Found, front []byte, inside frame.Plane, w i
 
 func (t *tally) add(o tally) {
 	t.iou, t.wrong, t.bare = append(t.iou, o.iou...), append(t.wrong, o.wrong...), append(t.bare, o.bare...)
+	t.front, t.left, t.astray = t.front+o.front, t.left+o.left, t.astray+o.astray
 	t.edge, t.edges, t.frames = t.edge+o.edge, t.edges+o.edges, t.frames+o.frames
 	t.wall, t.plate, t.area = t.wall+o.wall, t.plate+o.plate, t.area+o.area
 }
@@ -246,6 +293,14 @@ func mean(vs []float64) (m float64) {
 	}
 	return m
 }
+
+// heading stands over lines. Of frames with the foreground over more than 2 % of the surface: how many, the mean
+// intersection over union, the least, and % under 0.8; the mean error in the band around edges; of frames with nothing
+// in front: % of the surface held out, the largest share, % of frames with more than a hundredth; of all frames: the
+// largest share of the surface wrongly held out, % with more than half a hundredth; % of the foreground left covered; % of frames whose pose is
+// more than 2 px off.
+var heading = fmt.Sprintf("%-22s %6s %6s %5s %4s | %6s | %7s %6s %4s | %6s %4s | %5s | %5s | %6s %7s %8s", "", "frames", "IoU",
+	"least", "<.8%", "edge", "clean %", "worst", ">1%", "bare", ">.5%", "left%", "pose%", "fps", "plate s", "px")
 
 func (t *tally) line(name string) string {
 	least, low := 1., 0
@@ -262,8 +317,17 @@ func (t *tally) line(name string) string {
 			over++
 		}
 	}
-	return fmt.Sprintf("%-16s %7d %7.4f %.3f %3d | %7.4f %7.3f %.4f %2d | %7.1f %7.2f %8d", name, len(t.iou), mean(t.iou),
-		least, low, t.edge/float64(max(t.edges, 1)), 100*mean(t.wrong), worst, over,
+	bare, let := 0., 0
+	for _, v := range t.bare {
+		bare = max(bare, v)
+		if v > .005 {
+			let++
+		}
+	}
+	return fmt.Sprintf("%-22s %6d %6.4f %.3f %4.1f | %.4f | %7.3f %.4f %4.1f | %6.4f %4.1f | %5.1f | %5.1f | %6.1f %7.2f %8d", name,
+		len(t.iou), mean(t.iou), least, 100*float64(low)/float64(max(len(t.iou), 1)), t.edge/float64(max(t.edges, 1)),
+		100*mean(t.wrong), worst, 100*float64(over)/float64(max(len(t.wrong), 1)), bare,
+		100*float64(let)/float64(max(len(t.bare), 1)), 100*t.left/max(t.front, 1e-9), 100*float64(t.astray)/float64(max(t.frames, 1)),
 		float64(t.frames)/t.wall.Seconds(), t.plate.Seconds(), t.area/max(t.frames, 1))
 }
 

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 
 	"celator/dev/photos"
 	"celator/internal/demo"
@@ -26,23 +27,36 @@ func world(ctx context.Context, part, data string) {
 	shots := demo.WorldCrossings(part, all, n)
 	dir := filepath.Join(data, "world", "crossings-"+part)
 	check(demo.Generate(ctx, dir, shots, func(string) {}))
-	kinds := map[string]*tally{}
+	ours, plain := map[string]*tally{}, map[string]*tally{}
 	var order []string
-	var sum tally
+	var sum, beside tally
+	if part == demo.Work {
+		fmt.Println(heading)
+	}
+	only := os.Getenv("ONLY")
 	for _, s := range shots {
-		t := run(ctx, filepath.Join(dir, s.Name), s)
-		if kinds[s.Kind] == nil {
-			order, kinds[s.Kind] = append(order, s.Kind), &tally{}
+		if only != "" && !strings.Contains(s.Name+" "+s.Kind, only) {
+			continue
 		}
-		kinds[s.Kind].add(t)
+		t, p := run(ctx, filepath.Join(dir, s.Name), s, true)
+		if ours[s.Kind] == nil {
+			order, ours[s.Kind], plain[s.Kind] = append(order, s.Kind), &tally{}, &tally{}
+		}
+		ours[s.Kind].add(t)
+		plain[s.Kind].add(p)
 		sum.add(t)
+		beside.add(p)
 		if part == demo.Work {
 			fmt.Println(t.line(s.Name + " " + s.Kind))
+			fmt.Println(p.line("     beside"))
 		}
 	}
 	fmt.Printf("%d crossings of %d photographs, %s\n", n, len(all), part)
+	fmt.Println(heading)
 	for _, k := range order {
-		fmt.Println(kinds[k].line(k))
+		fmt.Println(ours[k].line(k))
+		fmt.Println(plain[k].line("  the plain way"))
 	}
 	fmt.Println(sum.line("all"))
+	fmt.Println(beside.line("  the plain way"))
 }

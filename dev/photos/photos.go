@@ -10,6 +10,8 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strings"
+	"unicode"
 )
 
 // patterns are of those that packages of Debian install, which make bench-world asks for: examples of a vision library
@@ -21,19 +23,32 @@ var patterns = []string{
 const (
 	least = 400 // pixels on the shorter side: enough to show something
 	few   = 20  // photographs that two parts need
+	// alike is how many are taken of a series, whose names differ by their numbers: of one chessboard from all sides
+	// there are twenty-six.
+	alike = 2
 )
 
-// Installed loads them, each once. It is an error if there are too few.
+// Installed loads them, each once, and few of those that are alike. It is an error if there are too few.
 func Installed() (out []image.Image, err error) {
-	seen := map[[32]byte]bool{}
+	seen, series := map[[32]byte]bool{}, map[string]int{}
 	for _, pattern := range patterns {
 		files, err := filepath.Glob(pattern)
 		if err != nil {
 			return nil, err
 		}
 		for _, path := range files {
+			of := strings.Map(func(r rune) rune {
+				if unicode.IsDigit(r) {
+					return -1
+				}
+				return r
+			}, path)
+			if series[of] == alike {
+				continue
+			}
 			if p, sum, err := load(path); err == nil && !seen[sum] && min(p.Bounds().Dx(), p.Bounds().Dy()) >= least {
 				seen[sum] = true
+				series[of]++
 				out = append(out, p)
 			}
 		}

@@ -20,6 +20,7 @@ export interface Look {
 
 const KEEP = 80; // pictures of each kind
 const AHEAD = 20; // frames fetched before they are needed
+const BEHIND = 4; // and after a jump, from which either way may be gone
 
 export class Frames {
   private views = new Map<string, Held<ImageBitmap>>();
@@ -159,12 +160,15 @@ export class Frames {
 
   /**
    * Fetches what comes next, nearest first; while playing two frames at a time, else
-   * one, so that the frame that is asked for now need not share with many.
+   * one, so that the frame that is asked for now need not share with many. After a jump
+   * some of those behind come with them.
    */
-  ahead(revision: number, f: number, step: number, range: [number, number], playing = false): void {
+  ahead(revision: number, f: number, step: number, range: [number, number], how: 'steps' | 'plays' | 'jumped'): void {
     this.queue = [];
-    this.atOnce = playing ? 2 : 1;
-    for (let i = 1; i <= AHEAD; i++) {
+    this.atOnce = how === 'plays' ? 2 : 1;
+    const steps: number[] = [];
+    for (let i = 1; i <= AHEAD; i++) steps.push(i, ...(how === 'jumped' && i <= BEHIND ? [-i] : []));
+    for (const i of steps) {
       let n = f + i * step;
       const len = range[1] - range[0] + 1;
       if (n > range[1]) n = range[0] + ((n - range[0]) % len);

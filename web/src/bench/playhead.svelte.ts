@@ -64,11 +64,12 @@ export class Playhead {
     // Stepping wants the next frames at once; after a jump the frame itself comes first.
     clearTimeout(this.later);
     const way = by < 0 && by >= -1 ? -step : step;
-    const ahead = () => this.frames.ahead(this.clip.shown, this.frame, way, [0, this.clip.last]);
+    const ahead = (how: 'steps' | 'jumped') =>
+      this.frames.ahead(this.clip.shown, this.frame, way, [0, this.clip.last], how);
     if (Math.abs(by) <= 1) {
-      ahead();
+      ahead('steps');
       this.clip.grain(this.frame);
-    } else this.later = setTimeout(ahead, 200);
+    } else this.later = setTimeout(() => ahead('jumped'), 200);
   }
 
   /** Plays a second to each side of this frame, over and over, and comes back to it. */
@@ -105,7 +106,7 @@ export class Playhead {
     let told = -Infinity;
     const len = range[1] - range[0] + 1;
     const next = (f: number, n: number) => range[0] + ((((f - range[0] + n) % len) + len) % len);
-    this.frames.ahead(this.clip.shown, at, Math.sign(speed), range, true);
+    this.frames.ahead(this.clip.shown, at, Math.sign(speed), range, 'plays');
     const tick = (now: number) => {
       if (this.speed === 0 || run !== this.runs) return;
       if (now - told > beat) {
@@ -142,7 +143,7 @@ export class Playhead {
           at = want;
           from += (due * period) / Math.abs(this.speed);
           this.frame = at;
-          this.frames.ahead(this.clip.shown, at, step, range, true);
+          this.frames.ahead(this.clip.shown, at, step, range, 'plays');
           this.clip.sound(at + ((now - from) * this.speed) / period, this.speed);
         }
       }

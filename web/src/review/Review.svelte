@@ -128,7 +128,7 @@
           speaker?.follow((frame * rate) / fps, sound ? rate : 0);
           due = Math.max(due + 1000 / fps, now);
         }
-        frames!.ahead(rev, frame, 1, [first, last], true);
+        frames!.ahead(rev, frame, 1, [first, last], 'plays');
       }
       requestAnimationFrame(tick);
     };
