@@ -31,6 +31,7 @@ const (
 	// anchorWeight is how much looks at frames count that the editor has seen: a little more, to decide what is even.
 	// Something may stand in front there, too.
 	anchorWeight = 1.25
+	enough       = .35 // share of the looks that agree on what is sure, where nothing else is seen as often
 )
 
 // Grid lays samples over the surface and a margin around it: sample (i, j) stands at
@@ -297,8 +298,9 @@ type Plate struct {
 // and in chroma (standard deviations), and how sure it is, 0 to 1.
 type Sample [6]float32
 
-// Plate makes the plate: for each place the colour that most looks agree on (the mode, so that what passes for less than
-// half of the time leaves no trace), or the other one, where settle finds that more likely. The error is ErrNoView.
+// Plate makes the plate: for each place the colour that most looks agree on (the mode, so that what passes for less
+// than half of the time leaves no trace), or the other one, where settle finds that more likely. The error is
+// ErrNoView.
 func (g *Gather) Plate() (*Plate, error) {
 	if len(g.looks) == 0 {
 		return nil, ErrNoView
@@ -362,9 +364,11 @@ func (l *looked) around(p *place, s *Sample) (sd [3]float32, looks int) {
 		sd[c] = sqrt(max(sq[c]/m-mu*mu, 0))
 	}
 	s[3], s[4] = sd[0], max(sd[1], sd[2])
-	s[5] = like / l.all
-	if p.is.share < p.other.share { // settled against most
-		s[5] = min(like/(l.all*(1-p.other.share)), 1)
+	// What passes shows many colours; there is doubt as far as one of them is seen as often.
+	often, other := min(like/(enough*l.all), 1), p.other.share*l.all
+	s[5] = max(like/l.all, like/(like+other)*often*often)
+	if p.is.share < p.other.share { // settled: the other is known to be something else
+		s[5] = min(like/(l.all-other), 1)
 	}
 	if m < 2 {
 		s[3], s[4], s[5] = 4, 2, min(s[5], .6)

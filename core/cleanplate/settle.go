@@ -12,10 +12,13 @@ type looked struct {
 	at   [MaxViews + 8]int     // their numbers
 	n    int
 	all  float32 // weight
+
+	g    *Gather
+	here int // the place
 }
 
 func (l *looked) read(g *Gather, i int, gain []float32) {
-	l.n, l.all = 0, 0
+	l.n, l.all, l.g, l.here = 0, 0, g, i
 	for j := range g.looks {
 		if g.looks[j][0][i] == beside || l.n == len(l.vals) {
 			continue
@@ -31,6 +34,20 @@ func (l *looked) read(g *Gather, i int, gain []float32) {
 	}
 }
 
+// steep is how steep a look is around the place, codes of luma over four places across and down.
+func (l *looked) steep(look int) float32 {
+	p, w, h := l.g.looks[look][0], l.g.W, l.g.H
+	x, y := l.here%w, l.here/w
+	if x < 2 || y < 2 || x >= w-2 || y >= h-2 {
+		return 0
+	}
+	a, b, c, d := p[l.here-2], p[l.here+2], p[l.here-2*w], p[l.here+2*w]
+	if min(a, b, c, d) == beside {
+		return 0
+	}
+	return (abs(float32(b)-float32(a)) + abs(float32(d)-float32(c))) / 16
+}
+
 // near reports whether two looks may be of the same thing, in luma and in chroma.
 func near(a, b *[3]float32, times float32) bool {
 	const luma, chroma = 12, 7
@@ -43,10 +60,12 @@ type look struct {
 	share  float32 // of the looks' weight
 	of     uint32  // the looks that agree on it, a bit each
 	spread float32 // of their luma, standard deviation
+	still  int     // 1 where it has texture that keeps still on the surface, -1 where it has some that moves, else 0
 }
 
 // mode is what most looks agree on, of those that are clearly not like another colour.
 func (l *looked) mode(besides *[3]float32) (m look) {
+	at := 0
 	for a := range l.n {
 		if besides != nil && near(besides, &l.vals[a], 2) {
 			continue
@@ -60,7 +79,7 @@ func (l *looked) mode(besides *[3]float32) (m look) {
 			}
 		}
 		if s > m.share*l.all {
-			m = look{colour: l.vals[a], share: s / l.all, of: of}
+			m, at = look{colour: l.vals[a], share: s / l.all, of: of}, l.at[a]
 		}
 		if 2*s > l.all { // nothing else can have more
 			break
@@ -74,6 +93,12 @@ func (l *looked) mode(besides *[3]float32) (m look) {
 		}
 	}
 	m.spread = sqrt(max(sq/n-sum*sum/(n*n), 0))
+	switch steep := l.steep(at); {
+	case steep > still*(m.spread+1):
+		m.still = 1
+	case steep > textured && steep < moving*(m.spread+1):
+		m.still = -1
+	}
 	return m
 }
 
@@ -88,9 +113,13 @@ const (
 	doubtful = .25 // share of looks that agree on something else
 	same     = .7  // of all looks of two places, those that they have in common, where one thing was seen at both
 	fewest   = 40  // places in a region that is settled
-	shakier  = 1.4 // times the spread of another's looks that something's are, to say so
+	still    = 6   // codes of steepness to one of spread, at least, of texture that keeps still on the surface
+	moving   = 3   // and at most, of texture that does not
+	textured = 12  // codes of steepness, at least, of what can be seen to move
+	shakier  = 1.4 // times the spread of another's looks that something's are, where both are seen
 	plain    = 10  // codes by which one thing goes on more smoothly than another, to say so
 	few      = 12  // votes that are not enough
+	plainly  = .65 // share of the looks that agree at a place which is a measure for others
 )
 
 func (l *looked) place() (p place) {
@@ -103,7 +132,7 @@ func (l *looked) place() (p place) {
 func (p *place) inDoubt() bool { return p.other.share >= doubtful }
 
 // settle decides between what places in doubt may look like. Something may stand in front of the surface as long as it
-// is clear, or longer, and most looks agree on it. Places next to each other that change their looks at the same times
+// is clear, or longer, and most looks agree on it. Places near each other that change their looks at the same times
 // are a region. What it looks like at those times or at the others is kept: that which keeps still on the surface, for
 // what stands in front does not move as it does; where both do, or neither, that which goes on with the lesser seam
 // beyond the region's rim, for the outline of what stands in front is a seam (the second after Colombari, Cristani,
@@ -113,11 +142,16 @@ func settle(places []place, w, h int) {
 		places[i].root = i
 	}
 	for i := range places {
-		if x := i % w; x < w-1 {
-			join(places, i, i+1)
+		if !places[i].inDoubt() {
+			continue
 		}
-		if i < w*(h-1) {
-			join(places, i, i+w)
+		for _, far := range [...]int{1, 2, 4, 8} { // across gaps where both happen to look alike
+			if i%w < w-far {
+				join(places, i, i+far)
+			}
+			if i/w < h-far {
+				join(places, i, i+far*w)
+			}
 		}
 	}
 	regions := map[int][]int{}
@@ -182,11 +216,14 @@ func settleRegion(places []place, region []int, w, h int, settled map[int]bool) 
 	for _, i := range region {
 		p := &places[i]
 		_, turned := root(places, i)
-		is, other := p.is.spread+1, p.other.spread+1
-		stiller.say(max(is, other) > shakier*min(is, other), (is < other) != turned)
+		is, other := p.is.still, p.other.still
+		stiller.say(is != other, (is > other) != turned)
 		beside4(i, w, h, func(j int) {
 			q := &places[j]
-			if s, _ := root(places, j); s == r || q.is.share == 0 || q.inDoubt() && !settled[s] {
+			if s, _ := root(places, j); s == r || q.is.share < plainly && !settled[s] {
+				return
+			}
+			if q.is.spread+1 > shakier*(min(p.is.spread, p.other.spread)+1) { // both are seen there, and much alike
 				return
 			}
 			is, other := apart(&p.is.colour, &q.is.colour), apart(&p.other.colour, &q.is.colour)

@@ -15,11 +15,15 @@ func cell(y, b, r float32) int {
 	return (i*24+j)*24 + k
 }
 
-const leastColourSamples = 80 // samples to know colours by
+const (
+	leastColourSamples = 80 // samples to know colours by
+	unlike             = 5  // log of odds by which something is not the surface, whatever its colours
+)
 
 func (c *colours) known() bool { return c.all >= leastColourSamples }
 
-// learn enters the colours of what is surely in front; false where there is nothing.
+// learn enters the colours of what is surely in front of the surface, and would be did one not know its colours: else
+// what was once taken for it would stay so. It returns false where there is nothing.
 func (c *colours) learn(f *Finder) bool {
 	n := 0
 	if c.all > 0 {
@@ -29,7 +33,7 @@ func (c *colours) learn(f *Finder) bool {
 		c.all *= .85
 	}
 	for i, u := range f.u {
-		if u > .5 && f.laid.Sure[i] > leastAgreeing {
+		if u > .5 && f.strange[i] > unlike && f.inside[i] > .5 && f.laid.Sure[i] > leastAgreeing {
 			k := cell(f.C[0][i], f.C[1][i], f.C[2][i])
 			c.bins[k]++
 			n++

@@ -9,9 +9,7 @@ import (
 
 // soften makes the soft matte of a mask. Deep inside it is 1 and well outside 0; in the
 // band around its edge, wider along the foreground's motion, it is how far a sample's
-// colour lies on the way from the surface, which is known, to the foreground nearby
-// (Smith and Blinn, "Blue screen matting", SIGGRAPH 1996, with the foreground estimated
-// as the mean of what is surely in front around).
+// colour lies on the way from the surface, which is known, to the foreground nearby (see between).
 //
 // Long: one measurement over a band, whose parts share what is known of each sample.
 func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
@@ -36,81 +34,119 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 	margin := int(3*by) + 4
 	from, to := max(first/f.W-margin, 0), min(last/f.W+1+margin, f.H)
 	off, n, h := from*f.W, (to-from)*f.W, to-from
-	alpha, mask := whole[off:off+n], mask[off:off+n]
-	// How much of the surroundings is in front: 1 deep inside, 0 well outside.
-	deep := f.a[:n]
-	copy(deep, alpha)
-	boxes(deep, f.W, h, bx, by)
+	alpha := whole[off : off+n]
 	// What the shutter makes of the mask's edge, where nothing better is known.
 	expect := f.agree[:n]
 	copy(expect, alpha)
 	boxes(expect, f.W, h, .5+.5*(bx-band), .5+.5*(by-band))
-	next := f.e[:n]
-	copy(next, alpha)
-	boxes(next, f.W, h, 2+.5*(bx-band), 2+.5*(by-band))
-	// The foreground's colour from deep inside, and where there is none near, from
-	// all that is inside.
-	var fore [3][]float32
-	weight, square := f.b[:n], f.join.num[:n]
-	scratch := [3][]float32{f.cc[:n], f.d[:n], f.join.den[:n]}
-	for i, m := range mask {
-		w := float32(0)
-		if m > 0 {
-			w = 1e-4
-			if deep[i] > .98 {
-				w = 1
-			} else if deep[i] > .8 {
-				w = .01
-			}
-		}
-		weight[i], square[i] = w, w*sqr(f.C[0][off+i]-128)
-		for c := range fore {
-			scratch[c][i] = w * (f.C[c][off+i] - 128)
-		}
-	}
-	for _, v := range [][]float32{weight, square, scratch[0], scratch[1], scratch[2]} {
-		boxes(v, f.W, h, 1.6*bx+1, 1.6*by+1)
-	}
-	fore = scratch
-	var noise [3]float32
-	for c, s := range f.plate.Noise {
-		noise[c] = s * s
-	}
+	// How much of the surroundings is in front: 1 deep inside, 0 well outside.
+	deep := f.a[:n]
+	copy(deep, alpha)
+	boxes(deep, f.W, h, .4*band+.7*(bx-band), .4*band+.7*(by-band))
+	reach := int(2*max(bx, by)) + 2
 	for i := range alpha {
-		d := deep[i]
-		if d <= .002 || d >= .998 {
+		if deep[i] <= 1e-6 || deep[i] >= .999 {
 			continue
 		}
-		if alpha[i] = expect[i]; f.laid.Sure[off+i] <= leastAgreeing || weight[i] <= 1e-7 {
-			continue
+		if alpha[i] = expect[i]; f.laid.Sure[off+i] > leastAgreeing {
+			alpha[i] = f.between(i, off, deep, expect[i], reach)
 		}
-		var num, den, own float32
-		k := 1 / weight[i]
-		// The foreground is no even colour: a third of how uneven it is counts as noise.
-		uneven := .35 * max(square[i]*k-sqr(fore[0][i]*k), 0)
-		for c := range fore {
-			s := f.gain[off+i] * (f.laid.Pix[c][off+i] - 128)
-			if c == 0 {
-				s = cleanplate.Black + f.lit(off+i) - 128
-			}
-			w := 1 / (noise[c] + uneven)
-			uneven *= .2
-			v, o := fore[c][i]*k-s, f.C[c][off+i]-128-s
-			num += w * v * o
-			den += w * v * v
-			own += w * o * o
-		}
-		// Where both look alike what is expected stands, and where the sample's colour
-		// does not lie between the two: there the foreground's is not that of around.
-		doubt := 6 + 6*max(own-num*num/max(den, 1)-9, 0)
-		v := min(max((num+doubt*expect[i])/(den+doubt), 0), 1)
-		if next[i] <= 1e-6 { // further out than the shutter smears there is nothing
-			v = 0
-		}
-		alpha[i] = v
 	}
 	for i, v := range alpha { // what is left of noise at both ends
 		alpha[i] = min(max((v-.06)/.88, 0), 1)
 	}
 	return whole
 }
+
+// between is how far the colour of sample i lies on the way from the surface's to the foreground's. The foreground has
+// many colours: of some from deep inside, in the direction in which it lies, that is taken between which and the
+// surface the sample's lies best (as Gastal and Oliveira, "Shared sampling for real-time alpha matting", Eurographics
+// 2010, but with the surface known). Where both look alike what is expected stands. i and deep begin off samples into
+// the frame.
+func (f *Finder) between(i, off int, deep []float32, expect float32, reach int) float32 {
+	w := f.W
+	x, y, h := i%w, i/w, len(deep)/w
+	at := func(x, y int) float32 { return deep[min(max(y, 0), h-1)*w+min(max(x, 0), w-1)] }
+	gx, gy := at(x+2, y)-at(x-2, y), at(x, y+2)-at(x, y-2)
+	g := sqrt(gx*gx + gy*gy)
+	if g == 0 {
+		return expect
+	}
+	gx, gy = gx/g, gy/g
+	// The first place on the way inwards that is deep inside, or the deepest.
+	var best float32
+	fx, fy := float32(x), float32(y)
+	for k := 1; k <= reach; k++ {
+		px, py := float32(x)+gx*float32(k), float32(y)+gy*float32(k)
+		if px < 0 || py < 0 || px > float32(w-1) || py > float32(h-1) {
+			break
+		}
+		if d := at(int(px+.5), int(py+.5)); d > best {
+			best, fx, fy = d, px, py
+			if d > .97 {
+				break
+			}
+		}
+	}
+	if best < .5 {
+		return expect
+	}
+	o, nc := off+i, sqr(max(f.plate.Noise[1], f.plate.Noise[2]))
+	var back, own [3]float32
+	wt := [3]float32{1 / sqr(f.deviation(o)), 1 / (2*nc + 1), 1 / (2*nc + 1)}
+	for c := range back {
+		back[c] = f.gain[o] * (f.laid.Pix[c][o] - 128)
+		if c == 0 {
+			back[c] = cleanplate.Black + f.lit(o) - 128
+		}
+		own[c] = f.C[c][o] - 128 - back[c]
+	}
+	// The foreground's colours there: their mean and how far they are apart.
+	var n float32
+	var sum, sq [3]float32
+	for _, s := range samplesInside {
+		px, py := int(fx+gx*s[0]-gy*s[1]+.5), int(fy+gy*s[0]+gx*s[1]+.5)
+		if px < 0 || py < 0 || px >= w || py >= h || deep[py*w+px] < .9*best {
+			continue
+		}
+		q := off + py*w + px
+		n++
+		for c := range sum {
+			v := f.C[c][q] - 128 - back[c]
+			sum[c] += v
+			sq[c] += v * v
+		}
+	}
+	if n == 0 {
+		return expect
+	}
+	var front, uneven [3]float32
+	for c := range sum {
+		front[c] = sum[c] / n
+		uneven[c] = max(sq[c]/n-front[c]*front[c], 0) + 4
+	}
+	var all, mean float32
+	for k := range 9 {
+		a := float32(k) / 8
+		off := sqr((a - expect) / (priorApart + priorRamp*expect*(1-expect)))
+		for c := range own {
+			v := 1/wt[c] + a*a*uneven[c]
+			off += sqr(own[c]-a*front[c])/v + ln(v)
+		}
+		p := float32(math.Exp(float64(-.5 * off)))
+		all += p
+		mean += p * a
+	}
+	if all < 1e-30 {
+		return expect
+	}
+	return mean / all
+}
+
+const (
+	priorApart = .08
+	priorRamp  = 1.2
+)
+
+// samplesInside are places of the foreground that are looked at, further in and to the side, samples.
+var samplesInside = [...][2]float32{{0, 0}, {1, 0}, {2.5, 0}, {5, 0}, {0, 2}, {0, -2}, {2, 4}, {2, -4}, {4, 8}, {4, -8}}

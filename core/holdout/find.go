@@ -13,6 +13,7 @@ import (
 	"celator/core/cleanplate"
 	"celator/core/frame"
 	"celator/core/geom"
+	"celator/core/raster"
 )
 
 // Settings are what the editor may tune.
@@ -48,12 +49,14 @@ type Finder struct {
 
 	cleanplate.View                 // of the frame
 	laid            cleanplate.Laid // the plate as seen on the frame
+	inside          []float32       // share of each sample that the surface covers
 	gain, veil      []float32       // local light: the plate's code times gain, and veil more
 	agree           []float32       // how well the texture agrees, -1 to 1
 	half            [9][]float32    // scratch, at half the size
 	a, b, cc, d, e  []float32       // scratch
 	own             []float32       // what a place and those next to it tell, -1 to 1
 	odds            []float32       // log of how much likelier the foreground is
+	strange         []float32       // the same, were its colours not known
 	u               []float32       // the same after spreading, -1 to 1
 	join            spreader
 	light           float32 // of the last frame
@@ -91,7 +94,7 @@ func (f *Finder) Find(p *frame.Picture, m geom.Map, speed geom.Point) Found {
 	out.Move, out.Moved = f.last.motion(f, mask)
 	alpha := f.soften(mask, out.Move, out.Moved)
 	out.Pix = f.full(alpha)
-	out.Share = f.share(alpha, m)
+	out.Share = f.share(alpha)
 	f.last.keep(f, mask, out.Move, out.Moved)
 	return out
 }
@@ -99,10 +102,17 @@ func (f *Finder) Find(p *frame.Picture, m geom.Map, speed geom.Point) Found {
 // lay puts the plate into the frame's place.
 func (f *Finder) lay(m geom.Map) {
 	n := f.W * f.H
-	for _, v := range []*[]float32{&f.gain, &f.veil, &f.agree, &f.a, &f.b, &f.cc, &f.d, &f.e, &f.odds, &f.own, &f.u} {
+	for _, v := range []*[]float32{
+		&f.gain, &f.veil, &f.agree, &f.a, &f.b, &f.cc, &f.d, &f.e, &f.odds, &f.strange, &f.own, &f.u,
+	} {
 		*v = cleanplate.Resize(*v, n)
 	}
 	f.laid.Lay(f.plate, m, &f.View)
+	outline := make([]geom.Point, len(f.plate.Outline))
+	for i, p := range f.plate.Outline {
+		outline[i] = m.Apply(p).Sub(geom.Pt(float64(f.Rect.Min.X), float64(f.Rect.Min.Y))).Mul(1 / float64(f.Bin))
+	}
+	f.inside = raster.Fill(outline, image.Rect(0, 0, f.W, f.H)).Pix
 }
 
 // shutters are the shares of a frame's time that may smear a moving surface.
@@ -112,6 +122,7 @@ const (
 	textureHalf   = 4.  // half-width of the texture that is compared, samples
 	lightHalf     = 14. // and of what has the same light
 	leastAgreeing = .34 // share of the looks that must agree
+	beside        = .6  // how much counts what is seen beside the surface, which need not move with it
 )
 
 func sqr(v float32) float32 { return v * v }
@@ -125,7 +136,7 @@ func (f *Finder) weigh() {
 	any := ln(1. / (220 * 2 * math.Pi * 26 * 26)) // colour
 	for i := range f.odds {
 		if f.laid.Sure[i] <= leastAgreeing { // in doubt nothing is held out
-			f.odds[i] = -1
+			f.odds[i], f.strange[i] = -1, -1
 			continue
 		}
 		y := f.C[0][i] - cleanplate.Black
@@ -145,9 +156,9 @@ func (f *Finder) weigh() {
 		}
 		lit := -.5*min(off, 60) - ln(15.7*sy/ic)
 		own := max(any, f.colours.of(f.C[0][i], f.C[1][i], f.C[2][i]))
-		trust := min(max((f.laid.Sure[i]-leastAgreeing)*4, 0), 1)
+		trust := min(max((f.laid.Sure[i]-leastAgreeing)*4, 0), 1) * (beside + (1-beside)*f.inside[i])
 		if lit > own+8 {
-			f.odds[i] = -8 * trust
+			f.odds[i], f.strange[i] = -8*trust, -8
 			continue
 		}
 		// In a shadow or under a glint the hue is the plate's, but paler or darker.
@@ -175,7 +186,7 @@ func (f *Finder) weigh() {
 			dim += 6 * t
 		}
 		s := max(lit, dim) // of the two the likelier; their sum is hardly more
-		f.odds[i] = min(max(own-s, -8), 8)*trust + trust - 1
+		f.odds[i], f.strange[i] = min(max(own-s, -8), 8)*trust+trust-1, any-s
 	}
 }
 
@@ -260,19 +271,27 @@ func (f *Finder) decide() []uint8 {
 		}
 		return sum/float32(len(area)) > at+.15 && (len(area) > n/40 || f.comes(area))
 	})
-	// Small holes in it are texture that happens to agree.
+	// A hole in it is one where the surface shows plainly; else it is texture that happens to agree, or a place that
+	// nothing is known of.
 	regions(mask, f.W, f.H, 0, func(area []int32) bool {
-		if len(area) > 2*least {
-			return true
-		}
 		var sum float32
 		for _, i := range area {
 			sum += f.u[i]
 		}
-		return sum/float32(len(area)) < -.6
+		plainly := float32(plainHole)
+		if len(area) <= 2*least {
+			plainly = plainSmallHole
+		}
+		return sum/float32(len(area)) < plainly || f.atRim(area)
 	})
 	return mask
 }
+
+// plainHole and plainSmallHole are how much, in the mean, speaks for the surface in holes of what is in front.
+const (
+	plainHole      = -.3
+	plainSmallHole = -.6
+)
 
 const leastHalfWidth = 2. // half of the thickness, samples, at and under which nothing is in front
 

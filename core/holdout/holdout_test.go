@@ -17,6 +17,7 @@ type scene struct {
 	noise float64
 	light float64
 	shade func(x, y float64) float64 // of the wall, times
+	glare func(x, y float64) float64 // light that is added, of white
 }
 
 func (s scene) draw(seed uint64, m geom.Map, disc geom.Point, r float64) (*frame.Picture, []float64) {
@@ -34,6 +35,9 @@ func (s scene) draw(seed uint64, m geom.Map, disc geom.Point, r float64) (*frame
 			v = 16 + (v-16)*s.light
 			if s.shade != nil {
 				v = 16 + (v-16)*s.shade(float64(x), float64(y))
+			}
+			if s.glare != nil {
+				v = 16 + 219*math.Pow(math.Pow(max(v-16, 0)/219, 2.2)+s.glare(float64(x), float64(y)), 1/2.2)
 			}
 			a := min(max(r+.5-geom.Pt(float64(x)+.5, float64(y)+.5).Sub(disc).Len(), 0), 1)
 			front[y*s.w+x] = a
@@ -107,9 +111,13 @@ func TestFind(t *testing.T) {
 			w: 320, h: 220, noise: 1.5, light: 1,
 			shade: func(x, _ float64) float64 { return 1 - .4/(1+math.Exp((150-x)/6)) },
 		},
+		"glare": {
+			w: 320, h: 220, noise: 1.5, light: 1,
+			glare: func(x, _ float64) float64 { return .25 * math.Exp(-(x-110)*(x-110)/1200) },
+		},
 	} {
 		usual := s
-		usual.light, usual.shade = 1, nil
+		usual.light, usual.shade, usual.glare = 1, nil, nil
 		f := NewFinder(plateOf(t, usual, outline), Usual)
 		for n := 20; n < 30; n++ {
 			m := pose(n)

@@ -87,10 +87,62 @@ func (f *Finder) smear(v geom.Point) {
 // agrees, -1 to 1, as far as there is any.
 func (f *Finder) relight() {
 	w, h := (f.W+1)/2, (f.H+1)/2
-	n := w * h
+	f.textures(w, h)
+	m, mi, mp, ip, pp, ii, dev := f.half[0], f.half[1], f.half[2], f.half[3], f.half[4], f.half[5], f.half[6]
+	hy, hp := f.half[7], f.half[8]
+	noise := f.plate.Noise[0]
+	noise *= noise * .4
+	var num, den float64
+	gain, veil := ip, ii // no longer wanted below
+	for i := range m {
+		if m[i] < .3 || hp[i] == 0 && hy[i] == 0 {
+			m[i], pp[i], gain[i], veil[i], mp[i] = 0, 0, 0, 0, 0
+			continue
+		}
+		k := 1 / m[i]
+		a, b := mi[i]*k, mp[i]*k
+		vp, vi, cov := max(pp[i]*k, 0), max(ii[i]*k, 0), ip[i]*k
+		t := vp / noise * .12 // how far texture stands out in a deep shadow
+		t = t / (t + 2)
+		rho := cov / sqrt(vp*vi+1e-3)
+		pp[i] = texture(vp, vi, cov, dev[i]*k)
+		c := t * max(rho-.75, 0)
+		g := min(max(cov/(vp+2*noise), .1), 2.2)
+		if b > 12 {
+			num, den = num+float64(c*min(max(a/b, .2), 2.5)), den+float64(c)
+		}
+		m[i], gain[i], veil[i] = c, c*g, c*a
+		mp[i] = c * b
+	}
+	if den > .004*float64(w*h) {
+		f.light += .8 * (float32(num/den) - f.light)
+	}
+	for _, v := range [][]float32{m, gain, veil, mp} {
+		boxes(v, w, h, lightHalf/2, lightHalf/2)
+	}
+	const prior = .02
+	for i := range m {
+		k := 1 / (m[i] + prior)
+		g := (gain[i] + prior*f.light) * k
+		// The line through the means; with little known, through no light.
+		a, b := veil[i]*k, mp[i]*k
+		gain[i], veil[i] = g, a-g*b
+	}
+	for j := range f.H {
+		for i := range f.W {
+			o, q := j/2*w+i/2, j*f.W+i
+			f.gain[q], f.veil[q], f.agree[q] = gain[o], veil[o], pp[o]
+		}
+	}
+}
+
+// textures measures around every second sample both ways: into f.half the share of what is known, the sums of the
+// frame's code and the plate's, the means of what differs from them, multiplied, of the plate's squared and the
+// frame's, and of the variance that an evenly lit surface has there, and the two themselves.
+func (f *Finder) textures(w, h int) {
 	y, p := f.C[0], f.laid.Pix[0]
 	for i := range f.half {
-		f.half[i] = cleanplate.Resize(f.half[i], n)
+		f.half[i] = cleanplate.Resize(f.half[i], w*h)
 	}
 	m, mi, mp, ip, pp, ii, dev := f.half[0], f.half[1], f.half[2], f.half[3], f.half[4], f.half[5], f.half[6]
 	hy, hp := f.half[7], f.half[8]
@@ -130,50 +182,6 @@ func (f *Finder) relight() {
 	}
 	for _, v := range [][]float32{ip, pp, ii, dev} {
 		boxes(v, w, h, textureHalf/2, textureHalf/2)
-	}
-	noise := f.plate.Noise[0]
-	noise *= noise * .4
-	var num, den float64
-	gain, veil := ip, ii // no longer wanted below
-	for i := range m {
-		if m[i] < .3 || hp[i] == 0 && hy[i] == 0 {
-			m[i], pp[i], gain[i], veil[i] = 0, 0, 0, 0
-			continue
-		}
-		k := 1 / m[i]
-		a, b := mi[i]*k, mp[i]*k
-		vp, vi, cov := max(pp[i]*k, 0), max(ii[i]*k, 0), ip[i]*k
-		t := vp / noise * .12 // how far texture stands out in a deep shadow
-		t = t / (t + 2)
-		rho := cov / sqrt(vp*vi+1e-3)
-		pp[i] = texture(vp, vi, cov, dev[i]*k)
-		c := t * max(rho-.75, 0)
-		g := min(max(cov/(vp+2*noise), .1), 2.2)
-		if b > 12 {
-			num, den = num+float64(c*min(max(a/b, .2), 2.5)), den+float64(c)
-		}
-		m[i], gain[i], veil[i] = c, c*g, c*a
-		mp[i] = c * b
-	}
-	if den > .004*float64(n) {
-		f.light += .8 * (float32(num/den) - f.light)
-	}
-	for _, v := range [][]float32{m, gain, veil, mp} {
-		boxes(v, w, h, lightHalf/2, lightHalf/2)
-	}
-	const prior = .02
-	for i := range m {
-		k := 1 / (m[i] + prior)
-		g := (gain[i] + prior*f.light) * k
-		// The line through the means; with little known, through no light.
-		a, b := veil[i]*k, mp[i]*k
-		gain[i], veil[i] = g, a-g*b
-	}
-	for j := range f.H {
-		for i := range f.W {
-			o, q := j/2*w+i/2, j*f.W+i
-			f.gain[q], f.veil[q], f.agree[q] = gain[o], veil[o], pp[o]
-		}
 	}
 }
 

@@ -4,8 +4,6 @@ import (
 	"image"
 
 	"celator/core/cleanplate"
-	"celator/core/geom"
-	"celator/core/raster"
 )
 
 // regions visits the connected areas of a value; those that keep refuses are turned
@@ -55,14 +53,9 @@ func regions(mask []uint8, w, h int, value uint8, keep func(area []int32) bool) 
 }
 
 // share is how much of the surface in the picture is held out.
-func (f *Finder) share(alpha []float32, m geom.Map) float64 {
-	outline := make([]geom.Point, len(f.plate.Outline))
-	for i, p := range f.plate.Outline {
-		outline[i] = m.Apply(p).Sub(geom.Pt(float64(f.Rect.Min.X), float64(f.Rect.Min.Y))).Mul(1 / float64(f.Bin))
-	}
-	inside := raster.Fill(outline, image.Rect(0, 0, f.W, f.H))
+func (f *Finder) share(alpha []float32) float64 {
 	var all, held float64
-	for i, v := range inside.Pix {
+	for i, v := range f.inside {
 		all += float64(v)
 		held += float64(v * alpha[i])
 	}
@@ -133,6 +126,16 @@ func (f *Finder) comes(area []int32) bool {
 			if q := p.Add(d); q.X >= 0 && q.Y >= 0 && q.X < l.w && q.Y < l.h && l.in[q.Y*l.w+q.X] {
 				return true
 			}
+		}
+	}
+	return false
+}
+
+// atRim reports whether an area reaches the frame's part that is looked at.
+func (f *Finder) atRim(area []int32) bool {
+	for _, i := range area {
+		if x, y := int(i)%f.W, int(i)/f.W; x == 0 || y == 0 || x == f.W-1 || y == f.H-1 {
+			return true
 		}
 	}
 	return false

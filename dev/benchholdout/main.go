@@ -6,8 +6,8 @@
 // With WORLD set to work or kept, COUNT crossings of that part are made from photographs instead; of those that are
 // kept only the kinds are told.
 //
-// ONLY names clips; TRUTH takes the true poses instead of the program's own; POSES a folder in which followed poses are kept for the next run;
-// SHEETS a folder for pictures of what is wrong: missed red, wrongly held out green.
+// ONLY names clips; TRUTH takes the true poses instead of the program's own; POSES a folder in which followed poses are
+// kept for the next run; SHEETS a folder for pictures of what is wrong: missed red, wrongly held out green.
 package main
 
 import (
@@ -297,10 +297,10 @@ func mean(vs []float64) (m float64) {
 // heading stands over lines. Of frames with the foreground over more than 2 % of the surface: how many, the mean
 // intersection over union, the least, and % under 0.8; the mean error in the band around edges; of frames with nothing
 // in front: % of the surface held out, the largest share, % of frames with more than a hundredth; of all frames: the
-// largest share of the surface wrongly held out, % with more than half a hundredth; % of the foreground left covered; % of frames whose pose is
-// more than 2 px off.
-var heading = fmt.Sprintf("%-22s %6s %6s %5s %4s | %6s | %7s %6s %4s | %6s %4s | %5s | %5s | %6s %7s %8s", "", "frames", "IoU",
-	"least", "<.8%", "edge", "clean %", "worst", ">1%", "bare", ">.5%", "left%", "pose%", "fps", "plate s", "px")
+// largest share of the surface wrongly held out, % with more than half a hundredth; % of the
+// foreground left covered; % of frames whose pose is more than 2 px off.
+var heading = fmt.Sprintf("%-22s %6s %6s %5s %4s | %6s | %7s %6s %4s | %6s %4s | %5s | %5s | %6s %7s %8s", "", "frames",
+	"IoU", "least", "<.8%", "edge", "clean %", "worst", ">1%", "bare", ">.5%", "left%", "pose%", "fps", "plate s", "px")
 
 func (t *tally) line(name string) string {
 	least, low := 1., 0
@@ -324,11 +324,12 @@ func (t *tally) line(name string) string {
 			let++
 		}
 	}
-	return fmt.Sprintf("%-22s %6d %6.4f %.3f %4.1f | %.4f | %7.3f %.4f %4.1f | %6.4f %4.1f | %5.1f | %5.1f | %6.1f %7.2f %8d", name,
-		len(t.iou), mean(t.iou), least, 100*float64(low)/float64(max(len(t.iou), 1)), t.edge/float64(max(t.edges, 1)),
-		100*mean(t.wrong), worst, 100*float64(over)/float64(max(len(t.wrong), 1)), bare,
-		100*float64(let)/float64(max(len(t.bare), 1)), 100*t.left/max(t.front, 1e-9), 100*float64(t.astray)/float64(max(t.frames, 1)),
-		float64(t.frames)/t.wall.Seconds(), t.plate.Seconds(), t.area/max(t.frames, 1))
+	share := func(of, all int) float64 { return 100 * float64(of) / float64(max(all, 1)) }
+	return fmt.Sprintf("%-22s %6d %6.4f %.3f %4.1f | %.4f | %7.3f %.4f %4.1f | %6.4f %4.1f | %5.1f | %5.1f | %6.1f "+
+		"%7.2f %8d", name, len(t.iou), mean(t.iou), least, share(low, len(t.iou)), t.edge/float64(max(t.edges, 1)),
+		100*mean(t.wrong), worst, share(over, len(t.wrong)), bare, share(let, len(t.bare)),
+		100*t.left/max(t.front, 1e-9), share(t.astray, t.frames), float64(t.frames)/t.wall.Seconds(),
+		t.plate.Seconds(), t.area/max(t.frames, 1))
 }
 
 // sheet shows a frame, the matte, and what is wrong with it.
