@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -120,6 +121,7 @@ func TestCommandLine(t *testing.T) {
 			t.Errorf("holdout %v: %d %s", bad, code, errs)
 		}
 	}
+	holdoutInto(t, clip, doc, dir)
 	matte := filepath.Join(dir, "matte.mkv")
 	if code, _, errs := run(t, doc, "render", "--clip", clip, "--document", "-", "--out", matte, "--matte"); code != 0 {
 		t.Errorf("matte: %s", errs)
@@ -397,5 +399,68 @@ func TestVerifyCommand(t *testing.T) {
 		if code, _, errs := run(t, "", append([]string{"verify"}, args...)...); code != 1 || errs == "" {
 			t.Errorf("%s: %d %s", name, code, errs)
 		}
+	}
+}
+
+// What is found goes into a document that has the surface's track, for the covers on it; held out at once only when
+// that is asked for.
+func holdoutInto(t *testing.T, clip, doc, dir string) {
+	t.Helper()
+	d, err := cover.Parse([]byte(doc))
+	if err != nil {
+		t.Fatal(err)
+	}
+	poses := &cover.Poses{Confidence: make([]float64, d.Frames), States: "a" + strings.Repeat("g", d.Frames-1)}
+	for range d.Frames {
+		poses.Corners = append(poses.Corners, [8]float64{100, 100, 400, 100, 400, 300, 100, 300})
+	}
+	d.Tracks = []cover.Track{{
+		ID: "t1", Name: "Hull", Kind: cover.Surface, Model: "affine", Channel: "luma", Anchors: []cover.TrackAnchor{},
+		Surface: []geom.Point{{X: 100, Y: 100}, {X: 400, Y: 100}, {X: 400, Y: 300}, {X: 100, Y: 300}}, Poses: poses,
+	}}
+	d.Covers[0].Track = "t1"
+	given, err := json.Marshal(d)
+	if err != nil {
+		t.Fatal(err)
+	}
+	into := filepath.Join(dir, "into.json")
+	args := []string{"holdout", "--clip", clip, "--document", "-", "--into", into, "--from", "2", "--to", "4"}
+	for _, more := range [][]string{{}, {"--accept", "--json"}} {
+		code, out, errs := run(t, string(given), append(args, more...)...)
+		if code != 0 {
+			t.Fatalf("holdout %v: %d %s", more, code, errs)
+		}
+		b, err := os.ReadFile(into)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := cover.Parse(b)
+		if err != nil || len(got.Covers) != len(d.Covers)+1 {
+			t.Fatalf("the document: %v", err)
+		}
+		h := got.Covers[len(d.Covers)]
+		if h.Proposed == nil || h.Proposed.Mattes == nil || h.Proposed.Mattes.First != 2 ||
+			len(h.Proposed.Mattes.Frames) != 3 || !slices.Equal(h.HoldsOut, []string{d.Covers[0].ID}) ||
+			len(h.Proposed.Accepted) != len(more)/2 || h.Span != (cover.Span{First: 2, Last: 4}) {
+			t.Errorf("%v: the holdout is %+v", more, h)
+		}
+		var frames []struct{ Frame int }
+		if len(more) > 0 {
+			if err := json.Unmarshal([]byte(out), &frames); err != nil || len(frames) != 3 || frames[0].Frame != 2 {
+				t.Errorf("holdout --json: %v %s", err, out)
+			}
+			if code, _, errs := run(t, string(b), "render", "--clip", clip, "--document", "-", "--out",
+				filepath.Join(dir, "held.mkv"), "--verify"); code != 0 {
+				t.Errorf("a document with mattes: %d %s", code, errs)
+			}
+		}
+	}
+	for _, bad := range [][]string{{"--track", "x.csv"}, {"--into", ""}, {"--into", "-", "--json"}} {
+		if code, _, errs := run(t, string(given), append(args, bad...)...); code != 2 || errs == "" {
+			t.Errorf("holdout %v: %d %s", bad, code, errs)
+		}
+	}
+	if code, _, errs := run(t, doc, args...); code != 1 || !strings.Contains(errs, "no such track") {
+		t.Errorf("holdout of a document without a track: %d %s", code, errs)
 	}
 }

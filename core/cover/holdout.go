@@ -73,6 +73,15 @@ type MatteFrame struct {
 	PNG  []byte      `json:"png,omitempty" doc:"8 bit grey; absent where nothing is in front"`
 }
 
+// Rect is where the matte lies, px; empty where nothing is in front.
+func (m *MatteFrame) Rect() image.Rectangle {
+	c, err := png.DecodeConfig(bytes.NewReader(m.PNG))
+	if err != nil {
+		return image.Rectangle{}
+	}
+	return image.Rect(m.X, m.Y, m.X+c.Width, m.Y+c.Height)
+}
+
 // at returns a frame's matte, or nil.
 func (m *Mattes) at(f Time) *MatteFrame {
 	if m == nil {
