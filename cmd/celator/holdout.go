@@ -36,7 +36,8 @@ func holdoutCommand() *cobra.Command {
 	f := c.Flags()
 	f.StringVar(&o.clip, "clip", "", "clip to read")
 	f.StringVar(&o.track, "track", "", "where the surface is, as track writes it")
-	f.StringVar(&o.document, "document", "", "document with a track of the surface, instead of --track; - is standard input")
+	f.StringVar(&o.document, "document", "",
+		"document with a track of the surface, instead of --track; - is standard input")
 	f.StringVar(&o.surface, "surface", "", "the name of that track, where the document has several")
 	f.StringVar(&o.out, "out", "",
 		"folder for the mattes, a grey PNG of the clip's size for each frame: white is in front")

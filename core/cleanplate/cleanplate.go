@@ -1,4 +1,4 @@
-// Package plate finds what a surface looks like with nothing in front of it.
+// Package cleanplate finds what a surface looks like with nothing in front of it.
 //
 // A Gather takes looks at the surface from frames in which it was found and makes the
 // Plate of them: each place as most of them agree on. Frames are given with the map

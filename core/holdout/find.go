@@ -1,6 +1,6 @@
 // Package holdout finds what passes in front of a followed surface: the places where
 // the picture differs from the surface as it looks when nothing is in front of it. A
-// Finder compares frames with the surface's plate (core/plate) and returns a soft matte
+// Finder compares frames with the surface's plate (core/cleanplate) and returns a soft matte
 // for each. Nothing here does I/O.
 //
 // All code values are on the scale of 8 bit.
