@@ -7,7 +7,8 @@
 // kept only the kinds are told.
 //
 // ONLY names clips; TRUTH takes the true poses instead of the program's own; POSES a folder in which followed poses are
-// kept for the next run; SHEETS a folder for pictures of what is wrong: missed red, wrongly held out green.
+// kept for the next run; SHEETS a folder for pictures of what is wrong: missed red, wrongly held out green;
+// SENSITIVITY another one than usual.
 package main
 
 import (
@@ -134,6 +135,15 @@ func poses(dir string, s demo.Shot, truth []demo.Truth) *cover.Track {
 	return t
 }
 
+// settings are the usual ones, with the sensitivity that is asked for.
+func settings() holdout.Settings {
+	set := holdout.Usual
+	if s, err := strconv.ParseFloat(os.Getenv("SENSITIVITY"), 64); err == nil {
+		set.Sensitivity = s
+	}
+	return set
+}
+
 // run measures the finder on a clip and, where it is asked for, the plain way.
 func run(ctx context.Context, dir string, s demo.Shot, plain bool) (t, p tally) {
 	truth, err := demo.ReadTruth(dir)
@@ -150,7 +160,7 @@ func run(ctx context.Context, dir string, s demo.Shot, plain bool) (t, p tally) 
 	check(cmd.Start())
 	front := make([]byte, s.Width*s.Height)
 
-	j := follow.ForegroundOf(clip, track, cover.Span{First: 0, Last: s.Frames - 1}, holdout.Usual)
+	j := follow.ForegroundOf(clip, track, cover.Span{First: 0, Last: s.Frames - 1}, settings())
 	begun := time.Now()
 	plate, err := j.CleanPlate(ctx)
 	check(err)
@@ -159,7 +169,7 @@ func run(ctx context.Context, dir string, s demo.Shot, plain bool) (t, p tally) 
 	check(err)
 	defer r.Close()
 	pic := frame.New(info.Format(), nil)
-	finder := holdout.NewFinder(plate, holdout.Usual)
+	finder := holdout.NewFinder(plate, j.Settings)
 	var beside *peer
 	if plain {
 		beside = newPeer(ctx, clip, &j)
