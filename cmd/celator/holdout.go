@@ -101,6 +101,8 @@ func (o *holdoutOrder) check() error {
 		return errors.New("holdout needs --clip")
 	case (o.track == "") == (o.document == ""):
 		return errors.New("holdout needs --track, or --document with a track in it")
+	case o.surface != "" && o.document == "":
+		return errors.New("--surface names a track of --document")
 	case o.out == "" && o.into == "" && !o.asJSON:
 		return errors.New("holdout needs --out, --into or --json: somewhere for what it finds")
 	case o.into != "" && o.document == "":

@@ -19,8 +19,8 @@ type looked struct {
 
 func (l *looked) read(g *Gather, i int, gain []float32) {
 	l.n, l.all, l.g, l.here = 0, 0, g, i
-	for j := range g.looks {
-		if g.looks[j][0][i] == beside || l.n == len(l.vals) {
+	for j := range min(len(g.looks), len(l.vals)) { // each has its bit in look.of
+		if g.looks[j][0][i] == beside {
 			continue
 		}
 		k := gain[j]
@@ -84,6 +84,9 @@ func (l *looked) mode(besides *[3]float32) (m look) {
 		if 2*s > l.all { // nothing else can have more
 			break
 		}
+	}
+	if m.share == 0 {
+		return m
 	}
 	var n, sum, sq float32
 	for a := range l.n {

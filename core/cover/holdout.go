@@ -166,9 +166,9 @@ func (f *Found) Matte() frame.Plane {
 // Bounds returns the rectangle that may be in front.
 func (f *Found) Bounds() image.Rectangle {
 	var r image.Rectangle
-	if f.matte != nil && len(f.matte.PNG) > 0 {
-		if c, err := png.DecodeConfig(bytes.NewReader(f.matte.PNG)); err == nil {
-			r = f.place(c.Width, c.Height)
+	if f.matte != nil {
+		if m := f.matte.Rect(); !m.Empty() {
+			r = f.place(m.Dx(), m.Dy())
 		}
 	}
 	for _, s := range f.Strokes {

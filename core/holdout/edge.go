@@ -39,7 +39,8 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 	expect := f.agree[:n]
 	copy(expect, alpha)
 	boxes(expect, f.W, h, .5+.5*(bx-band), .5+.5*(by-band))
-	// How much of the surroundings is in front: 1 deep inside, 0 well outside.
+	// How much of the surroundings is in front: 1 deep inside, 0 well outside. A shutter that is open for most of a
+	// frame's time smears further than is expected.
 	deep := f.a[:n]
 	copy(deep, alpha)
 	boxes(deep, f.W, h, .4*band+.7*(bx-band), .4*band+.7*(by-band))
@@ -59,10 +60,11 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 }
 
 // between is how far the colour of sample i lies on the way from the surface's to the foreground's. The foreground has
-// many colours: of some from deep inside, in the direction in which it lies, that is taken between which and the
-// surface the sample's lies best (as Gastal and Oliveira, "Shared sampling for real-time alpha matting", Eurographics
-// 2010, but with the surface known). Where both look alike what is expected stands. i and deep begin off samples into
-// the frame.
+// many colours: what it has just inside, in the direction in which it lies, gives their mean and how far they are apart
+// (its places as in Gastal and Oliveira, "Shared sampling for real-time alpha matting", Eurographics 2010; its model as
+// in Chuang, Curless, Salesin and Szeliski, "A Bayesian approach to digital matting", CVPR 2001, but with the surface
+// known). It is the mean of the coverages, as likely as the colour and what is expected make them. i and deep begin off
+// samples into the frame.
 func (f *Finder) between(i, off int, deep []float32, expect float32, reach int) float32 {
 	w := f.W
 	x, y, h := i%w, i/w, len(deep)/w
@@ -93,7 +95,7 @@ func (f *Finder) between(i, off int, deep []float32, expect float32, reach int) 
 	}
 	o, nc := off+i, sqr(max(f.plate.Noise[1], f.plate.Noise[2]))
 	var back, own [3]float32
-	wt := [3]float32{1 / sqr(f.deviation(o)), 1 / (2*nc + 1), 1 / (2*nc + 1)}
+	noise := [3]float32{sqr(f.deviation(o)), 2*nc + 1, 2*nc + 1} // of the surface, variances
 	for c := range back {
 		back[c] = f.gain[o] * (f.laid.Pix[c][o] - 128)
 		if c == 0 {
@@ -130,7 +132,7 @@ func (f *Finder) between(i, off int, deep []float32, expect float32, reach int) 
 		a := float32(k) / 8
 		off := sqr((a - expect) / (priorApart + priorRamp*expect*(1-expect)))
 		for c := range own {
-			v := 1/wt[c] + a*a*uneven[c]
+			v := noise[c] + a*a*uneven[c]
 			off += sqr(own[c]-a*front[c])/v + ln(v)
 		}
 		p := float32(math.Exp(float64(-.5 * off)))
@@ -143,6 +145,8 @@ func (f *Finder) between(i, off int, deep []float32, expect float32, reach int) 
 	return mean / all
 }
 
+// How far coverage may lie from what is expected: standard deviations where that is nothing or all, and times the
+// product of both shares on the ramp between, where the mask may be some samples off.
 const (
 	priorApart = .08
 	priorRamp  = 1.2
