@@ -40,7 +40,8 @@ type want struct {
 	class budget.Class
 	f     int
 	since time.Time
-	got   chan got // has room for one
+	rest  time.Duration // at most, after it, where nobody waits for it
+	got   chan got      // has room for one
 }
 
 type got struct {
@@ -59,6 +60,7 @@ type stream struct {
 	free    func() // of the memory that the reader's process takes
 	next    int    // frame that the reader gives next
 	last    int    // frame asked for last
+	back    bool   // frames are asked for backwards
 	since   time.Time
 	idle    *time.Timer
 }
@@ -69,9 +71,12 @@ const (
 	reach = 40
 	// back is how many frames earlier a decoder begins when frames are asked for
 	// backwards, and near when they are asked for anywhere: it decodes from the last key
-	// picture all the same, and what it passes is kept.
+	// picture all the same, and what it passes is kept. Who goes backwards has as many read
+	// before they are asked for, at a pace that keeps ahead of a key held down and leaves
+	// the pictures that are shown meanwhile their share of the processors.
 	back = 16
 	near = 6
+	pace = 12 * time.Millisecond
 	// idleTime is how long a decoder waits for the next request.
 	idleTime = 4 * time.Second
 	// fair is how long somebody is passed by others whom the decoder reaches sooner.
@@ -157,9 +162,12 @@ func (c *Frames) Get(ctx context.Context, class budget.Class, id string, clip me
 	}
 	c.mu.Unlock()
 	if p := c.Kept(id, clip, f); p != nil {
+		if class != budget.Later {
+			c.passed(id, f)
+		}
 		return p, nil
 	}
-	w := &want{ctx, class, f, time.Now(), make(chan got, 1)}
+	w := &want{ctx: ctx, class: class, f: f, since: time.Now(), got: make(chan got, 1)}
 	c.mu.Lock()
 	s := c.streams[id]
 	if s == nil {
@@ -167,13 +175,7 @@ func (c *Frames) Get(ctx context.Context, class budget.Class, id string, clip me
 		c.streams[id] = s
 	}
 	s.wants = append(s.wants, w)
-	if !s.serving {
-		s.serving = true
-		if s.idle != nil {
-			s.idle.Stop()
-		}
-		go c.serve(s)
-	}
+	c.start(s)
 	c.mu.Unlock()
 	select {
 	case g := <-w.got:
@@ -181,6 +183,45 @@ func (c *Frames) Get(ctx context.Context, class budget.Class, id string, clip me
 	case <-ctx.Done():
 		return nil, context.Cause(ctx)
 	}
+}
+
+// passed says that frame f of a clip was asked for and was at hand: what is read while
+// nobody waits follows the editor.
+func (c *Frames) passed(id string, f int) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	s := c.streams[id]
+	if s == nil || s.reader == nil {
+		return
+	}
+	s.at(f)
+	if !s.serving && s.back {
+		c.start(s)
+	}
+}
+
+// at says that frame f is asked for; Frames.mu is held. Of frames asked for one after the
+// other neighbours tell which way the editor goes.
+func (s *stream) at(f int) {
+	switch d := f - s.last; {
+	case d == -1:
+		s.back = true
+	case d == 1 || d > reach || d < -reach:
+		s.back = false
+	}
+	s.last = f
+}
+
+// start has a stream served; c.mu is held.
+func (c *Frames) start(s *stream) {
+	if s.serving {
+		return
+	}
+	s.serving = true
+	if s.idle != nil {
+		s.idle.Stop()
+	}
+	go c.serve(s)
 }
 
 // serve reads what is wanted of a stream until nobody waits, and then what may be wanted
@@ -216,15 +257,15 @@ func (c *Frames) serve(s *stream) {
 			c.mu.Unlock()
 		}
 		if w.filling() {
-			c.rest(s)
+			c.rest(s, w.rest)
 		}
 	}
 }
 
 // rest waits while the processors are wanted elsewhere, somebody is at work, and nobody
 // wants a frame of the stream.
-func (c *Frames) rest(s *stream) {
-	for until := time.Now().Add(longestRest); time.Now().Before(until) && !c.calm(); time.Sleep(breath) {
+func (c *Frames) rest(s *stream, longest time.Duration) {
+	for until := time.Now().Add(longest); time.Now().Before(until) && !c.calm(); time.Sleep(breath) {
 		c.mu.Lock()
 		wanted := len(s.wants) > 0
 		c.mu.Unlock()
@@ -237,14 +278,30 @@ func (c *Frames) rest(s *stream) {
 // fill returns a wish for the next frame that a running decoder may as well read, or nil;
 // c.mu is held.
 func (c *Frames) fill(s *stream) *want {
-	last := min(s.last+fillAhead, s.clip.Info.Frames-1)
 	if c.disk == nil || len(s.clip.Sums) == 0 || s.reader == nil || c.budget.Children.Waiting() > 0 {
 		return nil
 	}
-	for _, from := range [2]int{s.next, max(s.last-fillBack, 0)} {
-		for f := from; f <= last; f++ {
-			if !c.disk.has(s.id, f) && !c.disk.refused(s.id, f) {
-				return &want{ctx: filling, class: budget.Later, f: f, since: time.Now(), got: make(chan got, 1)}
+	missing := func(f int) bool { return !c.disk.has(s.id, f) && !c.disk.refused(s.id, f) }
+	wish := func(f int, rest time.Duration) *want {
+		return &want{ctx: filling, class: budget.Later, f: f, since: time.Now(), rest: rest, got: make(chan got, 1)}
+	}
+	for f := s.last; s.back && f >= max(s.last-back, 0); f-- {
+		if !missing(f) {
+			continue
+		}
+		if from := f - back + 1; s.next < from || s.next > f {
+			f = max(from, 0)
+		} else {
+			f = s.next
+		}
+		return wish(f, pace)
+	}
+	for _, w := range [4][2]int{ // near ones either way first
+		{s.next, s.last + 2*back}, {s.last - back, s.last}, {s.next, s.last + fillAhead}, {s.last - fillBack, s.last},
+	} {
+		for f := max(w[0], 0); f <= min(w[1], s.clip.Info.Frames-1); f++ {
+			if missing(f) {
+				return wish(f, longestRest)
 			}
 		}
 	}
@@ -308,7 +365,9 @@ func (c *Frames) advance(s *stream, w *want) error {
 		}
 	}
 	if !w.filling() {
-		s.last = w.f
+		c.mu.Lock()
+		s.at(w.f)
+		c.mu.Unlock()
 	}
 	for s.next <= w.f {
 		// A turn for each frame: who is waited for does not wait for others' whole ways.
@@ -384,7 +443,10 @@ func (c *Frames) resting() (oldest *stream) {
 // jump starts a decoder near a frame.
 func (c *Frames) jump(s *stream, w *want) error {
 	begin := max(w.f-near, 0)
-	if w.f < s.last {
+	switch {
+	case w.filling():
+		begin = w.f
+	case w.f < s.last:
 		begin = max(w.f-back, 0)
 	}
 	// The decoder outlives the request that starts it.

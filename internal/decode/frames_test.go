@@ -117,6 +117,33 @@ func TestFramesAreThoseAskedFor(t *testing.T) {
 	}
 }
 
+// Who goes backwards finds the frames behind read before they are asked for, at every step
+// the frame that is asked for, however far it goes.
+func TestFramesBehindAreReadAhead(t *testing.T) {
+	clip, want := footage(t)
+	disk, err := NewDisk(filepath.Join(t.TempDir(), "frames"), 1<<40, room)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := NewFrames(budget.New(budget.Least), disk)
+	defer c.Close()
+	for f := 120; f >= 0; f-- {
+		p, err := c.Get(t.Context(), budget.Soon, "clip", clip, f)
+		if err != nil || !bytes.Equal(p.Data, want[f]) {
+			t.Fatalf("frame %d: %v", f, err)
+		}
+		if f > 118 { // from the second on it is plain which way
+			continue
+		}
+		c.Touch(time.Second) // at work, so that only what is near is read
+		for end := time.Now().Add(30 * time.Second); !disk.has("clip", max(f-back, 0)); time.Sleep(time.Millisecond) {
+			if time.Now().After(end) {
+				t.Fatalf("at frame %d the one %d behind is not read", f, back)
+			}
+		}
+	}
+}
+
 // Where there is memory for one decoder only, many clips take turns with it.
 func TestDecodersShareTheMemory(t *testing.T) {
 	clip, want := footage(t)
