@@ -49,11 +49,16 @@ type alignment struct {
 	mean   float64       // mean local correlation where there is texture
 	spread float64       // standard deviation of the corners that the noise explains, px of the frame
 	centre float64       // the same of the middle
+	fit    float64       // of the samples that tell most, how many are as they should be, each by how nearly
 	sharp  bool          // the frame is not smeared by the surface's motion
 	told   [36]float64   // the normal equations of the samples alone, at the end
 	noise  float64       // and their variance
 	cov    *mat.SymDense // of the corners, as the samples alone tell them; nil where they tell too little
 }
+
+// better reports which of two places is the surface's: where more of its samples are as they should be (Torr and
+// Zisserman, "MLESAC", CVIU 78(1), 2000, whose outliers all cost the same).
+func (a alignment) better(b alignment) bool { return b.share < 0 || a.fit > b.fit }
 
 // work is memory that alignments share: of the last look, the frame's samples,
 // their local mean and one over the local contrast, what lies in the picture, and
@@ -61,6 +66,7 @@ type alignment struct {
 type work struct {
 	view, mean, inv, inside, agree, aa, bb []float32
 
+	within float64    // how far a sample may be off that is as it should be; 0 where that is not known
 	hidden *Gray      // what passes in front, or nil
 	smear  geom.Point // along which the frame's samples are averaged, px
 }
@@ -138,12 +144,12 @@ func (p *patch) judge(m geom.Map, w *work) alignment {
 // align improves a map by Gauss-Newton steps of the inverse-compositional kind
 // (Baker and Matthews, "Lucas-Kanade 20 years on", IJCV 56(3), 2004) on locally
 // normalised samples, so that even and sloping changes of light do not matter.
-// It ends when no corner moves by more than near samples. Samples whose surroundings do
+// It ends when no corner moves by more than enough samples. Samples whose surroundings do
 // not correlate with the reference, because something passes in front, count little. It
 // returns the best map seen.
 //
 // Long: one iteration loop; its sums and weights belong together.
-func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps int, near float64, lenient bool,
+func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps int, enough float64, lenient bool,
 	w *work,
 ) alignment {
 	basis := model.basis()
@@ -158,7 +164,13 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 	full := pyr[0]
 	var spread, centre float64
 	var told [36]float64 // the normal equations of the samples alone, the last time
-	var noise float64
+	var noise, fit float64
+	least := 2. // fit on the way
+	within := w.within
+	if within == 0 {
+		within = huber
+	}
+	scale := 1. // of the residuals that are believed
 	since := 0. // how far the map has moved since the last look, in samples
 	for range steps {
 		if since > 1 {
@@ -174,7 +186,8 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 		way := newWay(w.smear, f)
 		var h [36]float64
 		var rhs [8]float64
-		var total, square float64
+		var total, square, all, near float64
+		var errs residuals
 		inv := 1 / p.unit
 		for _, idx := range p.steep {
 			i := int(idx)
@@ -187,6 +200,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 			if !(px > .5 && py > .5 && px < float64(full.W)-.5 && py < float64(full.H)-.5 && d > 0) {
 				continue
 			}
+			all += float64(p.tells[i] * p.tells[i])
 			weight := float64((w.agree[i] - doubted) / (agrees - doubted))
 			weight = min(max(weight, 0), 1)
 			if lenient {
@@ -197,8 +211,12 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 			weight *= float64(p.tells[i] * p.tells[i])
 			// Mean and contrast are those of the last look, a sample away at most.
 			r := float64((way.mean(g, px*f, py*f)-w.mean[i])*w.inv[i] - p.norm[i])
-			if a := math.Abs(r); a > .7 { // Huber
-				weight *= .7 / a
+			errs.add(r, weight)
+			near += float64(p.tells[i]*p.tells[i]) * max(1-r*r/(within*within), 0)
+			if lenient {
+				weight *= kept(r)
+			} else {
+				weight *= believed(r, scale)
 			}
 			u, v := (x-c.X)*inv, (y-c.Y)*inv
 			gx, gy := float64(p.gx[i])*p.unit, float64(p.gy[i])*p.unit
@@ -219,7 +237,9 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 		if total < 12 {
 			break
 		}
-		told, noise = h, square/total
+		told, noise, fit = h, square/total, near/all
+		least = min(least, fit)
+		scale = errs.scale()
 		if prior != nil {
 			prior.add(p, m.Mul(fromUnit), fromUnit, square/total, &h, &rhs)
 		}
@@ -249,16 +269,16 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 		spread, centre = math.Sqrt(spread)*px, math.Sqrt(moved(geom.Point{}, basis, cov))*px
 		m = scaled(m.Mul(fromUnit.Mul(inc).Mul(toUnit)))
 		since += far
-		if far < near || far > float64(max(p.w, p.h)) || math.IsNaN(far) {
+		if far < enough || far > float64(max(p.w, p.h)) || math.IsNaN(far) {
 			break
 		}
 	}
 	p.correlate(pyr, m, w)
-	if a := p.judge(m, w); a.seen > .7*best.seen && a.mean >= best.mean-.003 {
+	if a := p.judge(m, w); a.seen > .7*best.seen && (a.mean >= best.mean-.003 || a.mean >= best.mean-.03 && fit > least+.005) {
 		best = a
 	}
 	best.spread, best.centre = spread, centre
-	best.told, best.noise = told, noise
+	best.told, best.noise, best.fit = told, noise, fit
 	return best
 }
 

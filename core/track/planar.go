@@ -39,8 +39,8 @@ type Planar struct {
 	rate    [4]geom.Point // px a frame that the corners move about the middle
 	missed  int           // frames since it was known
 	usual   float64       // share that agrees of late
-	clear   float64       // mean correlation of late
-	crisp   float64       // share of what agrees that does so closely, when it is good
+	quiet   float64       // variance of the samples that count, where the surface is surely found; 0 where it never was
+	crisp   float64       // share of what agrees whose samples are as they should be, where it is good
 	smear   smear
 	clean   map[*patch]*patch // the reference's patches without their moving rim
 	cleanAt float64           // the shutter they were made for
@@ -72,6 +72,8 @@ func (t *Planar) Fork() Tracker {
 }
 
 const (
+	roughFrom  = 6.  // times the usual variance of the samples, of a leap that is not believed
+	strays     = 9.  // times it, where a sample is no longer as it should be: three deviations
 	lostBelow  = .3  // share that must agree to count as found
 	backAbove  = .45 // and to be found again after loss
 	goodAbove  = .6
@@ -109,24 +111,24 @@ func (t *Planar) Model() Model { return t.model }
 func (t *Planar) step(f Frame) Pose {
 	pyr := f.pyr
 	t.cov = nil
-	t.w.hidden = f.hidden
+	t.w.hidden, t.w.within = f.hidden, math.Sqrt(strays*t.quiet)
 	guess := t.predict()
 	best := alignment{share: -1}
 	searched := t.missed > 0
 	try := func(m geom.Map) bool {
 		shutter := t.smear.shutter()
 		a, ok := t.attempt(pyr, m, searched, shutter)
-		if shutter > 0 && t.missed == 0 && (!ok || a.mean < t.clear-.08 || t.jolts(a.m)) {
+		if shutter > 0 && t.missed == 0 && (!ok || a.fit < .9*t.crisp*a.share || t.jolts(a.m)) {
 			// a jolt between frames smears nothing
-			if b, sharp := t.attempt(pyr, m, searched, 0); sharp && (!ok || b.mean > a.mean) {
+			if b, sharp := t.attempt(pyr, m, searched, 0); sharp && (!ok || b.better(a)) {
 				a, ok = b, true
 				a.sharp = true
 			}
 		}
-		if ok && t.far(a.m, guess) && (a.share < backAbove || a.mean < .5) {
+		if ok && t.far(a.m, guess) && (a.share < backAbove || a.mean < .5 || t.rough(a)) {
 			return false // a leap needs more to be believed
 		}
-		if ok && a.share*a.mean > best.share*max(best.mean, 0) {
+		if ok && a.better(best) {
 			best = a
 		}
 		return best.share > .88*t.usual && best.share > goodAbove
@@ -162,9 +164,8 @@ func (t *Planar) step(f Frame) Pose {
 		searched = true
 		t.recover(pyr, try)
 	}
-	// What is partly hidden agrees closely where it is seen; a wrong place agrees a
-	// little everywhere.
-	if t.crisp > .5 && best.firm < .6*t.crisp*best.share { // in noise nothing agrees closely
+	// What is partly hidden is as it should be where it is seen; a wrong place is so a little everywhere.
+	if best.fit < .6*t.crisp*best.share {
 		best.share = 0
 	}
 	if best.share >= need && best.seen > .12 {
@@ -196,8 +197,12 @@ func (t *Planar) found(a alignment) Pose {
 	if t.point {
 		vague = a.centre > goodWithin
 	}
-	if a.share < goodAbove || vague || a.mean < .6 || a.seen < .5 {
+	plain := a.share >= goodAbove && a.mean >= .6 && a.seen >= .5
+	if !plain || vague {
 		p.State = Weak
+	}
+	if plain && !t.rough(a) {
+		t.accustom(a)
 	}
 	t.form(p)
 	if t.missed > 0 {
@@ -208,14 +213,18 @@ func (t *Planar) found(a alignment) Pose {
 	t.now, t.missed = a.m, 0
 	if p.State == Good {
 		t.sure = a.m
-		if t.crisp == 0 {
-			t.crisp = a.firm / a.share
-		}
-		t.crisp += .2 * (a.firm/a.share - t.crisp)
 	}
 	t.usual += .25 * (a.share - t.usual)
-	t.clear += .25 * (a.mean - t.clear)
 	return p
+}
+
+// accustom takes how the surface looks where it is plainly seen for what is usual.
+func (t *Planar) accustom(a alignment) {
+	if t.quiet == 0 {
+		t.quiet, t.crisp = a.noise, a.fit/a.share
+	}
+	t.quiet += .25 * (a.noise - t.quiet)
+	t.crisp += .2 * (a.fit/a.share - t.crisp)
 }
 
 // predict moves the surface on as it moved last, and lets its form change as it has
@@ -283,6 +292,10 @@ func (t *Planar) far(m, guess geom.Map) bool {
 	return m.Apply(mid).Sub(guess.Apply(mid)).Len() > 12+.1*t.extent(guess)
 }
 
+// rough: under a pose the surface looks far less like the reference than where it was surely found, though what is
+// around each place correlates: stripes do so along their way.
+func (t *Planar) rough(a alignment) bool { return t.quiet > 0 && a.noise > roughFrom*t.quiet }
+
 // jolts: the surface moved otherwise than the frame before.
 func (t *Planar) jolts(m geom.Map) bool {
 	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
@@ -346,8 +359,8 @@ var stages = []struct {
 }{
 	{5, 10, Similarity, .05, true, .15},
 	{3, 8, Affine, .03, true, .2},
-	{1, 6, Perspective, .02, false, .2},
-	{0, 6, Perspective, .004, false, 0},
+	{1, 10, Perspective, .02, false, .2},
+	{0, 10, Perspective, .004, false, 0},
 }
 
 // attempt aligns from coarse to fine, beginning at m.
@@ -403,7 +416,7 @@ func (t *Planar) slid(pyr pyramid, a alignment) alignment {
 		return a
 	}
 	p, t.w.smear = t.alike(levels[fine], m, shutter)
-	if b := p.align(pyr, m, nil, t.model, 3, .004, false, &t.w); t.plausible(b.m) && b.mean > a.mean {
+	if b := p.align(pyr, m, nil, t.model, 3, .004, false, &t.w); t.plausible(b.m) && b.better(a) {
 		b.cov = p.covariance(b, t.model, &t.w)
 		return b
 	}

@@ -21,6 +21,7 @@ const (
 	lastSlide  = .2   // and at last
 	mostSlides = 12   // places that are looked at along a way
 	slideSide  = 28   // samples on the shorter side that a surface has at least where it is looked at
+	slideReach = 3    // deviations of a way, beyond which its covariance says that the surface is not
 	slideGain  = 5e-4 // of the mean correlation that is worth a move
 )
 
@@ -38,7 +39,7 @@ func (p *patch) slide(pyr pyramid, m geom.Map, cov *mat.SymDense, quad [4]geom.P
 	p.correlate(pyr, m, w)
 	var places []int32
 	for _, i := range p.points {
-		if p.weight[i] > 0 && w.inside[i] > 0 && w.agree[i] > agrees {
+		if p.weight[i] > 0 && w.inside[i] > 0 && w.agree[i] > agreesClosely {
 			places = append(places, i)
 		}
 	}
@@ -62,17 +63,19 @@ func (p *patch) slide(pyr pyramid, m geom.Map, cov *mat.SymDense, quad [4]geom.P
 			}
 			return mapOf(v, quad, model)
 		}
-		step, n := firstSlide, 0
+		reach := slideReach * math.Sqrt(variance[k]) / 2
+		step, gone, n := firstSlide, 0., 0
 		for step > lastSlide && n < mostSlides {
 			better := false
 			for _, way := range [2]float64{1, -1} {
 				to, ok := moved(way * step)
-				if n++; !ok {
+				if n++; !ok || math.Abs(gone+way*step) > reach {
 					continue
 				}
 				p.correlate(pyr, to, w)
 				if v := agreement(); v > most+slideGain {
 					best, most, better = to, v, true
+					gone += way * step
 					break
 				}
 			}

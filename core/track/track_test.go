@@ -196,6 +196,30 @@ func TestOcclusionAndReturn(t *testing.T) {
 	}
 }
 
+// A surface of stripes, which tells little along them, is not pulled along them by the rim of what passes in front, nor
+// taken for another part of the stripes.
+func TestStripesAreNotPulledAlong(t *testing.T) {
+	s := newScene()
+	for y := range s.card.H {
+		for x := range s.card.W {
+			v := 128 + 70*math.Sin(float64(y)/4+float64(x)/90) + .12*float64(s.card.Pix[y*s.card.W+x]-128)
+			s.card.Pix[y*s.card.W+x] = float32(v)
+		}
+	}
+	at := func(f int) geom.Map { return pose(230+.6*float64(f), 180+.4*float64(f), 4+.1*float64(f), 1, 1, 0, 0) }
+	p, err := NewPlanar(s.draw(at(0), 0, 1.5, 1, 0, 0), outline(at(0)), Perspective)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for f := 1; f < 32; f++ {
+		from := -60 + 14*float64(f) // across all of the picture, never over more than a third of the card
+		got := p.step(s.draw(at(f), int64(f), 1.5, 1, from, from+70))
+		if e := off(got, at(0), at(f)); e > 1 || !got.State.Known() {
+			t.Fatalf("frame %d: %.2f px off, %s", f, e, got.State)
+		}
+	}
+}
+
 // Jolts of 40 px between two frames.
 func TestJolts(t *testing.T) {
 	s := newScene()

@@ -209,7 +209,8 @@ func run(ctx context.Context, dir string, s demo.Shot, plain bool) (t, p tally) 
 			sheet(fmt.Sprintf("%s/%s-%03d.png", os.Getenv("SHEETS"), s.Name, f), pic, found, front)
 		}
 		if os.Getenv("EACH") != "" {
-			log.Printf("f %d: in front %.4f, IoU %.3f, held %.4f, wrongly %.4f, state %c, moved %v %v", f, share, iou, held,
+			log.Printf("f %d: off %.1f px, in front %.4f, IoU %.3f, held %.4f, wrongly %.4f, state %c, moved %v %v", f,
+				apart(m, track.Surface, q), share, iou, held,
 				wrong, track.Poses.State(cover.Time(f)), found.Move, found.Moved)
 		}
 	}
