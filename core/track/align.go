@@ -165,7 +165,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 	var spread, centre float64
 	var told [36]float64 // the normal equations of the samples alone, the last time
 	var noise, fit float64
-	least := 2. // fit on the way
+	least := 1. // fit on the way
 	within := w.within
 	if within == 0 {
 		within = huber
@@ -265,7 +265,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 			spread += moved(q, basis, cov) / 4
 		}
 		// Neighbouring samples err alike: as many are independent as windows of three by three.
-		px := math.Sqrt(noise*9) * p.unit / p.scale * scaleOf(m, p)
+		px := math.Sqrt(noise*9*underrated) * p.unit / p.scale * scaleOf(m, p)
 		spread, centre = math.Sqrt(spread)*px, math.Sqrt(moved(geom.Point{}, basis, cov))*px
 		m = scaled(m.Mul(fromUnit.Mul(inc).Mul(toUnit)))
 		since += far
@@ -274,7 +274,9 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 		}
 	}
 	p.correlate(pyr, m, w)
-	if a := p.judge(m, w); a.seen > .7*best.seen && (a.mean >= best.mean-.003 || a.mean >= best.mean-.03 && fit > least+.005) {
+	// Correlation hardly tells one place from another nearby where there are stripes; the samples do.
+	if a := p.judge(m, w); a.seen > .7*best.seen &&
+		(a.mean >= best.mean-.003 || a.mean >= best.mean-.03 && fit > least+.005) {
 		best = a
 	}
 	best.spread, best.centre = spread, centre

@@ -13,7 +13,7 @@ func (p *patch) covariance(a alignment, model Model, w *work) *mat.SymDense {
 	if a.told == ([36]float64{}) {
 		return nil
 	}
-	to, variance := a.m.Mul(p.fromUnit()), 9*max(a.noise, stillNoise)
+	to, variance := a.m.Mul(p.fromUnit()), 9*underrated*max(a.noise, stillNoise)
 	free := free(model.basis())
 	_, k := free.Dims()
 	all, noise := reduced(a.told, free), reduced(p.blind(w), free)

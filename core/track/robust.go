@@ -16,6 +16,9 @@ const (
 	strayFrom = 3.5
 	// leastScale keeps samples in that differ by how they were coded and read from a grid, not by what they show.
 	leastScale = .1
+	// underrated is by how much the weighted squares underrate the variance of a place found with these weights, where
+	// errors are normal: E[psi^2]/E[psi']^2 (Huber, "Robust Statistics", 1981, 3.2) over what they make of it.
+	underrated = 1.44
 )
 
 // kept is Huber's weight.
