@@ -108,12 +108,7 @@ func (j *Foreground) Speed(f int) geom.Point {
 	return geom.Point{}
 }
 
-// enoughClear is how many frames in which the surface is surely found show what it looks like: with fewer, those in
-// which it was found less surely are looked at too, for one look alone cannot tell what passes in front of it.
-const enoughClear = 8
-
-// surveyFrames chooses the frames that show what the surface looks like: all anchors, and from even parts of the shot
-// those in which it is clear and moves least.
+// surveyFrames chooses the frames that show what the surface looks like: all anchors, and the calmest.
 func (j *Foreground) surveyFrames() []int {
 	var anchors []int
 	for _, f := range j.Anchors {
@@ -121,24 +116,21 @@ func (j *Foreground) surveyFrames() []int {
 			anchors = append(anchors, f)
 		}
 	}
-	at := append(slices.Clone(anchors), j.calmest(cleanplate.MaxViews-len(anchors), Surely)...)
-	if len(at) < enoughClear {
-		at = append(anchors, j.calmest(cleanplate.MaxViews-len(anchors), Seen)...)
-	}
+	at := append(anchors, j.calmest(cleanplate.MaxViews-len(anchors))...)
 	slices.Sort(at)
 	return slices.Compact(at)
 }
 
-// calmest are from n even parts of the shot the frames in which the surface was found so well at least, and moves
-// least.
-func (j *Foreground) calmest(n int, well Sight) (at []int) {
+// calmest are from n even parts of the shot the frames in which the surface moves least, of those in which it is surely
+// found or, where there are none, is seen: what stands in front for long is told only by frames from all of the shot.
+func (j *Foreground) calmest(n int) (at []int) {
 	for k := range n {
 		lo, hi := j.First+(j.Last-j.First+1)*k/n, j.First+(j.Last-j.First+1)*(k+1)/n
-		best, least := -1, math.Inf(1)
+		best, least, well := -1, math.Inf(1), Seen
 		for f := lo; f < hi; f++ {
 			_, found, ok := j.Pose(f)
-			if v := j.Speed(f).Len(); ok && found >= well && v < least {
-				best, least = f, v
+			if v := j.Speed(f).Len(); ok && (found > well || found == well && v < least) {
+				best, least, well = f, v, found
 			}
 		}
 		if best >= 0 {
