@@ -165,7 +165,7 @@ func (t *Planar) step(f Frame) Pose {
 		t.recover(pyr, try)
 	}
 	// What is partly hidden is as it should be where it is seen; a wrong place is so a little everywhere.
-	if best.fit < .6*t.crisp*best.share {
+	if t.rough(best) && best.fit < .6*t.crisp*best.share {
 		best.share = 0
 	}
 	if best.share >= need && best.seen > .12 {
