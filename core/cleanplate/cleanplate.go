@@ -201,9 +201,10 @@ func Resize(v []float32, n int) []float32 {
 // A Gather collects looks at a surface.
 type Gather struct {
 	Grid
-	looks  [][3][]int16 // in 16ths of a code; beside the picture: beside
-	weight []float32
-	v      View
+	looks   [][3][]int16 // in 16ths of a code; beside the picture: beside
+	weight  []float32
+	offered [][3][]int16
+	v       View
 }
 
 const beside = math.MinInt16
@@ -218,12 +219,26 @@ func NewGather(outline []geom.Point, scale float64) (*Gather, error) {
 // Add takes a look: a picture and the map from the reference frame's coordinates to
 // its own. On an anchor the editor has seen the surface; such looks count for more.
 func (g *Gather) Add(p *frame.Picture, m geom.Map, anchor bool) {
+	w := float32(1)
+	if anchor {
+		w = anchorWeight
+	}
+	if look, ok := g.look(p, m); ok {
+		g.add(look, w)
+	}
+}
+
+func (g *Gather) add(look [3][]int16, weight float32) {
+	g.looks, g.weight = append(g.looks, look), append(g.weight, weight)
+}
+
+// look reads the surface from a picture; false where it lies beside.
+func (g *Gather) look(p *frame.Picture, m geom.Map) (look [3][]int16, ok bool) {
 	r, bin := g.Part(m, p.Width, p.Height)
 	if r.Empty() {
-		return
+		return look, false
 	}
 	g.v.Read(p, r, bin)
-	var look [3][]int16
 	for c := range look {
 		look[c] = make([]int16, g.W*g.H)
 	}
@@ -240,11 +255,7 @@ func (g *Gather) Add(p *frame.Picture, m geom.Map, anchor bool) {
 			look[c][i] = int16(a.Of(v.C[c])*16 + .5)
 		}
 	})
-	w := float32(1)
-	if anchor {
-		w = anchorWeight
-	}
-	g.looks, g.weight = append(g.looks, look), append(g.weight, w)
+	return look, true
 }
 
 // walk visits all samples with their places under m.
@@ -302,6 +313,7 @@ type Sample [6]float32
 // than half of the time leaves no trace), or the other one, where settle finds that more likely. The error is
 // ErrNoView.
 func (g *Gather) Plate() (*Plate, error) {
+	g.take()
 	if len(g.looks) == 0 {
 		return nil, ErrNoView
 	}

@@ -173,8 +173,12 @@ func (j *Foreground) CleanPlate(ctx context.Context) (*cleanplate.Plate, error) 
 		if !look {
 			continue
 		}
-		m, _, _ := j.Pose(f)
-		g.Add(pic, m, slices.Contains(j.Anchors, f))
+		switch m, found, _ := j.Pose(f); {
+		case found == Surely || slices.Contains(j.Anchors, f):
+			g.Add(pic, m, slices.Contains(j.Anchors, f))
+		default:
+			g.Offer(pic, m)
+		}
 		if j.Surveyed != nil {
 			j.Surveyed(i+1, len(at))
 		}
