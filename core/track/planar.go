@@ -40,6 +40,7 @@ type Planar struct {
 	missed  int           // frames since it was known
 	usual   float64       // share that agrees of late
 	quiet   float64       // variance of the samples that count, where the surface is surely found; 0 where it never was
+	plain   int           // frames on which it was plainly seen
 	crisp   float64       // share of what agrees whose samples are as they should be, where it is good
 	smear   smear
 	clean   map[*patch]*patch // the reference's patches without their moving rim
@@ -73,6 +74,7 @@ func (t *Planar) Fork() Tracker {
 
 const (
 	roughFrom  = 6.  // times the usual variance of the samples, of a leap that is not believed
+	accustomed = 4   // frames that tell what is usual: the first are more like the reference than any later one
 	strays     = 9.  // times it, where a sample is no longer as it should be: three deviations
 	lostBelow  = .3  // share that must agree to count as found
 	backAbove  = .45 // and to be found again after loss
@@ -165,7 +167,7 @@ func (t *Planar) step(f Frame) Pose {
 		t.recover(pyr, try)
 	}
 	// What is partly hidden is as it should be where it is seen; a wrong place is so a little everywhere.
-	if t.rough(best) && best.fit < .6*t.crisp*best.share {
+	if t.plain >= accustomed && best.fit < .6*t.crisp*best.share {
 		best.share = 0
 	}
 	if best.share >= need && best.seen > .12 {
@@ -220,7 +222,7 @@ func (t *Planar) found(a alignment) Pose {
 
 // accustom takes how the surface looks where it is plainly seen for what is usual.
 func (t *Planar) accustom(a alignment) {
-	if t.quiet == 0 {
+	if t.plain++; t.plain == 1 {
 		t.quiet, t.crisp = a.noise, a.fit/a.share
 	}
 	t.quiet += .25 * (a.noise - t.quiet)
