@@ -73,9 +73,12 @@ func (t *Planar) Fork() Tracker {
 }
 
 const (
-	roughFrom  = 6.  // times the usual variance of the samples, of a leap that is not believed
-	accustomed = 4   // frames that tell what is usual: the first are more like the reference than any later one
-	strays     = 9.  // times it, where a sample is no longer as it should be: three deviations
+	roughFrom = 6. // times the usual variance of the samples, of a leap that is not believed
+	strays    = 9. // times it, where a sample is no longer as it should be: three deviations
+	// stillest is of what is usual at least: a frame that is coded otherwise than the one before errs by as much.
+	stillest = leastScale * leastScale / strays
+	// accustomed is how many frames tell what is usual: the first are more like the reference than any later one.
+	accustomed = 4
 	lostBelow  = .3  // share that must agree to count as found
 	backAbove  = .45 // and to be found again after loss
 	goodAbove  = .6
@@ -166,8 +169,9 @@ func (t *Planar) step(f Frame) Pose {
 		searched = true
 		t.recover(pyr, try)
 	}
-	// What is partly hidden is as it should be where it is seen; a wrong place is so a little everywhere.
-	if t.plain >= accustomed && best.fit < .6*t.crisp*best.share {
+	// What is partly hidden is as it should be where it is seen, to its samples or, in a frame that was coded worse, to
+	// what is around each place; a wrong place is so a little everywhere.
+	if t.plain >= accustomed && max(best.fit/t.crisp, best.firm) < .6*best.share {
 		best.share = 0
 	}
 	if best.share >= need && best.seen > .12 {
@@ -223,9 +227,9 @@ func (t *Planar) found(a alignment) Pose {
 // accustom takes how the surface looks where it is plainly seen for what is usual.
 func (t *Planar) accustom(a alignment) {
 	if t.plain++; t.plain == 1 {
-		t.quiet, t.crisp = a.noise, a.fit/a.share
+		t.quiet, t.crisp = max(a.noise, stillest), a.fit/a.share
 	}
-	t.quiet += .25 * (a.noise - t.quiet)
+	t.quiet += .25 * (max(a.noise, stillest) - t.quiet)
 	t.crisp += .2 * (a.fit/a.share - t.crisp)
 }
 

@@ -220,6 +220,25 @@ func TestStripesAreNotPulledAlong(t *testing.T) {
 	}
 }
 
+// Frames that suddenly err by far more than those before, because they were coded otherwise, are followed all the same.
+func TestFramesSuddenlyWorse(t *testing.T) {
+	s := newScene()
+	at := func(f int) geom.Map { return pose(230+2*float64(f), 180+2*float64(f), 0, 1, 1, 0, 0) }
+	p, err := NewPlanar(s.draw(at(0), 0, .1, 1, 0, 0), outline(at(0)), Perspective)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for f := 1; f < 16; f++ {
+		noise := .1
+		if f >= 8 {
+			noise = 4
+		}
+		if got := p.step(s.draw(at(f), int64(f), noise, 1, 0, 0)); off(got, at(0), at(f)) > .5 || got.State != Good {
+			t.Fatalf("frame %d: %.2f px off, %s", f, off(got, at(0), at(f)), got.State)
+		}
+	}
+}
+
 // Jolts of 40 px between two frames.
 func TestJolts(t *testing.T) {
 	s := newScene()
