@@ -26,7 +26,9 @@ func (c *Frames) fill(s *stream) *want {
 	if c.disk == nil || len(s.clip.Sums) == 0 || s.reader == nil || c.budget.Children.Waiting() > 0 {
 		return nil
 	}
-	missing := func(f int) bool { return !c.disk.has(s.id, f) && !c.disk.refused(s.id, f) }
+	missing := func(f int) bool { // what is in memory is on its way to a disk that may be slow
+		return !c.disk.has(s.id, f) && !c.disk.refused(s.id, f) && c.AtHand(s.id, f) == nil
+	}
 	wish := func(f int, rest time.Duration) *want {
 		return &want{ctx: filling, class: budget.Later, f: f, since: time.Now(), rest: rest, got: make(chan got, 1)}
 	}

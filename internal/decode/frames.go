@@ -379,6 +379,7 @@ func (c *Frames) resting() (oldest *stream) {
 
 // jump starts a decoder near a frame.
 func (c *Frames) jump(s *stream, w *want) error {
+	c.mu.Lock()
 	begin := max(w.f-near, 0)
 	switch {
 	case w.filling():
@@ -386,6 +387,7 @@ func (c *Frames) jump(s *stream, w *want) error {
 	case w.f < s.last:
 		begin = max(w.f-back, 0)
 	}
+	c.mu.Unlock()
 	// The decoder outlives the request that starts it.
 	r, err := s.clip.Open(context.WithoutCancel(w.ctx), begin, -1)
 	if err != nil {
