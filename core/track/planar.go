@@ -39,7 +39,7 @@ type Planar struct {
 	rate    [4]geom.Point // px a frame that the corners move about the middle
 	missed  int           // frames since it was known
 	usual   float64       // share that agrees of late
-	quiet   float64       // variance of the samples that count, where the surface is surely found; 0 where it never was
+	quiet   float64       // variance of the samples that count, where the surface is plainly seen; 0 where it never was
 	plain   int           // frames on which it was plainly seen
 	crisp   float64       // share of what agrees whose samples are as they should be, where it is good
 	smear   smear
