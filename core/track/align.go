@@ -50,9 +50,12 @@ type alignment struct {
 	spread float64       // standard deviation of the corners that the noise explains, px of the frame
 	centre float64       // the same of the middle
 	fit    float64       // of the samples that tell most, how many are as they should be, each by how nearly
+	rim    float64       // share of the outline's places whose edge lies where it should; 0 where it was not asked
 	sharp  bool          // the frame is not smeared by the surface's motion
 	told   [36]float64   // the normal equations of the samples alone, at the end
 	noise  float64       // and their variance
+	by     *patch        // that it was compared with at last
+	info   *mat.SymDense // of the model's numbers, as
 	cov    *mat.SymDense // of the corners, as the samples alone tell them; nil where they tell too little
 }
 

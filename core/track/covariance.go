@@ -6,19 +6,17 @@ import (
 	"celator/core/geom"
 )
 
-// covariance is that of the corners in the frame, px², which the normal equations of the last look and the samples'
-// variance give; nil where they tell too little. Slopes that are the reference's noise tell nothing, though they stand
-// in the equations: they are taken out.
-func (p *patch) covariance(a alignment, model Model, w *work) *mat.SymDense {
+// information is what the samples tell of a model's free numbers. Slopes that are the reference's noise tell nothing,
+// though they stand in the equations: they are taken out.
+func (p *patch) information(a alignment, model Model, w *work) *mat.SymDense {
 	if a.told == ([36]float64{}) {
 		return nil
 	}
-	to, variance := a.m.Mul(p.fromUnit()), 9*underrated*max(a.noise, stillNoise)
+	variance := 9 * underrated * max(a.noise, stillNoise)
 	free := free(model.basis())
 	_, k := free.Dims()
 	all, noise := reduced(a.told, free), reduced(p.blind(w), free)
-	var chol mat.Cholesky
-	for share := 1.; ; share *= .8 {
+	for share := 1.; share > 1e-3; share *= .8 {
 		sym := mat.NewSymDense(k, nil)
 		for a := range k {
 			for b := a; b < k; b++ {
@@ -26,18 +24,28 @@ func (p *patch) covariance(a alignment, model Model, w *work) *mat.SymDense {
 			}
 			sym.SetSym(a, a, sym.At(a, a)*(1+1e-9)+1e-6)
 		}
+		var chol mat.Cholesky
 		if chol.Factorize(sym) {
-			break
-		}
-		if share < 1e-3 {
-			return nil
+			return sym
 		}
 	}
+	return nil
+}
+
+// corners is the covariance of the corners under m, px² of the frame, when so much is known of the model's numbers.
+func (p *patch) corners(m geom.Map, info *mat.SymDense, model Model) *mat.SymDense {
+	var chol mat.Cholesky
+	if info == nil || !chol.Factorize(info) {
+		return nil
+	}
+	free := free(model.basis())
+	_, k := free.Dims()
 	cov := mat.NewSymDense(k, nil)
 	if chol.InverseTo(cov) != nil {
 		return nil
 	}
 	// How the corners move with the map's free numbers.
+	to := m.Mul(p.fromUnit())
 	x, y := float64(p.w)/2/p.unit, float64(p.h)/2/p.unit
 	move := mat.NewDense(8, 8, nil)
 	for c, q := range [4]geom.Point{{X: -x, Y: -y}, {X: x, Y: -y}, {X: x, Y: y}, {X: -x, Y: y}} {

@@ -4,6 +4,7 @@
 package track
 
 import (
+	"errors"
 	"math"
 
 	"gonum.org/v1/gonum/mat"
@@ -41,6 +42,7 @@ type Planar struct {
 	usual   float64       // share that agrees of late
 	quiet   float64       // variance of the samples that count, where the surface is plainly seen; 0 where it never was
 	plain   int           // frames on which it was plainly seen
+	surely  int           // frames on which its samples told where it is
 	crisp   float64       // share of what agrees whose samples are as they should be, where it is good
 	smear   smear
 	clean   map[*patch]*patch // the reference's patches without their moving rim
@@ -58,6 +60,9 @@ type Planar struct {
 // picture coordinates. The errors are ErrSmall, ErrFlat, ErrOutside, ErrCrossed.
 func NewPlanar(f Frame, outline []geom.Point, model Model) (*Planar, error) {
 	ref, err := newReference(f, outline)
+	if errors.Is(err, ErrFlat) && ref.rim != nil && ref.rim.share >= rimRound {
+		err = nil // its outline is followed
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -174,8 +179,11 @@ func (t *Planar) step(f Frame) Pose {
 	if t.plain >= accustomed && max(best.fit/t.crisp, best.firm) < .6*best.share {
 		best.share = 0
 	}
-	if best.share >= need && best.seen > .12 {
-		best = t.slid(pyr, best)
+	best = t.rimmed(f, guess, best)
+	if best.rim > 0 || best.share >= need && best.seen > .12 {
+		if best.rim == 0 {
+			best = t.slid(pyr, best)
+		}
 		if t.missed == 0 {
 			if best.seen > .9 && best.share > .8 {
 				t.learn(pyr, best.m)
@@ -203,7 +211,7 @@ func (t *Planar) found(a alignment) Pose {
 	if t.point {
 		vague = a.centre > goodWithin
 	}
-	plain := a.share >= goodAbove && a.mean >= .6 && a.seen >= .5
+	plain := a.share >= goodAbove && a.mean >= .6 && a.seen >= .5 && a.rim == 0
 	if !plain || vague {
 		p.State = Weak
 	}
@@ -219,6 +227,7 @@ func (t *Planar) found(a alignment) Pose {
 	t.now, t.missed = a.m, 0
 	if p.State == Good {
 		t.sure = a.m
+		t.surely++
 	}
 	t.usual += .25 * (a.share - t.usual)
 	return p
@@ -394,7 +403,8 @@ func (t *Planar) attempt(pyr pyramid, m geom.Map, searched bool, shutter float64
 			return a, false
 		}
 	}
-	a.cov = p.covariance(a, t.model, &t.w)
+	a.by, a.info = p, p.information(a, t.model, &t.w)
+	a.cov = p.corners(a.m, a.info, t.model)
 	return a, true
 }
 
@@ -423,7 +433,8 @@ func (t *Planar) slid(pyr pyramid, a alignment) alignment {
 	}
 	p, t.w.smear = t.alike(levels[fine], m, shutter)
 	if b := p.align(pyr, m, nil, t.model, 3, .004, false, &t.w); t.plausible(b.m) && b.better(a) {
-		b.cov = p.covariance(b, t.model, &t.w)
+		b.by, b.info = p, p.information(b, t.model, &t.w)
+		b.cov = p.corners(b.m, b.info, t.model)
 		return b
 	}
 	return a

@@ -57,6 +57,7 @@ type reference struct {
 	quad    [4]geom.Point // the box around it, whose corners measure motion
 	size    float64       // longest side, reference pixels
 	levels  []*patch      // finest first
+	rim     *rim          // or nil
 }
 
 func newReference(f Frame, outline []geom.Point) (*reference, error) {
@@ -84,6 +85,7 @@ func newReference(f Frame, outline []geom.Point) (*reference, error) {
 		}
 		r.levels = append(r.levels, newPatch(f, outline, b, s, &grain[pyr.level(1/s)]))
 	}
+	r.rim = newRim(f, outline, &grain[0])
 	seen := 0
 	for _, v := range r.levels[0].weight {
 		if v > 0 {
