@@ -133,20 +133,14 @@ func main() {
 			if only != "" && !strings.Contains(only, s.Name) || s.Name == "cloth" {
 				continue
 			}
-			t := tally{errs: points(filepath.Join(set.dir, s.Name), s)}
-			slices.Sort(t.errs)
-			if len(t.errs) > 0 {
-				fmt.Printf("points: %-16s median %.2f px\n", s.Name, t.errs[len(t.errs)/2])
-			}
+			errs := points(filepath.Join(set.dir, s.Name), s)
+			tellPoints(s.Name, errs)
 			k := slices.Contains(easy, s.Name)
-			kinds[k] = append(kinds[k], t.errs...)
+			kinds[k] = append(kinds[k], errs...)
 		}
 	}
 	for k, errs := range kinds {
-		slices.Sort(errs)
-		n, _ := slices.BinarySearch(errs, 2)
-		fmt.Printf("points, %s: median %.2f px, within 2 px %.1f %% of %d\n",
-			map[bool]string{true: "easy", false: "hard"}[k], errs[len(errs)/2], 100*float64(n)/float64(len(errs)), len(errs))
+		tellPoints(map[bool]string{true: "easy", false: "hard"}[k], errs)
 	}
 }
 

@@ -6,6 +6,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 
 	"celator/dev/photos"
@@ -23,6 +24,10 @@ func world(part, data string, names []string) {
 	shots := demo.Worlds(part, all, n)
 	dir := filepath.Join(data, "world", part)
 	check(demo.Generate(context.Background(), dir, shots, func(string) {}))
+	if os.Getenv("POINTS") != "" {
+		worldPoints(part, dir, shots)
+		return
+	}
 	kinds := map[string][]*tally{}
 	var order []string
 	sum := make([]*tally, len(names))
@@ -67,4 +72,39 @@ func world(part, data string, names []string) {
 		fmt.Printf("%s: jitter %.2f px, %.0f ms of processor a frame\n", names[i], math.Sqrt(mean(t.jitter)),
 			t.cpu.Seconds()*1000/float64(max(t.frames, 1)))
 	}
+}
+
+// worldPoints follows three points of each surface instead; on a sheet that bends they ride on the sheet.
+func worldPoints(part, dir string, shots []demo.Shot) {
+	kinds := map[string][]float64{}
+	var order []string
+	var all []float64
+	for _, s := range shots {
+		errs := points(filepath.Join(dir, s.Name), s)
+		if kinds[s.Kind] == nil {
+			order = append(order, s.Kind)
+		}
+		kinds[s.Kind] = append(kinds[s.Kind], errs...)
+		if s.Kind != "cloth" {
+			all = append(all, errs...)
+		}
+		if part == demo.Work {
+			tellPoints(s.Title, errs)
+		}
+	}
+	for _, k := range order {
+		tellPoints(k, kinds[k])
+	}
+	tellPoints("all but cloth", all)
+}
+
+func tellPoints(what string, errs []float64) {
+	if len(errs) == 0 {
+		fmt.Printf("points: %-16s not seen\n", what)
+		return
+	}
+	slices.Sort(errs)
+	n, _ := slices.BinarySearch(errs, 2)
+	fmt.Printf("points: %-16s median %.2f px, within 2 px %.1f %% of %d\n", what, errs[len(errs)/2],
+		100*float64(n)/float64(len(errs)), len(errs))
 }
