@@ -112,6 +112,7 @@ const (
 	agrees        = .55 // local correlation above which a place shows the surface
 	doubted       = .15 // and below which it certainly does not
 
+	looksAnew  = 5    // times what is near enough, by which a map has moved on before the frame is looked at anew
 	stillNoise = 1e-6 // of the samples' variance: what a picture has at least that is the reference's very copy
 )
 
@@ -276,7 +277,9 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 			break
 		}
 	}
-	p.correlate(pyr, m, w)
+	if since > looksAnew*enough {
+		p.correlate(pyr, m, w)
+	}
 	// Correlation hardly tells one place from another nearby where there are stripes; the samples do.
 	if a := p.judge(m, w); a.seen > .7*best.seen &&
 		(a.mean >= best.mean-.003 || a.mean >= best.mean-.03 && fit > least+.005) {
