@@ -181,9 +181,7 @@ func (t *Planar) step(f Frame) Pose {
 	}
 	best = t.rimmed(f, guess, best)
 	if best.rim > 0 || best.share >= need && best.seen > .12 {
-		if best.rim == 0 {
-			best = t.slid(pyr, best)
-		}
+		best = t.slid(pyr, best)
 		if t.missed == 0 {
 			if best.seen > .9 && best.share > .8 {
 				t.learn(pyr, best.m)

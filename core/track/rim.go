@@ -44,6 +44,60 @@ type rimPlace struct {
 
 // newRim finds where an outline shows on its reference frame; nil where it hardly does.
 func newRim(f Frame, outline []geom.Point, grain *noise) *rim {
+	b := geom.Bounds(outline)
+	deep := min(rimDeep, int(.4*min(b.Max.X-b.Min.X, b.Max.Y-b.Min.Y)))
+	if deep < rimSide {
+		return nil
+	}
+	all := acrossOutline(f, outline)
+	r := &rim{}
+	for i := range all {
+		p := &all[i]
+		var line [2*rimFar + 1]float64
+		n := 0.
+		for k := -rimAround; k <= rimAround; k++ {
+			if q := &all[(i+k+len(all))%len(all)]; q.seen && q.out.Dot(p.out) > rimStraight {
+				n++
+				for j, v := range q.line {
+					line[j] += v
+				}
+			}
+		}
+		if !p.seen || n < rimAround {
+			continue
+		}
+		for j := range line {
+			line[j] /= n
+		}
+		off, ok := stepAt(line[:], grain, n)
+		if !ok {
+			continue
+		}
+		place := rimPlace{at: p.at.Add(p.out.Mul(off)), out: p.out}
+		for k := range deep {
+			x := min(max(off-rimSkip-float64(k)+rimFar, 0), 2*rimFar-1)
+			j := int(x)
+			u := x - float64(j)
+			place.inside = append(place.inside, float32(p.line[j]*(1-u)+p.line[j+1]*u))
+		}
+		r.places = append(r.places, place)
+	}
+	if len(r.places) < fewestRim {
+		return nil
+	}
+	r.share = float64(len(r.places)) / float64(len(all))
+	return r
+}
+
+// crossing is the reference across its outline as it was drawn, from rimFar px within.
+type crossing struct {
+	at, out geom.Point
+	line    [2*rimFar + 1]float64
+	seen    bool
+}
+
+// acrossOutline samples the reference across its outline, evenly around it.
+func acrossOutline(f Frame, outline []geom.Point) (all []crossing) {
 	g := f.pyr[0]
 	length := 0.
 	for i, a := range outline {
@@ -54,18 +108,6 @@ func newRim(f Frame, outline []geom.Point, grain *noise) *rim {
 	if geom.Area(outline) < 0 {
 		side = -1
 	}
-	b := geom.Bounds(outline)
-	deep := min(rimDeep, int(.4*min(b.Max.X-b.Min.X, b.Max.Y-b.Min.Y)))
-	if deep < rimSide {
-		return nil
-	}
-	type found struct {
-		rimPlace
-		line [2*rimFar + 1]float64 // the reference across the outline, from rimFar px within
-		off  float64
-		ok   bool
-	}
-	var all []found
 	rest := apart / 2
 	for i, a := range outline {
 		ab := outline[(i+1)%len(outline)].Sub(a)
@@ -76,12 +118,12 @@ func newRim(f Frame, outline []geom.Point, grain *noise) *rim {
 		along := ab.Mul(1 / l)
 		out := geom.Pt(along.Y, -along.X).Mul(side)
 		for ; rest < l; rest += apart {
-			p := found{rimPlace: rimPlace{at: a.Add(along.Mul(rest)), out: out}, ok: true}
+			p := crossing{at: a.Add(along.Mul(rest)), out: out, seen: true}
 			for k := range p.line {
 				for t := range rimTaps {
 					q := p.at.Add(out.Mul(float64(k - rimFar))).Add(along.Mul(apart * ((float64(t)+.5)/rimTaps - .5)))
 					if q.X < 1 || q.Y < 1 || q.X > float64(g.W)-1 || q.Y > float64(g.H)-1 || f.hidden.covers(q.X, q.Y) {
-						p.ok = false
+						p.seen = false
 					}
 					p.line[k] += float64(g.at(q)) / rimTaps
 				}
@@ -90,43 +132,7 @@ func newRim(f Frame, outline []geom.Point, grain *noise) *rim {
 		}
 		rest -= l
 	}
-	r := &rim{}
-	for i := range all {
-		p := &all[i]
-		var line [2*rimFar + 1]float64
-		n := 0.
-		for k := -rimAround; k <= rimAround; k++ {
-			if q := &all[(i+k+len(all))%len(all)]; q.ok && q.out.Dot(p.out) > rimStraight {
-				n++
-				for j, v := range q.line {
-					line[j] += v
-				}
-			}
-		}
-		if !p.ok || n < rimAround {
-			continue
-		}
-		for j := range line {
-			line[j] /= n
-		}
-		off, ok := stepAt(line[:], grain, n)
-		if !ok {
-			continue
-		}
-		for k := range deep {
-			x := min(max(off-rimSkip-float64(k)+rimFar, 0), 2*rimFar-1)
-			j := int(x)
-			u := x - float64(j)
-			p.inside = append(p.inside, float32(p.line[j]*(1-u)+p.line[j+1]*u))
-		}
-		p.at = p.at.Add(p.out.Mul(off))
-		r.places = append(r.places, p.rimPlace)
-	}
-	if len(r.places) < fewestRim {
-		return nil
-	}
-	r.share = float64(len(r.places)) / float64(len(all))
-	return r
+	return all
 }
 
 // stepAt finds the clearest step of a line near its middle; it is the mean of n places.

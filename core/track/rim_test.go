@@ -76,7 +76,8 @@ func TestNoOutline(t *testing.T) {
 		t.Fatal(err)
 	}
 	grain := noiseOf(g.pyr)
-	if r := newRim(g, []geom.Point{{X: 60, Y: 50}, {X: 200, Y: 60}, {X: 190, Y: 150}, {X: 60, Y: 140}}, &grain[0]); r != nil {
+	drawn := []geom.Point{{X: 60, Y: 50}, {X: 200, Y: 60}, {X: 190, Y: 150}, {X: 60, Y: 140}}
+	if r := newRim(g, drawn, &grain[0]); r != nil {
 		t.Errorf("%d places of an outline in noise", len(r.places))
 	}
 }
