@@ -7,12 +7,14 @@ import (
 	"image"
 	"image/color"
 	"image/png"
+	"io"
 	"math/rand"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 	"testing"
 
 	"celator/core/cover"
@@ -75,6 +77,14 @@ func TestCommandLine(t *testing.T) {
 	if code, _, errs := run(t, doc, "render", "--clip", clip, "--document", "-", "--out", out, "--from", "5", "--to",
 		"14", "--verify"); code != 0 || !strings.Contains(errs, "all 10 frames") {
 		t.Errorf("render: %d %s", code, errs)
+	}
+	pipe := filepath.Join(dir, "pipe")
+	if err := syscall.Mkfifo(pipe, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	if code, _, errs := run(t, doc, "render", "--clip", clip, "--document", "-", "--out", pipe, "--preset",
+		"archive"); code != 2 || !strings.Contains(errs, "no file") {
+		t.Errorf("render into a pipe: %d %s", code, errs)
 	}
 	spoilt := filepath.Join(dir, "spoilt.mp4")
 	if b, err = os.ReadFile(clip); err != nil {
@@ -462,5 +472,34 @@ func holdoutInto(t *testing.T, clip, doc, dir string) {
 	}
 	if code, _, errs := run(t, doc, args...); code != 1 || !strings.Contains(errs, "no such track") {
 		t.Errorf("holdout of a document without a track: %d %s", code, errs)
+	}
+}
+
+// What is no plain file stays what it is: a pipe is written into, and no clip replaces it.
+func TestPipesAreNotReplaced(t *testing.T) {
+	pipe := filepath.Join(t.TempDir(), "pipe")
+	if err := syscall.Mkfifo(pipe, 0o600); err != nil {
+		t.Fatal(err)
+	}
+	got := make(chan string, 1)
+	go func() {
+		b, _ := os.ReadFile(pipe)
+		got <- string(b)
+	}()
+	err := write(pipe, func(w io.Writer) error {
+		_, err := io.WriteString(w, "frame,x1\n")
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if s := <-got; s != "frame,x1\n" {
+		t.Errorf("through the pipe came %q", s)
+	}
+	if is, err := os.Lstat(pipe); err != nil || is.Mode()&os.ModeNamedPipe == 0 {
+		t.Errorf("the pipe is %v now, %v", is.Mode(), err)
+	}
+	if !special(pipe) || special(pipe+"2") {
+		t.Error("what is special is not told from what is not there")
 	}
 }

@@ -210,6 +210,9 @@ func renderCommand() *cobra.Command {
 		if same(clip, out) {
 			return wrongUse{fmt.Errorf("--out is the clip itself; a source is never altered")}
 		}
+		if special(out) {
+			return wrongUse{fmt.Errorf("--out %s is no file that could be replaced", out)}
+		}
 		part := filepath.Join(filepath.Dir(out), "."+filepath.Base(out)+".part")
 		j := deliver.Job{
 			Clip: read, Sound: clip, Original: info, Parts: parts, Preset: p, First: from,

@@ -167,11 +167,20 @@ func parsePoints(s string) ([]geom.Point, error) {
 	return out, nil
 }
 
-// write writes a file whole or not at all; "-" is standard output.
+// write writes a file whole or not at all; "-" is standard output. What is there and no plain file, a pipe or a device,
+// is written to and stays what it is.
 func write(name string, f func(io.Writer) error) error {
 	if name == "-" {
 		w := bufio.NewWriter(os.Stdout)
 		return errors.Join(f(w), w.Flush())
+	}
+	if special(name) {
+		file, err := os.OpenFile(name, os.O_WRONLY, 0)
+		if err != nil {
+			return err
+		}
+		w := bufio.NewWriter(file)
+		return errors.Join(f(w), w.Flush(), file.Close())
 	}
 	part := name + ".part"
 	file, err := os.Create(part)
@@ -184,4 +193,10 @@ func write(name string, f func(io.Writer) error) error {
 		return err
 	}
 	return os.Rename(part, name)
+}
+
+// special: there is something by a name, and it is no plain file.
+func special(name string) bool {
+	is, err := os.Stat(name)
+	return err == nil && !is.Mode().IsRegular()
 }
