@@ -1,17 +1,26 @@
 package track
 
 import (
+	"cmp"
 	"errors"
+	"slices"
 
 	"celator/core/geom"
 )
 
-// A point is followed as the small surface around it, which may turn and grow;
-// several points of one thing help each other back after a loss.
+// A point is followed as the small surface around it, which may turn and grow. Several points of one thing help each
+// other: what lies between them is followed too, and while it goes along with a point it says where that is when the
+// little around it does not; and those that are lost are looked for where the others have gone.
 
 // reaches are half the sides, px, of the squares that are tried around a point: the
 // smallest with enough texture is followed.
 var reaches = []float64{17, 24, 34, 48}
+
+const (
+	alongWith = 1.5 // px between the two places of a point up to which they go along with each other
+	mostApart = 3   // frames on which a point is surely found elsewhere than they go, after which each goes its own way
+	between   = 17  // px around the points, of what lies between them
+)
 
 // sharpEnough is how little the noise may move a square that is large enough, px.
 const sharpEnough = .08
@@ -23,8 +32,10 @@ func square(p geom.Point, reach float64) []geom.Point {
 
 // Points follows points of one thing, in one direction.
 type Points struct {
-	each []*Planar
-	at   []geom.Point // on the reference frame
+	each    []*Planar
+	at      []geom.Point // on the reference frame
+	between *Planar      // what lies between them, or nil
+	apart   []int        // frames since each went along with it
 }
 
 // ErrPoints says that there are no points, or too many.
@@ -56,12 +67,44 @@ func NewPoints(f Frame, points []geom.Point) (*Points, error) {
 		one.point = true
 		t.each = append(t.each, one)
 	}
+	t.apart = make([]int, len(points))
+	if len(points) > 1 {
+		if p, err := NewPlanar(f, around(points, between), Perspective); err == nil {
+			p.point = true
+			t.between = p
+		}
+	}
 	return t, nil
+}
+
+// around is the convex outline of points with reach px around each (Andrew, "Another efficient algorithm for convex
+// hulls in two dimensions", IPL 9(5), 1979).
+func around(points []geom.Point, reach float64) []geom.Point {
+	var all []geom.Point
+	for _, p := range points {
+		all = append(all, square(p, reach)...)
+	}
+	slices.SortFunc(all, func(a, b geom.Point) int { return cmp.Or(cmp.Compare(a.X, b.X), cmp.Compare(a.Y, b.Y)) })
+	half := func(out []geom.Point) []geom.Point {
+		for _, p := range all {
+			for len(out) > 1 && out[len(out)-1].Sub(out[len(out)-2]).Cross(p.Sub(out[len(out)-1])) <= 0 {
+				out = out[:len(out)-1]
+			}
+			out = append(out, p)
+		}
+		return out[:len(out)-1]
+	}
+	low := half(nil)
+	slices.Reverse(all)
+	return append(low, half(nil)...)
 }
 
 // Fork returns a tracker that begins anew on the same reference.
 func (t *Points) Fork() Tracker {
-	n := &Points{at: t.at}
+	n := &Points{at: t.at, apart: make([]int, len(t.at))}
+	if t.between != nil {
+		n.between = t.between.Fork().(*Planar)
+	}
 	for _, p := range t.each {
 		n.each = append(n.each, p.Fork().(*Planar))
 	}
@@ -72,9 +115,13 @@ func (t *Points) Fork() Tracker {
 // and its surroundings there.
 func (t *Points) Step(f Frame) []Pose {
 	out, was := make([]Pose, len(t.each)), make([]geom.Map, len(t.each))
+	all := Pose{State: Lost}
+	if t.between != nil {
+		all = t.between.step(f)
+	}
 	for i, p := range t.each {
 		was[i] = p.now
-		out[i] = p.step(f)
+		out[i] = t.follow(i, f, all)
 	}
 	t.agree(was, out)
 	var from, to []geom.Point
@@ -95,6 +142,35 @@ func (t *Points) Step(f Frame) []Pose {
 		}
 	}
 	return out
+}
+
+// follow finds point i by what is around it, or where what lies between all of them says.
+func (t *Points) follow(i int, f Frame, all Pose) Pose {
+	p := t.each[i]
+	one := p.step(f)
+	if all.State != Good {
+		return one
+	}
+	off := func(m geom.Map) float64 { return m.Apply(t.at[i]).Sub(all.Map.Apply(t.at[i])).Len() }
+	apart := off(one.Map) > alongWith
+	switch {
+	case one.State.Known() && !apart:
+		t.apart[i] = 0
+		return one
+	case one.State == Good:
+		t.apart[i]++
+	}
+	if slices.Max(t.apart) > mostApart {
+		return one // they are not of one thing
+	}
+	// The little around it is looked for again where all have gone.
+	p.Resume(all.Map)
+	if again := p.step(f); again.State.Known() && off(again.Map) < alongWith {
+		return again
+	}
+	p.Resume(all.Map)
+	all.State = Weak
+	return all
 }
 
 // spared is the model that so many points tell with one to spare: what they just suffice
