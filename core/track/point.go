@@ -17,9 +17,11 @@ import (
 var reaches = []float64{17, 24, 34, 48}
 
 const (
-	alongWith = 1.5 // px between the two places of a point up to which they go along with each other
-	mostApart = 3   // frames on which a point is surely found elsewhere than they go, after which each goes its own way
-	between   = 17  // px around the points, of what lies between them
+	alongWith  = 1.5 // px between the two places of a point up to which they go along with each other
+	mostApart  = 3   // frames on which a point is surely found elsewhere than they go, after which each goes its own way
+	ofThing    = .6  // of how far points are apart, that what is around one reaches at most: their thing may be small
+	leastReach = 9   // px, that it reaches where they are very close
+	between    = 17  // px around the points, of what lies between them
 )
 
 // sharpEnough is how little the noise may move a square that is large enough, px.
@@ -48,11 +50,18 @@ func NewPoints(f Frame, points []geom.Point) (*Points, error) {
 		return nil, ErrPoints
 	}
 	t := &Points{at: points}
+	most := reaches[len(reaches)-1]
+	if len(points) > 1 {
+		most = max(ofThing*apartOf(points), leastReach)
+	}
 	for _, p := range points {
-		reach := reaches[len(reaches)-1]
+		reach := min(reaches[0], most)
 		for _, r := range reaches {
+			if r > most {
+				break
+			}
+			reach = r
 			if x, err := Assess(f, square(p, r), Affine); err == nil && x.Enough && x.Spread < sharpEnough {
-				reach = r
 				break
 			}
 		}
@@ -69,12 +78,22 @@ func NewPoints(f Frame, points []geom.Point) (*Points, error) {
 	}
 	t.apart = make([]int, len(points))
 	if len(points) > 1 {
-		if p, err := NewPlanar(f, around(points, between), Perspective); err == nil {
+		if p, err := NewPlanar(f, around(points, min(between, most)), Perspective); err == nil {
 			p.point = true
 			t.between = p
 		}
 	}
 	return t, nil
+}
+
+// apartOf is how far the two of some points that are farthest apart are from each other.
+func apartOf(points []geom.Point) (most float64) {
+	for i, p := range points {
+		for _, q := range points[:i] {
+			most = max(most, p.Sub(q).Len())
+		}
+	}
+	return most
 }
 
 // around is the convex outline of points with reach px around each (Andrew, "Another efficient algorithm for convex
