@@ -170,25 +170,26 @@ func parsePoints(s string) ([]geom.Point, error) {
 // write writes a file whole or not at all; "-" is standard output. What is there and no plain file, a pipe or a device,
 // is written to and stays what it is.
 func write(name string, f func(io.Writer) error) error {
-	if name == "-" {
-		w := bufio.NewWriter(os.Stdout)
+	into := func(file *os.File) error {
+		w := bufio.NewWriter(file)
 		return errors.Join(f(w), w.Flush())
+	}
+	if name == "-" {
+		return into(os.Stdout)
 	}
 	if special(name) {
 		file, err := os.OpenFile(name, os.O_WRONLY, 0)
 		if err != nil {
 			return err
 		}
-		w := bufio.NewWriter(file)
-		return errors.Join(f(w), w.Flush(), file.Close())
+		return errors.Join(into(file), file.Close())
 	}
 	part := name + ".part"
 	file, err := os.Create(part)
 	if err != nil {
 		return err
 	}
-	w := bufio.NewWriter(file)
-	if err := errors.Join(f(w), w.Flush(), file.Close()); err != nil {
+	if err := errors.Join(into(file), file.Close()); err != nil {
 		os.Remove(part)
 		return err
 	}

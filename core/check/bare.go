@@ -173,7 +173,7 @@ func (w *watch) areaOn(m geom.Map) float64 {
 		}
 	}
 	if len(w.paths) > 1 {
-		q = hull(q)
+		q = geom.Hull(q)
 	}
 	return math.Max(math.Abs(geom.Area(q)), 1)
 }

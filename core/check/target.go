@@ -139,45 +139,8 @@ func surround(paths []geom.Path) ([]geom.Point, bool) {
 	if len(paths) == 1 && len(all) <= 300 && !geom.Crosses(all) {
 		return all, len(all) >= 3
 	}
-	h := hull(all)
+	h := geom.Hull(all)
 	return h, len(h) >= 3
-}
-
-// hull is the convex hull of points (Andrew, "Another efficient algorithm for convex
-// hulls in two dimensions", IPL 9(5), 1979).
-func hull(p []geom.Point) []geom.Point {
-	p = slices.Clone(p)
-	slices.SortFunc(p, func(a, b geom.Point) int {
-		if a.X != b.X {
-			return cmp(a.X, b.X)
-		}
-		return cmp(a.Y, b.Y)
-	})
-	var out []geom.Point
-	for pass := range 2 {
-		base := len(out)
-		for _, q := range p {
-			for len(out) >= base+2 && out[len(out)-1].Sub(out[len(out)-2]).Cross(q.Sub(out[len(out)-2])) <= 0 {
-				out = out[:len(out)-1]
-			}
-			out = append(out, q)
-		}
-		out = out[:len(out)-1]
-		if pass == 0 {
-			slices.Reverse(p)
-		}
-	}
-	return out
-}
-
-func cmp(a, b float64) int {
-	switch {
-	case a < b:
-		return -1
-	case a > b:
-		return 1
-	}
-	return 0
 }
 
 // grown enlarges a polygon about its middle.

@@ -6,8 +6,10 @@
 package geom
 
 import (
+	"cmp"
 	"errors"
 	"math"
+	"slices"
 )
 
 // Point is a position or an offset, in source pixels.
@@ -98,6 +100,28 @@ func Clip(poly []Point, side func(Point) float64) []Point {
 		}
 		if dp >= 0 != (dq >= 0) {
 			out = append(out, p.Lerp(q, dp/(dp-dq)))
+		}
+	}
+	return out
+}
+
+// Hull returns the convex hull of points (Andrew, "Another efficient algorithm for convex
+// hulls in two dimensions", IPL 9(5), 1979).
+func Hull(p []Point) []Point {
+	p = slices.Clone(p)
+	slices.SortFunc(p, func(a, b Point) int { return cmp.Or(cmp.Compare(a.X, b.X), cmp.Compare(a.Y, b.Y)) })
+	var out []Point
+	for pass := range 2 {
+		base := len(out)
+		for _, q := range p {
+			for len(out) >= base+2 && out[len(out)-1].Sub(out[len(out)-2]).Cross(q.Sub(out[len(out)-2])) <= 0 {
+				out = out[:len(out)-1]
+			}
+			out = append(out, q)
+		}
+		out = out[:len(out)-1]
+		if pass == 0 {
+			slices.Reverse(p)
 		}
 	}
 	return out

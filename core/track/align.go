@@ -55,8 +55,8 @@ type alignment struct {
 	told   [36]float64   // the normal equations of the samples alone, at the end
 	noise  float64       // and their variance
 	by     *patch        // that it was compared with at last
-	info   *mat.SymDense // of the model's numbers, as
-	cov    *mat.SymDense // of the corners, as the samples alone tell them; nil where they tell too little
+	info   *mat.SymDense // of the model's numbers, in that patch's coordinates; nil where too little is told
+	cov    *mat.SymDense // of the corners, by that
 }
 
 // better reports which of two places is the surface's: where more of its samples are as they should be (Torr and
@@ -254,10 +254,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 		if delta == ([8]float64{}) { // nothing moved: the map stays what it is, exactly
 			break
 		}
-		inc, err := geom.Map{
-			1 + delta[0], delta[1], delta[2], delta[3], 1 + delta[4], delta[5], delta[6], delta[7],
-			1,
-		}.Inverse()
+		inc, err := small(delta).Inverse()
 		if err != nil {
 			break
 		}
@@ -389,13 +386,9 @@ func solve(h [36]float64, g [8]float64, basis [][8]float64, total float64) (delt
 	ok bool,
 ) {
 	k, ways := len(basis), free(basis)
-	part := reduced(h, ways)
-	sym := mat.NewSymDense(k, nil)
+	sym := reduced(h, ways)
 	for a := range k {
-		for b := a; b < k; b++ {
-			sym.SetSym(a, b, part.At(a, b))
-		}
-		sym.SetSym(a, a, part.At(a, a)*(1+1e-4)+1e-6*total)
+		sym.SetSym(a, a, sym.At(a, a)*(1+1e-4)+1e-6*total)
 	}
 	var rhs, x mat.VecDense
 	rhs.MulVec(ways.T(), mat.NewVecDense(8, g[:]))
@@ -416,6 +409,11 @@ func solve(h [36]float64, g [8]float64, basis [][8]float64, total float64) (delt
 		}
 	}
 	return delta, cov, true
+}
+
+// small is the map that eight numbers make near none at all.
+func small(d [8]float64) geom.Map {
+	return geom.Map{1 + d[0], d[1], d[2], d[3], 1 + d[4], d[5], d[6], d[7], 1}
 }
 
 // scaled returns the map with its last number 1.

@@ -81,7 +81,7 @@ func free(basis [][8]float64) *mat.Dense {
 }
 
 // reduced is the normal matrix of the ways that a model leaves free.
-func reduced(h [36]float64, free *mat.Dense) *mat.Dense {
+func reduced(h [36]float64, free *mat.Dense) *mat.SymDense {
 	full := mat.NewSymDense(8, nil)
 	n := 0
 	for a := range 8 {
@@ -90,10 +90,17 @@ func reduced(h [36]float64, free *mat.Dense) *mat.Dense {
 			n++
 		}
 	}
-	var part, out mat.Dense
+	var part, all mat.Dense
 	part.Mul(full, free)
-	out.Mul(free.T(), &part)
-	return &out
+	all.Mul(free.T(), &part)
+	_, k := free.Dims()
+	out := mat.NewSymDense(k, nil)
+	for a := range k {
+		for b := a; b < k; b++ {
+			out.SetSym(a, b, all.At(a, b))
+		}
+	}
+	return out
 }
 
 // blind is what the reference's noise alone puts into the normal equations of the last look.

@@ -57,24 +57,29 @@ type Planar struct {
 }
 
 // NewPlanar begins on the reference frame with the surface's outline there, in
-// picture coordinates. The errors are ErrSmall, ErrFlat, ErrOutside, ErrCrossed.
+// picture coordinates. One without texture is followed by its outline where that shows.
+// The errors are ErrSmall, ErrFlat, ErrOutside, ErrCrossed.
 func NewPlanar(f Frame, outline []geom.Point, model Model) (*Planar, error) {
 	ref, err := newReference(f, outline)
-	if errors.Is(err, ErrFlat) && ref.rim != nil && ref.rim.share >= rimRound {
-		err = nil // its outline is followed
+	if ref != nil {
+		ref.rim = newRim(f, outline, ref.grain)
 	}
-	if err != nil {
+	if err != nil && !(errors.Is(err, ErrFlat) && ref.rim.shows()) {
 		return nil, err
 	}
-	return &Planar{ref: ref, model: model, now: geom.Identity, before: geom.Identity, sure: geom.Identity, usual: 1}, nil
+	return begun(ref, model), nil
+}
+
+func begun(ref *reference, model Model) *Planar {
+	return &Planar{ref: ref, model: model, now: geom.Identity, before: geom.Identity, sure: geom.Identity, usual: 1}
 }
 
 // Fork returns a tracker that begins anew on the same reference, for the other
 // direction.
 func (t *Planar) Fork() Tracker {
-	return &Planar{
-		ref: t.ref, model: t.model, now: geom.Identity, before: geom.Identity, sure: geom.Identity, usual: 1, point: t.point,
-	}
+	n := begun(t.ref, t.model)
+	n.point = t.point
+	return n
 }
 
 const (
@@ -401,9 +406,14 @@ func (t *Planar) attempt(pyr pyramid, m geom.Map, searched bool, shutter float64
 			return a, false
 		}
 	}
-	a.by, a.info = p, p.information(a, t.model, &t.w)
-	a.cov = p.corners(a.m, a.info, t.model)
+	t.weighed(&a, p)
 	return a, true
+}
+
+// weighed keeps what the samples of a patch tell of a place that was just found with it.
+func (t *Planar) weighed(a *alignment, p *patch) {
+	a.by, a.info = p, p.information(*a, t.model, &t.w)
+	a.cov = p.corners(a.m, a.info, t.model)
 }
 
 // slid searches on from a found place along the ways in which its corners are hardly known.
@@ -431,8 +441,7 @@ func (t *Planar) slid(pyr pyramid, a alignment) alignment {
 	}
 	p, t.w.smear = t.alike(levels[fine], m, shutter)
 	if b := p.align(pyr, m, nil, t.model, 3, .004, false, &t.w); t.plausible(b.m) && b.better(a) {
-		b.by, b.info = p, p.information(b, t.model, &t.w)
-		b.cov = p.corners(b.m, b.info, t.model)
+		t.weighed(&b, p)
 		return b
 	}
 	return a

@@ -1,7 +1,6 @@
 package track
 
 import (
-	"cmp"
 	"errors"
 	"slices"
 
@@ -37,7 +36,7 @@ type Points struct {
 	each    []*Planar
 	at      []geom.Point // on the reference frame
 	between *Planar      // what lies between them, or nil
-	apart   []int        // frames since each went along with it
+	apart   []int        // frames on end on which each was surely found elsewhere
 }
 
 // ErrPoints says that there are no points, or too many.
@@ -69,19 +68,16 @@ func NewPoints(f Frame, points []geom.Point) (*Points, error) {
 		if reach > reaches[1] { // large enough for its perspective to show
 			model = Perspective
 		}
-		one, err := NewPlanar(f, square(p, reach), model)
+		one, err := newPoint(f, square(p, reach), model)
 		if err != nil {
 			return nil, err
 		}
-		one.point = true
 		t.each = append(t.each, one)
 	}
 	t.apart = make([]int, len(points))
 	if len(points) > 1 {
-		if p, err := NewPlanar(f, around(points, min(between, most)), Perspective); err == nil {
-			p.point = true
-			t.between = p
-		}
+		// Where that has no texture each goes its own way.
+		t.between, _ = newPoint(f, around(points, min(between, most)), Perspective)
 	}
 	return t, nil
 }
@@ -96,26 +92,24 @@ func apartOf(points []geom.Point) (most float64) {
 	return most
 }
 
-// around is the convex outline of points with reach px around each (Andrew, "Another efficient algorithm for convex
-// hulls in two dimensions", IPL 9(5), 1979).
+// around is the convex outline of points with reach px around each.
 func around(points []geom.Point, reach float64) []geom.Point {
 	var all []geom.Point
 	for _, p := range points {
 		all = append(all, square(p, reach)...)
 	}
-	slices.SortFunc(all, func(a, b geom.Point) int { return cmp.Or(cmp.Compare(a.X, b.X), cmp.Compare(a.Y, b.Y)) })
-	half := func(out []geom.Point) []geom.Point {
-		for _, p := range all {
-			for len(out) > 1 && out[len(out)-1].Sub(out[len(out)-2]).Cross(p.Sub(out[len(out)-1])) <= 0 {
-				out = out[:len(out)-1]
-			}
-			out = append(out, p)
-		}
-		return out[:len(out)-1]
+	return geom.Hull(all)
+}
+
+// newPoint begins on the surroundings of a point, or of several: of these only the middle counts, and no outline.
+func newPoint(f Frame, outline []geom.Point, model Model) (*Planar, error) {
+	ref, err := newReference(f, outline)
+	if err != nil {
+		return nil, err
 	}
-	low := half(nil)
-	slices.Reverse(all)
-	return append(low, half(nil)...)
+	p := begun(ref, model)
+	p.point = true
+	return p, nil
 }
 
 // Fork returns a tracker that begins anew on the same reference.
@@ -254,7 +248,7 @@ func Fit(from, to []geom.Point, model Model) geom.Map {
 		if !ok {
 			return m
 		}
-		m = scaled(m.Mul(home.Mul(geom.Map{1 + d[0], d[1], d[2], d[3], 1 + d[4], d[5], d[6], d[7], 1}).Mul(away)))
+		m = scaled(m.Mul(home.Mul(small(d)).Mul(away)))
 	}
 	return m
 }

@@ -57,7 +57,8 @@ type reference struct {
 	quad    [4]geom.Point // the box around it, whose corners measure motion
 	size    float64       // longest side, reference pixels
 	levels  []*patch      // finest first
-	rim     *rim          // or nil
+	grain   *noise        // of the frame
+	rim     *rim          // of a surface whose outline shows, or nil
 }
 
 func newReference(f Frame, outline []geom.Point) (*reference, error) {
@@ -79,13 +80,13 @@ func newReference(f Frame, outline []geom.Point) (*reference, error) {
 		quad: [4]geom.Point{b.Min, {X: b.Max.X, Y: b.Min.Y}, b.Max, {X: b.Min.X, Y: b.Max.Y}},
 	}
 	grain := noiseOf(pyr)
+	r.grain = &grain[0]
 	for s := min(patchSide/r.size, 1); ; s /= math.Sqrt2 {
 		if len(r.levels) > 0 && (min(w, h)*s < coarsest || len(r.levels) >= 9) {
 			break
 		}
 		r.levels = append(r.levels, newPatch(f, outline, b, s, &grain[pyr.level(1/s)]))
 	}
-	r.rim = newRim(f, outline, &grain[0])
 	seen := 0
 	for _, v := range r.levels[0].weight {
 		if v > 0 {

@@ -42,6 +42,9 @@ type rimPlace struct {
 	inside  []float32  // the reference by depth under the edge, from rimSkip px on, a pixel a step
 }
 
+// shows reports whether the outline shows so far around that it can be followed alone.
+func (r *rim) shows() bool { return r != nil && r.share >= rimRound }
+
 // newRim finds where an outline shows on its reference frame; nil where it hardly does.
 func newRim(f Frame, outline []geom.Point, grain *noise) *rim {
 	b := geom.Bounds(outline)

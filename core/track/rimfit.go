@@ -151,10 +151,7 @@ func (r *rimFit) settle(lines []line, near []float64, last bool) bool {
 	}
 	var d mat.VecDense
 	d.MulVec(free, x)
-	small := geom.Map{
-		1 + d.AtVec(0), d.AtVec(1), d.AtVec(2), d.AtVec(3), 1 + d.AtVec(4), d.AtVec(5), d.AtVec(6), d.AtVec(7), 1,
-	}
-	r.m = scaled(r.m.Mul(fromUnit.Mul(small).Mul(toUnit)))
+	r.m = scaled(r.m.Mul(fromUnit.Mul(small([8]float64(d.RawVector().Data))).Mul(toUnit)))
 	return true
 }
 
@@ -167,13 +164,7 @@ func (r *rimFit) known(fromUnit geom.Map, basis [][8]float64, free *mat.Dense) (
 	var g [8]float64
 	r.expected.add(r.p, r.m.Mul(fromUnit), fromUnit, 1./9, &h, &g)
 	k := len(basis)
-	info, pull = mat.NewSymDense(k, nil), mat.NewVecDense(k, nil)
-	part := reduced(h, free)
-	for a := range k {
-		for b := a; b < k; b++ {
-			info.SetSym(a, b, part.At(a, b))
-		}
-	}
+	info, pull = reduced(h, free), mat.NewVecDense(k, nil)
 	pull.MulVec(free.T(), mat.NewVecDense(8, g[:]))
 	pull.ScaleVec(-1, pull) // those numbers take the map back
 	if r.samples == nil {

@@ -138,13 +138,13 @@ func (l *line) at(s float64) float64 {
 // propagation for approximate Bayesian inference", UAI 2001). ok is false where it tells nothing. fine asks for parts
 // of a pixel.
 func (l *line) near(at, deviation float64, fine bool) (s, variance float64, ok bool) {
-	var sum, mean, square, top float64
+	var sum, mean, square float64
 	prior := deviation * deviation
 	weight := func(i int) float64 {
 		d := float64(i-l.reach) - at
 		return l.like[i] - d*d/2/prior
 	}
-	top = math.Inf(-1)
+	top := math.Inf(-1)
 	for i := range l.like {
 		top = max(top, weight(i))
 	}

@@ -74,7 +74,7 @@ func world(part, data string, names []string) {
 	}
 }
 
-// worldPoints follows three points of each surface instead; on a sheet that bends they ride on the sheet.
+// worldPoints follows three points of each surface instead; a sheet that bends is taken to be flat.
 func worldPoints(part, dir string, shots []demo.Shot) {
 	kinds := map[string][]float64{}
 	var order []string
