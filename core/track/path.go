@@ -1,6 +1,7 @@
 package track
 
 import (
+	"errors"
 	"math"
 	"slices"
 
@@ -210,6 +211,7 @@ type Texture struct {
 	Share  float64 `json:"share"`  // of it that can be compared
 	Spread float64 `json:"spread"` // px that the noise moves a corner by, expected
 	Enough bool    `json:"enough"`
+	Edge   bool    `json:"-"` // too flat, and followed by its outline alone
 }
 
 // Assess returns the texture of a surface on a frame, or why it cannot be followed.
@@ -230,6 +232,7 @@ func Assess(f Frame, outline []geom.Point, model Model) (Texture, error) {
 	var w work
 	a := p.align(r.noisy(f), geom.Translate(geom.Pt(.3, .2)), nil, model, 3, .001, false, &w)
 	t.Spread = a.spread
+	t.Edge = errors.Is(err, ErrFlat) && newRim(f, outline, r.grain).shows()
 	t.Enough = err == nil && t.Share > .1 && t.Spread < goodWithin
 	return t, err
 }

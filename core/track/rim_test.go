@@ -24,6 +24,12 @@ func plainCard() (scene, func(int) geom.Map) {
 // found, and not said to be sure.
 func TestPlainSurfaceByItsOutline(t *testing.T) {
 	s, at := plainCard()
+	if x, err := Assess(s.draw(at(0), 0, 3, 1, 0, 0), outline(at(0)), Perspective); err != ErrFlat || !x.Edge || x.Enough {
+		t.Errorf("the plain card: %+v, %v", x, err)
+	}
+	if _, err := NewPoints(s.draw(at(0), 0, 3, 1, 0, 0), []geom.Point{at(0).Apply(geom.Pt(110, 60))}); err != ErrFlat {
+		t.Errorf("a point in the middle of it: %v", err)
+	}
 	for _, beside := range []float64{0, 4, -3} {
 		var drawn []geom.Point
 		c := at(0).Apply(geom.Pt(float64(s.card.W)/2, float64(s.card.H)/2))

@@ -353,6 +353,8 @@ func (s *server) assess(ctx context.Context, in *struct {
 	var v assessView
 	v.Texture, err = track.Assess(frame, surface, model)
 	switch {
+	case v.Edge:
+		v.Words = "Too little texture: its edge alone is followed, and weakly."
 	case errors.Is(err, track.ErrFlat):
 		v.Words = "Too little texture to follow."
 	case err != nil:
