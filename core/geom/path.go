@@ -44,19 +44,39 @@ func Ellipse(r Rect) Path {
 }
 
 // Map returns the path with every knot and handle end carried by m.
-func (p Path) Map(m Map) Path {
+func (p Path) Map(m Map) Path { return p.Carry(m.Apply) }
+
+// Carry returns the path with every knot and handle end carried by any map of the plane; its sides stay single lines or
+// curves.
+func (p Path) Carry(by func(Point) Point) Path {
 	q := make(Path, len(p))
 	for i, k := range p {
-		at := m.Apply(k.P)
+		at := by(k.P)
 		q[i] = Knot{P: at}
 		if k.In != (Point{}) {
-			q[i].In = m.Apply(k.P.Add(k.In)).Sub(at)
+			q[i].In = by(k.P.Add(k.In)).Sub(at)
 		}
 		if k.Out != (Point{}) {
-			q[i].Out = m.Apply(k.P.Add(k.Out)).Sub(at)
+			q[i].Out = by(k.P.Add(k.Out)).Sub(at)
 		}
 	}
 	return q
+}
+
+// Through returns the path as a smooth map of the plane bends it: each side is cut into parts, which are the cubics
+// that have the bent side's ends and its directions there.
+func (p Path) Through(by func(Point) Point, parts int) Path {
+	const d = 1e-3 // of a part, over which a direction is taken
+	out := make(Path, parts*len(p))
+	for a := range out {
+		at := func(t float64) Point { return by(p.At(a/parts, (float64(a%parts)+t)/float64(parts))) }
+		b := (a + 1) % len(out)
+		from, to := at(0), at(1)
+		out[a].P = from
+		out[a].Out = at(d).Sub(from).Mul(1 / (3 * d))
+		out[b].In = at(1 - d).Sub(to).Mul(1 / (3 * d))
+	}
+	return out
 }
 
 // Flatten returns the path as a polygon that strays at most tol pixels from it.
