@@ -20,7 +20,7 @@ import (
 
 // Long: flags and what they lead to.
 func trackCommand() *cobra.Command {
-	var clip, quad, model, channel, holdouts, out string
+	var clip, quad, model, channel, holdouts, out, mesh string
 	var points []string
 	var reference, from, to int
 	var fields bool
@@ -33,12 +33,14 @@ func trackCommand() *cobra.Command {
 	f.StringVar(&channel, "channel", "luma", "luma, red, green, blue, or best: that with the most contrast on the surface")
 	f.StringVar(&holdouts, "holdouts", "", "document whose holdouts pass in front of the surface and are left out")
 	f.IntVar(&reference, "frame", -1, "the reference frame")
-	f.StringVar(&model, "model", "perspective", "translation, similarity, affine or perspective")
+	f.StringVar(&model, "model", "perspective", "translation, similarity, affine, perspective or cloth, which bends")
 	f.IntVar(&from, "from", 0, "first frame")
 	f.IntVar(&to, "to", -1, "last frame; the clip's where not given")
 	f.BoolVar(&fields, "fields", false,
 		"of an interlaced clip, a row for each field; second fields lie at half a frame more")
 	f.StringVar(&out, "out", "", "CSV file to write, - for standard output")
+	f.StringVar(&mesh, "mesh", "",
+		"CSV file to write too, or -: where places all over the surface lie, frame by frame")
 	c.RunE = func(cmd *cobra.Command, _ []string) error {
 		for flag, v := range map[string]string{"clip": clip, "out": out} {
 			if v == "" {
@@ -70,7 +72,7 @@ func trackCommand() *cobra.Command {
 				from, to, info.Frames-1)}
 		}
 		if !track.Model(model).Valid() {
-			return wrongUse{fmt.Errorf("--model %q is not translation, similarity, affine or perspective", model)}
+			return wrongUse{fmt.Errorf("--model %q is not one of %q", model, track.Models)}
 		}
 		// Fields are followed one by one; a row tells of a frame's first unless both are asked for.
 		pictures := media.Clip{Path: clip, Info: info}.Pictures()
@@ -98,6 +100,8 @@ func trackCommand() *cobra.Command {
 		}
 		found := make([][]track.Pose, each*(to-from+1))
 		job.Found = func(f int, p []track.Pose) { found[f-each*from] = p }
+		bends := 0.
+		job.Bends = func(px float64) { bends = max(bends, px) }
 		err = follow.Run(cmd.Context(), job)
 		var cut *follow.CutError
 		if errors.As(err, &cut) {
@@ -105,7 +109,19 @@ func trackCommand() *cobra.Command {
 		} else if err != nil {
 			return err
 		}
+		if bends >= track.BendsFrom {
+			fmt.Fprintf(os.Stderr, "the surface seems to bend, by about %.1f px; --model cloth follows that\n", bends)
+		}
 		fill(found, each*(reference-from))
+		if mesh != "" {
+			if err := write(mesh, func(w io.Writer) error {
+				return writeMesh(w, corners, found, func(i int) (cover.Time, bool) {
+					return cover.Time(from) + cover.Time(i)/cover.Time(each), i%each == 0 || fields
+				})
+			}); err != nil {
+				return err
+			}
+		}
 		return write(out, func(w io.Writer) error {
 			if quad == "" {
 				fmt.Fprintln(w, "frame,point,x,y,confidence,state")
@@ -125,7 +141,7 @@ func trackCommand() *cobra.Command {
 					}
 					fmt.Fprintf(w, "%v", at)
 					for _, q := range corners {
-						q = p.Map.Apply(q)
+						q = p.Warp().Apply(q)
 						fmt.Fprintf(w, ",%.4f,%.4f", q.X, q.Y)
 					}
 					fmt.Fprintf(w, ",%.4f,%s\n", p.Confidence, p.State)
@@ -137,6 +153,25 @@ func trackCommand() *cobra.Command {
 	return c
 }
 
+// meshPlaces are how many places are told of along each side of the box around a surface.
+const meshPlaces = 17
+
+// writeMesh writes where the places of a lattice over the box around a surface lie, a row each.
+func writeMesh(w io.Writer, outline []geom.Point, found [][]track.Pose, at func(i int) (cover.Time, bool)) error {
+	b := geom.Bounds(outline)
+	fmt.Fprintln(w, "frame,x,y,to_x,to_y")
+	for i, poses := range found {
+		t, told := at(i)
+		for k := 0; told && k < meshPlaces*meshPlaces; k++ {
+			u, v := float64(k%meshPlaces)/(meshPlaces-1), float64(k/meshPlaces)/(meshPlaces-1)
+			p := geom.Pt(b.Min.X+u*(b.Max.X-b.Min.X), b.Min.Y+v*(b.Max.Y-b.Min.Y))
+			q := poses[0].Warp().Apply(p)
+			fmt.Fprintf(w, "%v,%.3f,%.3f,%.3f,%.3f\n", t, p.X, p.Y, q.X, q.Y)
+		}
+	}
+	return nil
+}
+
 // fill gives frames beyond a cut the last pose before it, lost.
 func fill(found [][]track.Pose, reference int) {
 	for _, way := range [2]int{-1, 1} {
@@ -145,7 +180,7 @@ func fill(found [][]track.Pose, reference int) {
 				continue
 			}
 			for _, p := range found[i-way] {
-				found[i] = append(found[i], track.Pose{Map: p.Map, State: track.Lost})
+				found[i] = append(found[i], track.Pose{Map: p.Map, Bend: p.Bend, State: track.Lost})
 			}
 		}
 	}

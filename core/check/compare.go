@@ -38,7 +38,7 @@ func (t *target) compare(g *sight, m geom.Map, blurred float64) (seen, bool) {
 	if t.plate == nil {
 		return seen{}, false
 	}
-	here := g.here(m)
+	here := g.here(m).Warp()
 	r, bin := t.plate.Part(here, g.pic.Width, g.pic.Height)
 	if r.Empty() {
 		return seen{}, false

@@ -124,7 +124,7 @@ func affine(p, q []geom.Point) geom.Map {
 // bounds is the rectangle around the cover's outlines on a frame, grown by some px.
 func bounds(c *cover.Cover, f int, grow float64) image.Rectangle {
 	var b geom.Rect
-	for _, p := range c.Paths(cover.Time(f)) {
+	for _, p := range c.Contours(cover.Time(f)) {
 		b = b.Union(p.Bounds())
 	}
 	return pixels(b.Grow(grow, grow))

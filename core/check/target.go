@@ -258,7 +258,7 @@ func (t *target) gather() {
 	}
 	for _, k := range all {
 		t.rest()
-		ga.Add(k.g.pic, k.g.here(k.m), false)
+		ga.Add(k.g.pic, k.g.here(k.m).Warp(), false)
 	}
 	if p, err := ga.Plate(); err == nil {
 		t.plate = p

@@ -67,14 +67,11 @@ func newGrid(outline []geom.Point, scale float64) (Grid, error) {
 
 // Part returns the rectangle of a picture that the Grid covers under a map, on even
 // coordinates, and the binning that keeps the work on it bounded.
-func (g *Grid) Part(m geom.Map, width, height int) (r image.Rectangle, bin int) {
+func (g *Grid) Part(w geom.Warp, width, height int) (r image.Rectangle, bin int) {
 	var b geom.Rect
-	for _, p := range []geom.Point{
-		g.Box.Min,
-		{X: g.Box.Max.X, Y: g.Box.Min.Y},
-		g.Box.Max,
-		{X: g.Box.Min.X, Y: g.Box.Max.Y},
-	} {
+	m, far := w.Map, w.Bend.Most()
+	box := g.Box.Grow(far, far)
+	for _, p := range []geom.Point{box.Min, {X: box.Max.X, Y: box.Min.Y}, box.Max, {X: box.Min.X, Y: box.Max.Y}} {
 		if m[6]*p.X+m[7]*p.Y+m[8] <= 0 {
 			return image.Rectangle{}, 1
 		}
@@ -216,15 +213,15 @@ func NewGather(outline []geom.Point, scale float64) (*Gather, error) {
 	return &Gather{Grid: g}, err
 }
 
-// Add takes a look: a picture and the map from the reference frame's coordinates to
+// Add takes a look: a picture and the warp from the reference frame's coordinates to
 // its own. On an anchor the editor has seen the surface; such looks count for more.
-func (g *Gather) Add(p *frame.Picture, m geom.Map, anchor bool) {
-	w := float32(1)
+func (g *Gather) Add(p *frame.Picture, w geom.Warp, anchor bool) {
+	weight := float32(1)
 	if anchor {
-		w = anchorWeight
+		weight = anchorWeight
 	}
-	if look, ok := g.look(p, m); ok {
-		g.add(look, w)
+	if look, ok := g.look(p, w); ok {
+		g.add(look, weight)
 	}
 }
 
@@ -233,8 +230,8 @@ func (g *Gather) add(look [3][]int16, weight float32) {
 }
 
 // look reads the surface from a picture; false where it lies beside.
-func (g *Gather) look(p *frame.Picture, m geom.Map) (look [3][]int16, ok bool) {
-	r, bin := g.Part(m, p.Width, p.Height)
+func (g *Gather) look(p *frame.Picture, w geom.Warp) (look [3][]int16, ok bool) {
+	r, bin := g.Part(w, p.Width, p.Height)
 	if r.Empty() {
 		return look, false
 	}
@@ -244,7 +241,7 @@ func (g *Gather) look(p *frame.Picture, m geom.Map) (look [3][]int16, ok bool) {
 	}
 	v := &g.v
 	f := 1 / float64(bin)
-	g.walk(m.Mul(g.To), func(i int, x, y float64) {
+	g.walk(w, func(i int, x, y float64) {
 		x, y = (x-float64(r.Min.X))*f, (y-float64(r.Min.Y))*f
 		if !(x > .5 && y > .5 && x < float64(v.W)-.5 && y < float64(v.H)-.5) {
 			look[0][i] = beside
@@ -258,8 +255,16 @@ func (g *Gather) look(p *frame.Picture, m geom.Map) (look [3][]int16, ok bool) {
 	return look, true
 }
 
-// walk visits all samples with their places under m.
-func (g *Grid) walk(m geom.Map, do func(i int, x, y float64)) {
+// walk visits all samples with their places under a warp.
+func (g *Grid) walk(by geom.Warp, do func(i int, x, y float64)) {
+	if by.Bend != nil {
+		for i := range g.W * g.H {
+			q := by.Apply(g.To.Apply(geom.Pt(float64(i%g.W)+.5, float64(i/g.W)+.5)))
+			do(i, q.X, q.Y)
+		}
+		return
+	}
+	m := by.Map.Mul(g.To)
 	for j := range g.H {
 		fy := float64(j) + .5
 		ax, ay, aw := m[1]*fy+m[2], m[4]*fy+m[5], m[7]*fy+m[8]
@@ -422,9 +427,9 @@ type Laid struct {
 	Sure    []float32 // 0 beside the plate
 }
 
-// Lay puts the plate into its place on a view, given the map from the reference frame's
+// Lay puts the plate into its place on a view, given the warp from the reference frame's
 // coordinates to the view's frame.
-func (l *Laid) Lay(p *Plate, m geom.Map, v *View) {
+func (l *Laid) Lay(p *Plate, by geom.Warp, v *View) {
 	n := v.W * v.H
 	for c := range l.Pix {
 		l.Pix[c] = Resize(l.Pix[c], n)
@@ -433,13 +438,14 @@ func (l *Laid) Lay(p *Plate, m geom.Map, v *View) {
 		*s = Resize(*s, n)
 	}
 	clear(l.Sure)
-	back, err := m.Mul(p.To).Inverse()
+	back, err := by.Map.Mul(p.To).Inverse()
 	if err != nil {
 		return
 	}
 	bin := float64(v.Bin)
 	flat := back[6] == 0 && back[7] == 0
 	w := 1 / back[8]
+	bent := by.Unbent(p.Of)
 	for y := range v.H {
 		fy := float64(v.Rect.Min.Y) + (float64(y)+.5)*bin
 		for x := range v.W {
@@ -448,6 +454,10 @@ func (l *Laid) Lay(p *Plate, m geom.Map, v *View) {
 				w = 1 / (back[6]*fx + back[7]*fy + back[8])
 			}
 			gx, gy := (back[0]*fx+back[1]*fy+back[2])*w, (back[3]*fx+back[4]*fy+back[5])*w
+			if bent != nil {
+				q := bent(geom.Pt(fx, fy))
+				gx, gy = q.X, q.Y
+			}
 			if !(gx > 0 && gy > 0 && gx < float64(p.W) && gy < float64(p.H)) {
 				continue
 			}

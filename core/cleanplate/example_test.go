@@ -24,7 +24,7 @@ func ExampleGather() {
 				p.Planes[0][i] = 220
 			}
 		}
-		g.Add(p, geom.Identity, n == 0)
+		g.Add(p, geom.Identity.Warp(), n == 0)
 	}
 	plate, err := g.Plate()
 	if err != nil {

@@ -20,8 +20,8 @@ const (
 )
 
 // Offer is Add for a picture on which the surface was not surely found.
-func (g *Gather) Offer(p *frame.Picture, m geom.Map) {
-	if look, ok := g.look(p, m); ok {
+func (g *Gather) Offer(p *frame.Picture, w geom.Warp) {
+	if look, ok := g.look(p, w); ok {
 		g.offered = append(g.offered, look)
 	}
 }

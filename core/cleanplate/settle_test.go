@@ -39,7 +39,7 @@ func TestPlateBehindWhatStandsInFront(t *testing.T) {
 					}
 					return sign(x-by.X, y-by.Y) + 1.5*r.NormFloat64()
 				})
-				g.Add(p, geom.Translate(by), k == 0)
+				g.Add(p, geom.Translate(by).Warp(), k == 0)
 			}
 			plate, err := g.Plate()
 			if err != nil {
@@ -72,9 +72,9 @@ func TestLooksOffered(t *testing.T) {
 				return sign(x, y) + 1.5*r.NormFloat64()
 			})
 			if front {
-				g.Add(p, geom.Identity, k == 0)
+				g.Add(p, geom.Identity.Warp(), k == 0)
 			} else {
-				g.Offer(p, geom.Translate(geom.Pt(off, off/2)))
+				g.Offer(p, geom.Translate(geom.Pt(off, off/2)).Warp())
 			}
 		}
 		plate, err := g.Plate()

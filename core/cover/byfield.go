@@ -91,6 +91,9 @@ func (t *Track) byField() *Poses {
 		if p.Places != nil {
 			q.Places = append(q.Places, p.Places[k])
 		}
+		if p.Bends != nil {
+			q.Bends = append(q.Bends, FlatBend(t.Warp(at).Bend))
+		}
 	}
 	return q
 }
@@ -134,6 +137,9 @@ func (p *Poses) ByFrame() *Poses {
 		q.States += string(rune(state))
 		if p.Places != nil {
 			q.Places = append(q.Places, p.Places[i])
+		}
+		if p.Bends != nil {
+			q.Bends = append(q.Bends, p.Bends[i])
 		}
 	}
 	return q

@@ -26,12 +26,12 @@ func (e AddOutline) apply(d *draft) (string, error) {
 	if len(e.Outline.Keys) != 1 {
 		return "", errors.New("edit: addOutline needs an outline with one key")
 	}
-	back, err := c.Map(e.Frame).Inverse()
+	back, err := c.Warp(e.Frame).Back()
 	if err != nil {
 		return "", err
 	}
 	o := e.Outline
-	o.Keys = []PathKey{{Frame: e.Frame, Knots: o.Keys[0].Knots.Map(back)}}
+	o.Keys = []PathKey{{Frame: e.Frame, Knots: o.Keys[0].Knots.Carry(back)}}
 	c.Outlines = append(c.Outlines, o)
 	return "added an outline to " + c.Name, nil
 }
@@ -126,11 +126,11 @@ func (e ReshapeOutline) apply(d *draft) (string, error) {
 	if err = errors.Join(err, e.Scope.validate()); err != nil {
 		return "", err
 	}
-	back, err := c.Map(e.Frame).Inverse()
+	back, err := c.Warp(e.Frame).Back()
 	if err != nil {
 		return "", err
 	}
-	if err := c.reshape(i, e, e.Knots.Map(back), d.Step()); err != nil {
+	if err := c.reshape(i, e, e.Knots.Carry(back), d.Step()); err != nil {
 		return "", err
 	}
 	return "reshaped the outline of " + c.Name + e.Scope.at(e.Frame), nil

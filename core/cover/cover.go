@@ -221,9 +221,13 @@ type Live struct {
 	// corners of what was drawn, before the map.
 	Frame   Time          `json:"frame"`
 	Map     geom.Map      `json:"map"`
+	Bend    *geom.Bend    `json:"bend,omitempty"` // before the map, on what bends
 	Speed   geom.Point    `json:"speed"`
 	Corners [4]geom.Point `json:"corners"`
 }
+
+// Warp takes what was drawn to the picture, by the bend as well.
+func (l *Live) Warp() geom.Warp { return geom.Warp{Map: l.Map, Bend: l.Bend} }
 
 // At returns the covers that hide something at frame f, in order.
 func (d *Document) At(f Time) []Live {
@@ -288,7 +292,7 @@ func (c *Cover) form(f Time) Form {
 	if c.Proposed != nil {
 		return Form{Paths: []geom.Path{}, Found: c.Proposed.found(f)}
 	}
-	return Form{Paths: c.Paths(f), Inverted: c.Inverted, Grow: c.Grow.At(f), Soften: c.Soften.At(f), Side: c.SoftenSide}
+	return Form{Paths: c.Contours(f), Inverted: c.Inverted, Grow: c.Grow.At(f), Soften: c.Soften.At(f), Side: c.SoftenSide}
 }
 
 // At returns the cover at frame f; ok is false when it hides nothing there.
@@ -312,8 +316,9 @@ func (c *Cover) At(f Time) (l Live, ok bool) {
 // Shape returns the cover's form and place at frame f, without treatments, whether or
 // not it hides anything there.
 func (c *Cover) Shape(f Time) Live {
+	w := c.Warp(f)
 	return Live{
-		Cover: c.ID, Form: c.form(f), Transparency: c.Transparency.At(f), Frame: f, Map: c.Map(f),
+		Cover: c.ID, Form: c.form(f), Transparency: c.Transparency.At(f), Frame: f, Map: w.Map, Bend: w.Bend,
 		Speed: c.speed(f), Corners: c.corners(f),
 	}
 }
@@ -371,10 +376,10 @@ func (c *Cover) Drawn() Time {
 // Paths returns the cover's outlines at frame f in picture coordinates, whether
 // or not the frame is inside its span.
 func (c *Cover) Paths(f Time) []geom.Path {
-	m := c.Map(f)
+	w := c.Warp(f)
 	paths := make([]geom.Path, len(c.Outlines))
 	for i, o := range c.Outlines {
-		paths[i] = o.At(f).Map(m)
+		paths[i] = o.At(f).Carry(w.Apply)
 	}
 	return paths
 }
@@ -392,7 +397,7 @@ func (c *Cover) RestBounds(f Time) geom.Rect {
 // Bounds returns the rectangle around the cover's outlines at frame f, in the picture.
 func (c *Cover) Bounds(f Time) geom.Rect {
 	var r geom.Rect
-	for _, p := range c.Paths(f) {
+	for _, p := range c.Contours(f) {
 		r = r.Union(p.Bounds())
 	}
 	return r
@@ -401,7 +406,7 @@ func (c *Cover) Bounds(f Time) geom.Rect {
 // Centre returns the middle of the box around the outlines as drawn, placed at
 // frame f: the point that a placement is shown and dragged by.
 func (c *Cover) Centre(f Time) geom.Point {
-	return c.Map(f).Apply(c.RestBounds(f).Centre())
+	return c.Warp(f).Apply(c.RestBounds(f).Centre())
 }
 
 // Posed returns the placement at frame f with another turn, degrees, and size, ratio to

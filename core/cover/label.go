@@ -55,7 +55,7 @@ func (d *Document) LabelsAt(f Time) []LiveLabel {
 	for _, l := range d.Labels {
 		var b geom.Rect
 		if c := d.Find(l.Cover); c != nil && c.Span.Holds(f) {
-			for _, p := range c.Paths(f) {
+			for _, p := range c.Contours(f) {
 				b = b.Union(p.Bounds())
 			}
 		}

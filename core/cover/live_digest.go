@@ -27,6 +27,11 @@ func (l Live) Digest() string {
 			for _, c := range l.Corners {
 				d.numbers(c.X, c.Y)
 			}
+			if l.Bend != nil {
+				for _, q := range l.Bend.Net {
+					d.numbers(q.X, q.Y)
+				}
+			}
 		}
 		if t.Kind == Patch {
 			d.numbers(l.Speed.X, l.Speed.Y)

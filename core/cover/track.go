@@ -15,7 +15,7 @@ type Track struct {
 	ID      string        `json:"id"`
 	Name    string        `json:"name"`
 	Kind    TrackKind     `json:"kind" enum:"surface,points"`
-	Model   string        `json:"model" enum:"translation,similarity,affine,perspective" doc:"how the surface may move"`
+	Model   string        `json:"model" enum:"translation,similarity,affine,perspective,cloth" doc:"how the surface may move; cloth bends as well"`
 	Channel string        `json:"channel" enum:"luma,red,green,blue,best" doc:"what of the picture is compared"`
 	Frame   Time          `json:"frame" doc:"the first anchor: the surface's coordinates are the picture's on this frame"`
 	Surface []geom.Point  `json:"surface" doc:"the surface's outline, or the points, on that frame"`
@@ -53,6 +53,7 @@ type Poses struct {
 	States     string       `json:"states" doc:"a letter for each frame: a anchor, g good, w weak, l lost, o outside the picture, - not followed"`
 	// Places of the points, two numbers each, for a track of points.
 	Places [][]float64 `json:"places,omitempty"`
+	Bends  [][]float64 `json:"bends,omitempty" doc:"of cloth, how it departs from the plane of the corners: the displacements, in the surface's coordinates, of the controls of a uniform cubic B-spline over its box, row by row, x and y of each; none where it is flat"`
 }
 
 // StateLetters are the states of a frame in Poses.
@@ -97,6 +98,9 @@ func (p *Poses) within(s *Span) *Poses {
 	}
 	if p.Places != nil {
 		q.Places = p.Places[from:to]
+	}
+	if p.Bends != nil {
+		q.Bends = p.Bends[from:to]
 	}
 	return q
 }
@@ -284,7 +288,7 @@ func (t *Track) validate(frames int) error {
 		return errors.New("name or attempt is too long")
 	case t.Kind != Surface && t.Kind != Points:
 		return fmt.Errorf("kind %q is not known", t.Kind)
-	case !slices.Contains([]string{"translation", "similarity", "affine", "perspective"}, t.Model):
+	case !slices.Contains([]string{"translation", "similarity", "affine", "perspective", "cloth"}, t.Model):
 		return fmt.Errorf("model %q is not known", t.Model)
 	case !slices.Contains([]string{"luma", "red", "green", "blue", "best"}, t.Channel):
 		return fmt.Errorf("channel %q is not known", t.Channel)
@@ -345,7 +349,7 @@ func (p *Poses) validate(frames int) error {
 			}
 		}
 	}
-	return nil
+	return p.validateBends()
 }
 
 // ride puts the cover on a track, as it lies at frame f: its keys of place and shape
@@ -360,10 +364,10 @@ func (c *Cover) ride(t *Track, f Time) {
 
 // rest leaves of the cover's motion what it is at frame f.
 func (c *Cover) rest(f Time) {
-	paths := c.Paths(f)
+	paths := c.Contours(f)
 	for i := range c.Outlines {
 		o := &c.Outlines[i]
-		if c.on != nil && o.Shape != ShapePath && o.Shape != ShapeCorners { // a tilted box is one no more
+		if c.on != nil && o.Shape != ShapePath { // a tilted box is one no more
 			o.Shape = ShapeCorners
 			if len(paths[i]) != 4 || c.Outlines[i].curved() {
 				o.Shape = ShapePath
@@ -391,7 +395,7 @@ func (c *Cover) byHand(tol float64, step Time) int {
 	first := Time(c.Span.First)
 	var at [][]geom.Path
 	for t := first; c.Span.Holds(t); t += step {
-		at = append(at, c.Paths(t))
+		at = append(at, c.Contours(t))
 	}
 	keep := map[int]bool{0: true, len(at) - 1: true}
 	var split func(a, b int)

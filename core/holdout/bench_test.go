@@ -16,9 +16,9 @@ func BenchmarkFind(b *testing.B) {
 	b.ResetTimer()
 	for i := range b.N {
 		if i%2 == 0 {
-			f.Find(p, pose(3), geom.Pt(2, 1))
+			f.Find(p, pose(3).Warp(), geom.Pt(2, 1))
 		} else {
-			f.Find(q, pose(4), geom.Pt(2, 1))
+			f.Find(q, pose(4).Warp(), geom.Pt(2, 1))
 		}
 	}
 }

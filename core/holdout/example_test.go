@@ -38,13 +38,13 @@ func ExampleFinder_Find() {
 		panic(err)
 	}
 	for f := range 8 {
-		gather.Add(wall(20*f), geom.Identity, f == 0)
+		gather.Add(wall(20*f), geom.Identity.Warp(), f == 0)
 	}
 	plate, err := gather.Plate()
 	if err != nil {
 		panic(err)
 	}
-	found := holdout.NewFinder(plate, holdout.Usual).Find(wall(70), geom.Identity, geom.Point{})
+	found := holdout.NewFinder(plate, holdout.Usual).Find(wall(70), geom.Identity.Warp(), geom.Point{})
 	at := func(x int) bool { return found.Pix[(60-found.Rect.Min.Y)*found.Rect.Dx()+x-found.Rect.Min.X] > 200 }
 	fmt.Println("on the post:", at(80), "beside it:", at(110))
 	// Output: on the post: true beside it: false

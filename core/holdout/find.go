@@ -70,16 +70,16 @@ func NewFinder(p *cleanplate.Plate, set Settings) *Finder {
 	return &Finder{plate: p, set: set, light: 1}
 }
 
-// Find returns the foreground on a frame, given the map from the reference frame's
+// Find returns the foreground on a frame, given the warp from the reference frame's
 // coordinates to its own and how far the surface's middle moves in the time of a frame,
 // px. The rectangle is empty where the surface is out of the picture.
-func (f *Finder) Find(p *frame.Picture, m geom.Map, speed geom.Point) Found {
-	r, bin := f.plate.Part(m, p.Width, p.Height)
+func (f *Finder) Find(p *frame.Picture, w geom.Warp, speed geom.Point) Found {
+	r, bin := f.plate.Part(w, p.Width, p.Height)
 	if r.Empty() {
 		return Found{}
 	}
 	f.View.Read(p, r, bin)
-	f.lay(m)
+	f.lay(w)
 	f.smear(speed.Mul(1 / float64(bin)))
 	f.relight()
 	known := f.colours.known()
@@ -100,17 +100,17 @@ func (f *Finder) Find(p *frame.Picture, m geom.Map, speed geom.Point) Found {
 }
 
 // lay puts the plate into the frame's place.
-func (f *Finder) lay(m geom.Map) {
+func (f *Finder) lay(w geom.Warp) {
 	n := f.W * f.H
 	for _, v := range []*[]float32{
 		&f.gain, &f.veil, &f.agree, &f.a, &f.b, &f.cc, &f.d, &f.e, &f.odds, &f.strange, &f.own, &f.u,
 	} {
 		*v = cleanplate.Resize(*v, n)
 	}
-	f.laid.Lay(f.plate, m, &f.View)
-	outline := make([]geom.Point, len(f.plate.Outline))
-	for i, p := range f.plate.Outline {
-		outline[i] = m.Apply(p).Sub(geom.Pt(float64(f.Rect.Min.X), float64(f.Rect.Min.Y))).Mul(1 / float64(f.Bin))
+	f.laid.Lay(f.plate, w, &f.View)
+	outline := w.Polygon(f.plate.Outline)
+	for i, p := range outline {
+		outline[i] = p.Sub(geom.Pt(float64(f.Rect.Min.X), float64(f.Rect.Min.Y))).Mul(1 / float64(f.Bin))
 	}
 	f.inside = raster.Fill(outline, image.Rect(0, 0, f.W, f.H)).Pix
 }

@@ -65,7 +65,7 @@ func plateOf(t testing.TB, s scene, outline []geom.Point) *cleanplate.Plate {
 	}
 	for f := range 8 { // the disc passes while it is looked at
 		p, _ := s.draw(uint64(f), pose(f), geom.Pt(40+45*float64(f), 110), 30)
-		g.Add(p, pose(f), f == 0)
+		g.Add(p, pose(f).Warp(), f == 0)
 	}
 	out, err := g.Plate()
 	if err != nil {
@@ -123,7 +123,7 @@ func TestFind(t *testing.T) {
 			m := pose(n)
 			disc := geom.Pt(60+22*float64(n-20), 120)
 			p, front := s.draw(uint64(n), m, disc, 32)
-			found := f.Find(p, m, geom.Pt(1.3, .7))
+			found := f.Find(p, m.Warp(), geom.Pt(1.3, .7))
 			if iou, wrong := judge(t, found, front, s, m); disc.X > 130 && disc.X < 250 && (iou < .9 || wrong > .01) {
 				t.Errorf("%s, frame %d: IoU %.3f, wrongly held out %.4f", name, n, iou, wrong)
 			}
@@ -134,7 +134,7 @@ func TestFind(t *testing.T) {
 			}
 		}
 		p, front := s.draw(99, pose(12), geom.Pt(-500, 0), 5)
-		found := NewFinder(plateOf(t, usual, outline), Usual).Find(p, pose(12), geom.Pt(1.3, .7))
+		found := NewFinder(plateOf(t, usual, outline), Usual).Find(p, pose(12).Warp(), geom.Pt(1.3, .7))
 		if _, wrong := judge(t, found, front, s, pose(12)); wrong > .003 || found.Share > .003 {
 			t.Errorf("%s: %.4f is held out with nothing in front", name, found.Share)
 		}
@@ -147,7 +147,7 @@ func TestSettings(t *testing.T) {
 	s := scene{w: 320, h: 220, noise: 2, light: 1}
 	pl := plateOf(t, s, outline)
 	p, _ := s.draw(5, pose(10), geom.Pt(180, 120), 25)
-	share := func(set Settings) float64 { return NewFinder(pl, set).Find(p, pose(10), geom.Point{}).Share }
+	share := func(set Settings) float64 { return NewFinder(pl, set).Find(p, pose(10).Warp(), geom.Point{}).Share }
 	last := -1.
 	for _, v := range []float64{0, .25, .5, .75, 1} {
 		got := share(Settings{Sensitivity: v, Edge: 5, Least: 60})
@@ -159,7 +159,7 @@ func TestSettings(t *testing.T) {
 	if got := share(Settings{Sensitivity: .5, Edge: 5, Least: 9000}); got != 0 {
 		t.Errorf("%.4f is held out though it is too small", got)
 	}
-	if got := NewFinder(pl, Usual).Find(p, geom.Translate(geom.Pt(5000, 0)), geom.Point{}); !got.Rect.Empty() {
+	if got := NewFinder(pl, Usual).Find(p, geom.Translate(geom.Pt(5000, 0)).Warp(), geom.Point{}); !got.Rect.Empty() {
 		t.Errorf("found %v beside the picture", got.Rect)
 	}
 	g, _ := cleanplate.NewGather(outline, 1)

@@ -21,7 +21,7 @@ func (s *Session) covers(in OnFrame) ([]CoverShape, error) {
 		c := &s.draft.Covers[i]
 		v := CoverShape{ID: c.ID, Inside: c.Span.Holds(in.Frame)}
 		if v.Inside {
-			for _, path := range c.Paths(in.Frame) {
+			for _, path := range c.Contours(in.Frame) {
 				v.Path += svg(path)
 			}
 		}
@@ -80,9 +80,9 @@ func (s *Session) selected(in CoverOnFrame) (*SelectedCover, error) {
 			}
 		}
 	}
-	for i, path := range c.Paths(f) {
-		o := c.Outlines[i]
-		v.Outlines = append(v.Outlines, DrawnOutline{ID: o.ID, Shape: o.Shape, Path: svg(path), Knots: path})
+	paths, contours := c.Paths(f), c.Contours(f)
+	for i, o := range c.Outlines {
+		v.Outlines = append(v.Outlines, DrawnOutline{ID: o.ID, Shape: o.Shape, Path: svg(contours[i]), Knots: paths[i]})
 	}
 	return v, nil
 }

@@ -45,7 +45,7 @@ func (s *Session) exportOutline(in CoverOnFrame) (Text, error) {
 	if err != nil {
 		return Text{}, err
 	}
-	return Text{string(interchange.OutlineSVG(s.draft.Width, s.draft.Height, c.Paths(in.Frame)))}, nil
+	return Text{string(interchange.OutlineSVG(s.draft.Width, s.draft.Height, c.Contours(in.Frame)))}, nil
 }
 
 func (s *Session) importOutline(in Text) ([]geom.Path, error) {

@@ -37,13 +37,17 @@ func (s *Session) surface(in TrackOnFrame) (*SurfaceOnFrame, error) {
 		}
 		return v, nil
 	}
-	m := t.Map(f)
+	w := t.Warp(f)
 	var path geom.Path
 	for _, p := range t.Surface {
-		v.Outline = append(v.Outline, m.Apply(p))
-		path = append(path, geom.Knot{P: m.Apply(p)})
+		v.Outline = append(v.Outline, w.Apply(p))
+		path = append(path, geom.Knot{P: p})
 	}
-	v.Path = svg(path)
+	if t.Bends() {
+		v.Path = svg(path.Through(w.Apply, cover.BentParts))
+	} else {
+		v.Path = svg(path.Map(w.Map))
+	}
 	return v, nil
 }
 
@@ -93,7 +97,7 @@ func (s *Session) ghost(in GhostRequest) (string, error) {
 		return "", nil // there is nothing to show of what cannot be
 	}
 	path := ""
-	for _, p := range d.Find(in.Cover).Paths(in.Frame) {
+	for _, p := range d.Find(in.Cover).Contours(in.Frame) {
 		path += svg(p)
 	}
 	return path, nil
@@ -117,9 +121,11 @@ func (s *Session) warp(in WarpRequest) ([]DrawnOutline, error) {
 		return nil, err
 	}
 	out := []DrawnOutline{}
-	for i, p := range c.Paths(in.Frame) {
-		p = p.Map(m)
-		out = append(out, DrawnOutline{ID: c.Outlines[i].ID, Shape: c.Outlines[i].Shape, Path: svg(p), Knots: p})
+	paths, contours := c.Paths(in.Frame), c.Contours(in.Frame)
+	for i, o := range c.Outlines {
+		out = append(out, DrawnOutline{
+			ID: o.ID, Shape: o.Shape, Path: svg(contours[i].Map(m)), Knots: paths[i].Map(m),
+		})
 	}
 	return out, nil
 }

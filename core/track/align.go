@@ -2,6 +2,7 @@ package track
 
 import (
 	"math"
+	"slices"
 
 	"gonum.org/v1/gonum/mat"
 
@@ -16,6 +17,7 @@ const (
 	Similarity  Model = "similarity"
 	Affine      Model = "affine"
 	Perspective Model = "perspective"
+	Cloth       Model = "cloth" // in perspective, and bending
 )
 
 // basis lists the model's ways to move, each as the eight numbers of a small
@@ -32,13 +34,14 @@ func (m Model) basis() [][8]float64 {
 	if m == Affine {
 		return all
 	}
-	return append(all, [8]float64{6: 1}, [8]float64{7: 1})
+	return append(all, [8]float64{6: 1}, [8]float64{7: 1}) // of cloth too, beside its bend
 }
 
-// Valid reports whether the model is one of the four.
-func (m Model) Valid() bool {
-	return m == Translation || m == Similarity || m == Affine || m == Perspective
-}
+// Models are all of them, by how much they allow.
+var Models = []Model{Translation, Similarity, Affine, Perspective, Cloth}
+
+// Valid reports whether there is such a model.
+func (m Model) Valid() bool { return slices.Contains(Models, m) }
 
 // alignment is what comparing the surface under a map with a frame gives.
 type alignment struct {
@@ -72,6 +75,25 @@ type work struct {
 	within float64    // how far a sample may be off that is as it should be; 0 where that is not known
 	hidden *Gray      // what passes in front, or nil
 	smear  geom.Point // along which the frame's samples are averaged, px
+
+	bend  *geom.Bend   // of the surface, or nil
+	loose float64      // how well it is known: see loose
+	off   []geom.Point // by it, in samples of a patch; nil where there is none
+	of    struct {     // what off was made for
+		bend  *geom.Bend
+		scale float64
+	}
+}
+
+// bent displaces the samples of a patch as the surface bends.
+func (w *work) bent(p *patch) {
+	if w.of.bend == w.bend && w.of.scale == p.scale {
+		return
+	}
+	w.of.bend, w.of.scale, w.off = w.bend, p.scale, nil
+	if w.bend != nil {
+		w.off = p.offsets(w.bend)
+	}
 }
 
 func (w *work) size(n int) {
@@ -87,7 +109,8 @@ func (w *work) size(n int) {
 // surroundings correlate with the reference.
 func (p *patch) correlate(pyr pyramid, m geom.Map, w *work) {
 	w.size(p.w * p.h)
-	warp(pyr, p, m.Mul(p.to), w.smear, w.hidden, w.view, w.inside)
+	w.bent(p)
+	warp(pyr, p, m.Mul(p.to), w, w.view, w.inside)
 	p.local(w.view, w.mean, w.inv)
 	for i, a := range p.norm { // 0 outside the mask
 		b := (w.view[i] - w.mean[i]) * w.inv[i] * p.mask[i] * w.inside[i]
@@ -199,6 +222,9 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 				continue
 			}
 			x, y := float64(i%p.w)+.5, float64(i/p.w)+.5
+			if w.off != nil {
+				x, y = x+w.off[i].X, y+w.off[i].Y
+			}
 			d := 1 / (to[6]*x + to[7]*y + to[8])
 			px, py := (to[0]*x+to[1]*y+to[2])*d, (to[3]*x+to[4]*y+to[5])*d
 			if !(px > .5 && py > .5 && px < float64(full.W)-.5 && py < float64(full.H)-.5 && d > 0) {

@@ -80,9 +80,6 @@ func Between(before, after [2]geom.Map, n int, quad [4]geom.Point) []geom.Map {
 	return out
 }
 
-// Known reports whether the surface was found.
-func (s State) Known() bool { return s == Anchor || s == Good || s == Weak }
-
 // doubt is how little a pose is believed.
 func doubt(p Pose) float64 {
 	switch p.State {
@@ -110,7 +107,9 @@ func mix(p, q Pose, quad [4]geom.Point, share float64) Pose {
 	if err != nil {
 		return p
 	}
-	r := Pose{Map: m, Confidence: max(p.Confidence, q.Confidence), State: p.State}
+	r := Pose{
+		Map: m, Confidence: max(p.Confidence, q.Confidence), State: p.State, Bend: p.Bend.Lerp(q.Bend, share),
+	}
 	if doubt(q) < doubt(p) {
 		r.State = q.State
 	}
@@ -125,6 +124,7 @@ type Figures struct {
 	Agreement float64 `json:"agreement"` // mean confidence where the surface is found
 	Jitter    float64 `json:"jitter"`    // px, root mean square second difference of the corners over found frames
 	Apart     float64 `json:"apart"`     // px, rms distance of forward and backward; -1 where there is but one
+	Bends     float64 `json:"bends"`     // px, by which a surface followed as a plane bends; 0 where it does not
 	Rank      float64 `json:"rank"`      // 0 to 1, from the others: what attempts are ordered by
 }
 

@@ -12,24 +12,6 @@ import (
 	"celator/core/geom"
 )
 
-// State says how a frame's pose is known.
-type State string
-
-const (
-	Anchor  State = "anchor"  // given, not found
-	Good    State = "good"    // within two pixels, as far as can be told
-	Weak    State = "weak"    // found, but not surely within two pixels
-	Lost    State = "lost"    // not found; the pose is the best estimate
-	Outside State = "outside" // the surface is out of the picture
-)
-
-// Pose is where a surface is on one frame.
-type Pose struct {
-	Map        geom.Map // reference coordinates to the frame's
-	Confidence float64  // 0 to 1
-	State      State
-}
-
 // Planar follows one surface away from its reference frame, in one direction.
 type Planar struct {
 	ref     *reference
@@ -52,6 +34,8 @@ type Planar struct {
 	first   *geom.Point       // motion of the reference frame itself, px a frame, once it is known
 	turn    int               // which sizes and turns a search tries next
 	point   bool              // only its middle counts
+	sheet   *sheet            // of cloth, or nil
+	bends   []float64         // px, of a plane where it was tried as cloth
 	cov     *mat.SymDense     // of the last step
 	w       work
 }
@@ -61,7 +45,7 @@ type Planar struct {
 // The errors are ErrSmall, ErrFlat, ErrOutside, ErrCrossed.
 func NewPlanar(f Frame, outline []geom.Point, model Model) (*Planar, error) {
 	ref, err := newReference(f, outline)
-	if ref != nil {
+	if ref != nil && model != Cloth { // whose outline bends
 		ref.rim = newRim(f, outline, ref.grain)
 	}
 	if err != nil && !(errors.Is(err, ErrFlat) && ref.rim.shows()) {
@@ -71,7 +55,12 @@ func NewPlanar(f Frame, outline []geom.Point, model Model) (*Planar, error) {
 }
 
 func begun(ref *reference, model Model) *Planar {
-	return &Planar{ref: ref, model: model, now: geom.Identity, before: geom.Identity, sure: geom.Identity, usual: 1}
+	t := &Planar{ref: ref, model: model, now: geom.Identity, before: geom.Identity, sure: geom.Identity, usual: 1}
+	if model == Cloth {
+		t.sheet = newSheet(ref.quad[:])
+		t.w.bend = geom.NewBend(t.sheet.box, clothCells)
+	}
+	return t
 }
 
 // Fork returns a tracker that begins anew on the same reference, for the other
@@ -99,13 +88,19 @@ const (
 )
 
 // Resume goes on from a pose found earlier, as if it had just been found.
-func (t *Planar) Resume(m geom.Map) { t.now, t.before, t.sure = m, m, m }
+func (t *Planar) Resume(at geom.Warp) {
+	t.now, t.before, t.sure = at.Map, at.Map, at.Map
+	if t.sheet != nil && at.Bend != nil {
+		t.w.bend = at.Bend
+	}
+}
 
 // Rewind returns a tracker that goes back the way this one came, from a pose that it found; after is the one it found
 // on the frame past that.
 func (t *Planar) Rewind(from, after geom.Map) *Planar {
 	n := *t
 	n.now, n.before, n.sure, n.missed, n.rate, n.w = from, after, from, 0, [4]geom.Point{}, work{}
+	n.w.bend = t.w.bend
 	n.clean, n.steps = nil, calibrates
 	return &n
 }
@@ -186,7 +181,7 @@ func (t *Planar) step(f Frame) Pose {
 	}
 	best = t.rimmed(f, guess, best)
 	if best.rim > 0 || best.share >= need && best.seen > .12 {
-		best = t.slid(pyr, best)
+		best = t.bent(pyr, t.slid(pyr, best))
 		if t.missed == 0 {
 			if best.seen > .9 && best.share > .8 {
 				t.learn(pyr, best.m)
@@ -197,7 +192,7 @@ func (t *Planar) step(f Frame) Pose {
 	}
 	t.missed++
 	t.steps = 2
-	p := Pose{Map: t.now, State: Lost}
+	p := Pose{Map: t.now, Bend: t.w.bend, State: Lost}
 	if t.visible(pyr[0], t.now) < .1 {
 		p.State = Outside
 	}
@@ -208,11 +203,14 @@ func (t *Planar) step(f Frame) Pose {
 func apart(cov *mat.SymDense) float64 { return math.Sqrt(mat.Trace(cov) / 4) }
 
 func (t *Planar) found(a alignment) Pose {
-	p := Pose{Map: a.m, Confidence: min(max(a.mean, 0), 1) * min(1, .4+.6*a.share), State: Good}
+	p := Pose{Map: a.m, Bend: t.w.bend, Confidence: min(max(a.mean, 0), 1) * min(1, .4+.6*a.share), State: Good}
 	t.cov = a.cov
 	vague := a.cov == nil || apart(a.cov) > sureWithin
 	if t.point {
 		vague = a.centre > goodWithin
+	}
+	if t.sheet != nil {
+		vague = vague || t.w.loose*scaleOf(a.m, t.ref.levels[0]) > sureSheet
 	}
 	plain := a.share >= goodAbove && a.mean >= .6 && a.seen >= .5 && a.rim == 0
 	if !plain || vague {
@@ -480,14 +478,4 @@ func (t *Planar) recover(pyr pyramid, try func(geom.Map) bool) {
 			}
 		}
 	}
-}
-
-// Spread returns the root mean square distance of the corners of two poses.
-func Spread(a, b geom.Map, quad [4]geom.Point) float64 {
-	var s float64
-	for _, q := range quad {
-		d := a.Apply(q).Sub(b.Apply(q))
-		s += d.Dot(d)
-	}
-	return math.Sqrt(s / 4)
 }

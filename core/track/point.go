@@ -177,11 +177,11 @@ func (t *Points) follow(i int, f Frame, all Pose) Pose {
 		return one // they are not of one thing
 	}
 	// The little around it is looked for again where all have gone.
-	p.Resume(all.Map)
+	p.Resume(all.Warp())
 	if again := p.step(f); again.State.Known() && off(again.Map) < alongWith {
 		return again
 	}
-	p.Resume(all.Map)
+	p.Resume(all.Warp())
 	all.State = Weak
 	return all
 }

@@ -121,7 +121,7 @@ func newPatch(f Frame, outline []geom.Point, b geom.Rect, s float64, grain *nois
 			}
 		}
 	}
-	warp(pyr, p, p.to, geom.Point{}, nil, p.raw, nil)
+	warp(pyr, p, p.to, &work{}, p.raw, nil)
 	p.reach = max(2, float64(max(p.w, p.h))/14)
 	p.area = append([]float32(nil), p.mask...)
 	p.box(p.area)
@@ -221,13 +221,13 @@ func (p *patch) gradients() {
 // warp samples the picture at m(sample centre) for every sample of the patch;
 // inside, when given, gets 1 where that lies in the picture and not behind what is
 // hidden, and 0 elsewhere. Each
-// is the mean along smear, in pixels of the picture.
-func warp(pyr pyramid, p *patch, m geom.Map, smear geom.Point, hidden *Gray, out, inside []float32) {
+// is the mean along the smear, in pixels of the picture, and displaced as the surface bends.
+func warp(pyr pyramid, p *patch, m geom.Map, by *work, out, inside []float32) {
 	k := pyr.level(stepOf(m, geom.Pt(float64(p.w)/2, float64(p.h)/2)))
 	g, f := pyr[k], 1/float64(int(1)<<k)
 	full := pyr[0]
-	way := newWay(smear, f)
-	left, top := .5+math.Abs(smear.X)/2, .5+math.Abs(smear.Y)/2
+	way := newWay(by.smear, f)
+	left, top := .5+math.Abs(by.smear.X)/2, .5+math.Abs(by.smear.Y)/2
 	right, low := float64(full.W)-left, float64(full.H)-top
 	for y := range p.h {
 		// The map along a row: numerators and denominator change evenly.
@@ -235,12 +235,17 @@ func warp(pyr pyramid, p *patch, m geom.Map, smear geom.Point, hidden *Gray, out
 		ax, ay, aw := m[1]*fy+m[2], m[4]*fy+m[5], m[7]*fy+m[8]
 		for x := range p.w {
 			fx := float64(x) + .5
+			i := y*p.w + x
 			w := 1 / (m[6]*fx + aw)
 			px, py := (m[0]*fx+ax)*w, (m[3]*fx+ay)*w
-			i := y*p.w + x
+			if by.off != nil {
+				q := by.off[i].Add(geom.Pt(fx, fy))
+				w = 1 / (m[6]*q.X + m[7]*q.Y + m[8])
+				px, py = (m[0]*q.X+m[1]*q.Y+m[2])*w, (m[3]*q.X+m[4]*q.Y+m[5])*w
+			}
 			if inside != nil {
 				inside[i] = 1
-				if !(px > left && py > top && px < right && py < low && w > 0) || hidden.covers(px, py) {
+				if !(px > left && py > top && px < right && py < low && w > 0) || by.hidden.covers(px, py) {
 					inside[i] = 0
 				}
 			}

@@ -112,7 +112,7 @@ func mapOf(v [8]float64, quad [4]geom.Point, model Model) (geom.Map, bool) {
 	for c := range to {
 		to[c] = geom.Pt(v[2*c], v[2*c+1])
 	}
-	if model == Perspective {
+	if model == Perspective || model == Cloth {
 		m, err := geom.QuadToQuad(quad, to)
 		return m, err == nil
 	}

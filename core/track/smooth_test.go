@@ -52,14 +52,14 @@ func TestSmooth(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		s := Step{Pose{seen, .8, state}, cov}
+		s := Step{Pose{Map: seen, Confidence: .8, State: state}, cov}
 		switch {
 		case f == 0:
-			s = Step{Pose{geom.Identity, 1, Anchor}, nil}
+			s = Step{Pose{Map: geom.Identity, Confidence: 1, State: Anchor}, nil}
 		case f == 40 || f == 41:
-			s = Step{Pose{steps[39].Map, 0, Lost}, nil}
+			s = Step{Pose{Map: steps[39].Map, Confidence: 0, State: Lost}, nil}
 		case f > 56:
-			s = Step{Pose{steps[56].Map, 0, Lost}, nil}
+			s = Step{Pose{Map: steps[56].Map, Confidence: 0, State: Lost}, nil}
 		}
 		steps = append(steps, s)
 	}
@@ -124,7 +124,7 @@ func TestNoise(t *testing.T) {
 
 // Of a dark card only a strip is lit: its flat part, where noise is all there is, neither speaks for it nor against it.
 func TestFlatAndNoisy(t *testing.T) {
-	s := scene{NewGray(220, 120), texture(2, 480, 360, 35, 60), 480, 360}
+	s := scene{NewGray(220, 120), texture(2, 480, 360, 35, 60), 480, 360, nil}
 	for y := range 120 {
 		for x := range 220 {
 			v := float32(24)

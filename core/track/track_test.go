@@ -13,6 +13,7 @@ import (
 type scene struct {
 	card, ground *Gray
 	w, h         int
+	bend         func(geom.Point) geom.Point // at q the card shows what lies at q plus this; nil where it is stiff
 }
 
 // texture is smooth noise of several grains.
@@ -37,7 +38,7 @@ func texture(seed int64, w, h int, low, high float64) *Gray {
 }
 
 func newScene() scene {
-	return scene{texture(1, 220, 120, 30, 220), texture(2, 480, 360, 60, 180), 480, 360}
+	return scene{texture(1, 220, 120, 30, 220), texture(2, 480, 360, 60, 180), 480, 360, nil}
 }
 
 // cardQuad are the card's corners in its own pixels.
@@ -58,6 +59,9 @@ func (s scene) draw(m geom.Map, seed int64, noise, gain float64, from, to float6
 			for k := range 9 {
 				p := geom.Pt(float64(x)+(float64(k%3)+.5)/3, float64(y)+(float64(k/3)+.5)/3)
 				q := back.Apply(p)
+				if s.bend != nil {
+					q = q.Add(s.bend(q))
+				}
 				switch {
 				case p.X >= from && p.X < to:
 					v += 90 + 60*math.Sin(p.Y/7)

@@ -43,7 +43,7 @@ type Survey struct {
 // sample is a frame's part with its map, to measure what a mean of looks has lost.
 type sample struct {
 	v     cleanplate.View
-	m     geom.Map
+	w     geom.Warp
 	depth int
 }
 
@@ -109,12 +109,12 @@ func NewSurvey(lives []cover.Live, from int) (*Survey, error) {
 	var scales []float64
 	reach := 0.
 	for _, l := range lives {
-		back, err := l.Map.Inverse()
+		back, err := l.Warp().Back()
 		if err != nil {
 			continue
 		}
 		for _, p := range l.Paths {
-			box = box.Union(p.Map(back).Bounds())
+			box = box.Union(p.Carry(back).Bounds())
 		}
 		mid := box.Centre()
 		o := l.Map.Apply(mid)
@@ -141,11 +141,11 @@ func (s *Survey) Add(p *frame.Picture) {
 	if i >= len(s.lives) {
 		return
 	}
-	m := s.lives[i].Map
-	s.g.Add(p, m, i == s.from)
+	w := s.lives[i].Warp()
+	s.g.Add(p, w, i == s.from)
 	if i == s.from || len(s.kept) < keptSamples {
-		k := sample{m: m, depth: p.Depth}
-		if r, bin := s.g.Part(m, p.Width, p.Height); !r.Empty() && bin == 1 {
+		k := sample{w: w, depth: p.Depth}
+		if r, bin := s.g.Part(w, p.Width, p.Height); !r.Empty() && bin == 1 {
 			k.v.Read(p, r, bin)
 			if len(s.kept) == keptSamples {
 				s.kept = s.kept[1:]
@@ -176,21 +176,20 @@ func (s *Survey) hole(p *cleanplate.Plate) []bool {
 	hole := make([]bool, p.W*p.H)
 	var last []geom.Path
 	for _, l := range s.lives {
-		back, err := l.Map.Inverse()
+		back, err := l.Warp().Back()
 		if err != nil {
 			continue
 		}
-		onto := p.Of.Mul(back)
 		var paths []geom.Path
 		for _, q := range l.Paths {
-			paths = append(paths, q.Map(onto))
+			paths = append(paths, q.Carry(back).Map(p.Of))
 		}
 		if same(paths, last) {
 			continue
 		}
 		last = paths
-		o := onto.Apply(geom.Pt(0, 0))
-		scale := onto.Apply(geom.Pt(1, 0)).Sub(o).Len()
+		o := p.Of.Apply(back(geom.Pt(0, 0)))
+		scale := p.Of.Apply(back(geom.Pt(1, 0))).Sub(o).Len()
 		f := cover.Form{Paths: paths, Grow: l.Grow*scale + 1.5, Soften: l.Soften.Mul(scale), Side: l.Side}
 		m := raster.Matte(cover.Live{Form: f}, p.W, p.H)
 		for y := m.Rect.Min.Y; y < m.Rect.Max.Y; y++ {
@@ -294,7 +293,7 @@ func (s *Site) prepare(refs *References) {
 			s.CleanPlate = alone(s.Picture, s.Live)
 		}
 		if s.CleanPlate != nil && s.Matrix != frame.RGB {
-			s.light = s.CleanPlate.lightOn(s.Picture, s.Live.Map)
+			s.light = s.CleanPlate.lightOn(s.Picture, s.Live.Warp())
 		}
 	}
 	if slices.ContainsFunc(s.Live.Treatments, func(t cover.LiveTreatment) bool { return t.Shading > 0 }) {

@@ -43,6 +43,18 @@ func dots(t testing.TB) *Graphic {
 type wall struct {
 	format frame.Format
 	grain  float64
+	cloth  bool // it bends
+}
+
+// warp is how the surface lies on a frame; on the first it does not bend.
+func (w wall) warp(f int) geom.Warp {
+	out := w.at(f).Warp()
+	if t := float64(f); w.cloth && f != 0 {
+		out.Bend = geom.BendThrough(words.Grow(60, 60), 10, func(p geom.Point) geom.Point {
+			return geom.Pt(2*math.Sin(p.Y/25+t/3), 5*math.Sin(p.X/40-t/4)).Mul(min(t/4, 1))
+		})
+	}
+	return out
 }
 
 func (w wall) colour(p geom.Point) float64 { return 120 + 18*math.Sin(p.X/70) + 14*math.Sin(p.Y/55) }
@@ -61,7 +73,7 @@ var words = geom.Rect{Min: geom.Pt(120, 90), Max: geom.Pt(320, 190)}
 func (w wall) draw(f int) *frame.Picture {
 	p := frame.New(w.format, nil)
 	rng := rand.New(rand.NewSource(int64(f)))
-	back, _ := w.at(f).Inverse()
+	back, _ := w.warp(f).Back()
 	unit := float64(int(1) << (w.format.Depth - 8))
 	put := func(plane, i int, v float64) {
 		c := int(min(max(v*unit+.5, 0), float64(p.Max())))
@@ -73,7 +85,7 @@ func (w wall) draw(f int) *frame.Picture {
 	}
 	for y := range p.Height {
 		for x := range p.Width {
-			q := back.Apply(geom.Pt(float64(x)+.5, float64(y)+.5))
+			q := back(geom.Pt(float64(x)+.5, float64(y)+.5))
 			v := w.colour(q)
 			if q.X > words.Min.X+12 && q.X < words.Max.X-12 && q.Y > words.Min.Y+12 && q.Y < words.Max.Y-12 &&
 				math.Sin(q.X/5)*math.Sin(q.Y/9) > .2 {
@@ -91,12 +103,13 @@ func (w wall) draw(f int) *frame.Picture {
 }
 
 func (w wall) live(f int, t cover.LiveTreatment) cover.Live {
-	m := w.at(f)
+	m := w.warp(f)
 	return cover.Live{
-		Cover: "c", Frame: cover.Time(f), Map: m,
-		Speed:   w.at(f + 1).Apply(words.Centre()).Sub(w.at(f - 1).Apply(words.Centre())).Mul(.5),
-		Corners: [4]geom.Point{words.Min, {X: words.Max.X, Y: words.Min.Y}, words.Max, {X: words.Min.X, Y: words.Max.Y}},
-		Form:    cover.Form{Paths: []geom.Path{geom.Box(words).Map(m)}}, Treatments: []cover.LiveTreatment{t},
+		Cover: "c", Frame: cover.Time(f), Map: m.Map, Bend: m.Bend,
+		Speed:      w.at(f + 1).Apply(words.Centre()).Sub(w.at(f - 1).Apply(words.Centre())).Mul(.5),
+		Corners:    [4]geom.Point{words.Min, {X: words.Max.X, Y: words.Min.Y}, words.Max, {X: words.Min.X, Y: words.Max.Y}},
+		Form:       cover.Form{Paths: []geom.Path{geom.Box(words).Through(m.Apply, cover.BentParts)}},
+		Treatments: []cover.LiveTreatment{t},
 	}
 }
 
@@ -124,10 +137,10 @@ var eight = frame.Format{Width: 480, Height: 300, Depth: 8, SubX: 1, SubY: 1, Ra
 
 // inside visits the luma samples well inside the words' place on a frame.
 func (w wall) inside(f int, do func(x, y int, q geom.Point)) {
-	back, _ := w.at(f).Inverse()
+	back, _ := w.warp(f).Back()
 	for y := range w.format.Height {
 		for x := range w.format.Width {
-			if q := back.Apply(geom.Pt(float64(x)+.5, float64(y)+.5)); q.X > words.Min.X+4 && q.X < words.Max.X-4 &&
+			if q := back(geom.Pt(float64(x)+.5, float64(y)+.5)); q.X > words.Min.X+4 && q.X < words.Max.X-4 &&
 				q.Y > words.Min.Y+4 && q.Y < words.Max.Y-4 {
 				do(x, y, q)
 			}
@@ -138,15 +151,22 @@ func (w wall) inside(f int, do func(x, y int, q geom.Point)) {
 // The surface that is filled in looks like the surface, in the light of each frame, and
 // stays put: what changes from frame to frame beyond the light is under 1.5 codes.
 func TestSurfaceFillIsTheSurface(t *testing.T) {
-	w := wall{eight, 2}
+	for _, cloth := range []bool{false, true} {
+		surfaceFillIsTheSurface(t, wall{eight, 2, cloth})
+	}
+}
+
+func surfaceFillIsTheSurface(t *testing.T, w wall) {
+	t.Helper()
 	refs := &References{CleanPlates: map[string]*CleanPlate{"c": w.cleanPlate(t)}}
 	last := map[[2]int]float64{}
 	for f := 1; f < 20; f++ {
 		p := w.draw(f)
 		Conceal(p, []cover.Live{w.live(f, cover.LiveTreatment{Kind: cover.SurfaceFill, Strength: 1})}, refs)
-		if got := refs.CleanPlates["c"].lightOn(w.draw(f), w.at(f)); math.Abs(float64(got.gain)-w.gain(f)/w.gain(0)) > .012 ||
+		gain := w.gain(f) / w.gain(0)
+		if got := refs.CleanPlates["c"].lightOn(w.draw(f), w.warp(f)); math.Abs(float64(got.gain)-gain) > .012 ||
 			math.Abs(float64(got.veil)) > 3 {
-			t.Errorf("frame %d: gain %.3f and veil %.2f, truly %.3f and none", f, got.gain, got.veil, w.gain(f)/w.gain(0))
+			t.Errorf("frame %d: gain %.3f and veil %.2f, truly %.3f and none", f, got.gain, got.veil, gain)
 		}
 		var off, flicker, n, m float64
 		w.inside(f, func(x, y int, q geom.Point) {
@@ -173,7 +193,7 @@ func TestSurfaceFillIsTheSurface(t *testing.T) {
 // another on every frame.
 func TestGrainIsTheSources(t *testing.T) {
 	for _, sd := range []float64{1.5, 4} {
-		w := wall{eight, sd}
+		w := wall{format: eight, grain: sd}
 		refs := &References{CleanPlates: map[string]*CleanPlate{"c": w.cleanPlate(t)}}
 		var before []float64
 		for f := 3; f < 6; f++ {
@@ -205,7 +225,13 @@ func TestGrainIsTheSources(t *testing.T) {
 // A graphic's dots lie within a quarter of a pixel of where the corners put them, in the
 // frame's light.
 func TestPatchLiesOnTheSurface(t *testing.T) {
-	w := wall{eight, 1}
+	for _, cloth := range []bool{false, true} {
+		patchLiesOnTheSurface(t, wall{eight, 1, cloth})
+	}
+}
+
+func patchLiesOnTheSurface(t *testing.T, w wall) {
+	t.Helper()
 	refs := &References{
 		CleanPlates: map[string]*CleanPlate{"c": w.cleanPlate(t)},
 		Graphics:    map[string]*Graphic{"g": dots(t)},
@@ -217,7 +243,7 @@ func TestPatchLiesOnTheSurface(t *testing.T) {
 		Conceal(p, []cover.Live{l}, refs)
 		want := 16 + 219./255*220
 		for i := range 4 {
-			c := w.at(f).Apply(words.Min.Add(geom.Pt(50+100*float64(i%2), 25+50*float64(i/2))))
+			c := w.warp(f).Apply(words.Min.Add(geom.Pt(50+100*float64(i%2), 25+50*float64(i/2))))
 			var sx, sy, n, light, m float64
 			for y := int(c.Y) - 24; y < int(c.Y)+24; y++ {
 				for x := int(c.X) - 24; x < int(c.X)+24; x++ {
@@ -245,7 +271,7 @@ func TestPatchLiesOnTheSurface(t *testing.T) {
 func TestFilledGradientHasNoBands(t *testing.T) {
 	ten := eight
 	ten.Depth = 10
-	w := wall{ten, 0}
+	w := wall{format: ten}
 	p := w.draw(2)
 	Conceal(p, []cover.Live{w.live(2, cover.LiveTreatment{Kind: cover.SurfaceFill, Strength: 1})},
 		&References{CleanPlates: map[string]*CleanPlate{"c": w.cleanPlate(t)}})
@@ -334,7 +360,7 @@ func TestCellsAreMeans(t *testing.T) {
 // A light that falls off across the surface is kept by a fill that keeps the shading, and
 // the words are not.
 func TestShadingIsKept(t *testing.T) {
-	w := wall{eight, 1}
+	w := wall{format: eight, grain: 1}
 	refs := &References{CleanPlates: map[string]*CleanPlate{"c": w.cleanPlate(t)}}
 	p := w.draw(4)
 	for y := range p.Height {
@@ -368,7 +394,7 @@ func TestShadingIsKept(t *testing.T) {
 
 func BenchmarkTreatments(b *testing.B) {
 	hd := frame.Format{Width: 1920, Height: 1080, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709}
-	w := wall{hd, 2}
+	w := wall{format: hd, grain: 2}
 	p := w.draw(0)
 	at := geom.Rect{Min: geom.Pt(400, 300), Max: geom.Pt(800, 500)}
 	l := w.live(0, cover.LiveTreatment{})
@@ -405,7 +431,7 @@ func BenchmarkTreatments(b *testing.B) {
 
 // Where nothing is around, since the outline takes all of the picture, no colour is made up.
 func TestNothingAround(t *testing.T) {
-	w := wall{eight, 1}
+	w := wall{format: eight, grain: 1}
 	for _, k := range []cover.LiveTreatment{
 		{Kind: cover.SurfaceFill, Strength: 1},
 		{Kind: cover.Fill, Strength: 1, Colour: "#808080", Around: true},

@@ -85,7 +85,7 @@ func (s *Survey) residual(p *cleanplate.Plate, k, c int) []float32 {
 		return laplacian(v, c)
 	}
 	var laid cleanplate.Laid
-	laid.Lay(p, s.kept[k].m, v)
+	laid.Lay(p, s.kept[k].w, v)
 	// In the plate's light: the median ratio.
 	gain := float32(1)
 	if c == 0 {

@@ -24,9 +24,9 @@ const lightSamples = 5_000 // are enough to measure light
 // lightOn measures it over all of the surface that agrees with the clean plate: what passes in
 // front is left out as outliers (median, then least squares over what lies within three
 // deviations, with a prior that little texture tells no veil).
-func (g *CleanPlate) lightOn(p *frame.Picture, m geom.Map) light {
+func (g *CleanPlate) lightOn(p *frame.Picture, w geom.Warp) light {
 	l := light{gain: 1}
-	r, bin := g.plate.Part(m, p.Width, p.Height)
+	r, bin := g.plate.Part(w, p.Width, p.Height)
 	if r.Empty() {
 		return l
 	}
@@ -37,7 +37,7 @@ func (g *CleanPlate) lightOn(p *frame.Picture, m geom.Map) light {
 	var v cleanplate.View
 	v.Sample(p, r, bin)
 	var laid cleanplate.Laid
-	laid.Lay(g.plate, m, &v)
+	laid.Lay(g.plate, w, &v)
 	var at []int
 	var ratios []float32
 	for i, s := range laid.Sure {

@@ -30,6 +30,7 @@ func patch(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 	if err != nil {
 		return under
 	}
+	bent := s.Live.Warp().Unbent(back.Mul(s.Live.Map))
 	sx, sy := s.Sub(plane)
 	kx, ky := float64(int(1)<<sx), float64(int(1)<<sy)
 	m := back.Mul(geom.Map{kx, 0, 0, 0, ky, 0, 0, 0, 1})
@@ -61,7 +62,12 @@ func patch(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 				continue
 			}
 			d = k / d
-			qr, qg, qb, qa := lv.at(float32((m[0]*fx+m[1]*fy+m[2])*d), float32((m[3]*fx+m[4]*fy+m[5])*d))
+			u, v := (m[0]*fx+m[1]*fy+m[2])*d, (m[3]*fx+m[4]*fy+m[5])*d
+			if bent != nil {
+				q := bent(geom.Pt(kx*fx, ky*fy))
+				u, v = k*q.X, k*q.Y
+			}
+			qr, qg, qb, qa := lv.at(float32(u), float32(v))
 			a[x] = qa
 			whole = whole && qa > .9999
 			c[x] = base*qa + red*qr + green*qg + blue*qb

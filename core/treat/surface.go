@@ -33,6 +33,7 @@ func (s *Site) layPlate(p *cleanplate.Plate, plane int, r image.Rectangle) frame
 	if err != nil {
 		return s.Read(plane, r)
 	}
+	bent := s.Live.Warp().Unbent(p.Of)
 	sx, sy := s.Sub(plane)
 	kx, ky := float64(int(1)<<sx), float64(int(1)<<sy)
 	m := back.Mul(geom.Map{kx, 0, 0, 0, ky, 0, 0, 0, 1})
@@ -46,8 +47,12 @@ func (s *Site) layPlate(p *cleanplate.Plate, plane int, r image.Rectangle) frame
 		for x := range row {
 			fx := float64(r.Min.X+x) + .5
 			d := 1 / float32(m[6]*fx+nw)
-			u := min(max(float32(m[0]*fx+nu)*d-.5, 0), right)
-			v := min(max(float32(m[3]*fx+nv)*d-.5, 0), bottom)
+			u, v := float32(m[0]*fx+nu)*d, float32(m[3]*fx+nv)*d
+			if bent != nil {
+				q := bent(geom.Pt(kx*fx, ky*fy))
+				u, v = float32(q.X), float32(q.Y)
+			}
+			u, v = min(max(u-.5, 0), right), min(max(v-.5, 0), bottom)
 			i, j := min(int(u), p.W-2), min(int(v), p.H-2)
 			a, b := u-float32(i), v-float32(j)
 			q := p.Pix[j*p.W+i:]

@@ -190,14 +190,14 @@ func run(ctx context.Context, dir string, s demo.Shot, plain bool) (t, p tally) 
 		t.frames++
 		t.area += found.Rect.Dx() * found.Rect.Dy()
 		q := truth[f].Corners
-		if apart(m, track.Surface, q) > 2 {
+		if apart(m.Map, track.Surface, q) > 2 {
 			t.astray++
 		}
 		inside := raster.Fill(q[:], pic.Rect())
 		iou, share, held, wrong := t.judge(found, front, inside, s.Width)
 		if plain {
 			begun := time.Now()
-			found := beside.find(pic, m)
+			found := beside.find(pic, m.Map)
 			p.wall += time.Since(begun)
 			p.frames++
 			p.judge(found, front, inside, s.Width)
@@ -210,7 +210,7 @@ func run(ctx context.Context, dir string, s demo.Shot, plain bool) (t, p tally) 
 		}
 		if os.Getenv("EACH") != "" {
 			log.Printf("f %d: off %.1f px, in front %.4f, IoU %.3f, held %.4f, wrongly %.4f, state %c, moved %v %v", f,
-				apart(m, track.Surface, q), share, iou, held,
+				apart(m.Map, track.Surface, q), share, iou, held,
 				wrong, track.Poses.State(cover.Time(f)), found.Move, found.Moved)
 		}
 	}

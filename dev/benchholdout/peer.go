@@ -52,7 +52,7 @@ func newPeer(ctx context.Context, clip media.Clip, j *follow.Foreground) *peer {
 		for c := range look {
 			look[c] = make([]float32, g.W*g.H)
 		}
-		to := m.Mul(g.To)
+		to := m.Map.Mul(g.To)
 		for i := range look[0] {
 			p := to.Apply(geom.Pt(float64(i%g.W)+.5, float64(i/g.W)+.5))
 			if p.X < 0 || p.Y < 0 || p.X >= float64(v.W) || p.Y >= float64(v.H) {
@@ -85,12 +85,12 @@ func newPeer(ctx context.Context, clip media.Clip, j *follow.Foreground) *peer {
 }
 
 func (p *peer) find(pic *frame.Picture, m geom.Map) holdout.Found {
-	r, bin := p.plate.Part(m, pic.Width, pic.Height)
+	r, bin := p.plate.Part(m.Warp(), pic.Width, pic.Height)
 	if r.Empty() {
 		return holdout.Found{}
 	}
 	p.view.Read(pic, r, bin)
-	p.laid.Lay(p.plate, m, &p.view)
+	p.laid.Lay(p.plate, m.Warp(), &p.view)
 	w, h := p.view.W, p.view.H
 	apart := make([]float32, w*h)
 	for i := range apart {

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 
 	"celator/dev/photos"
 	"celator/internal/demo"
@@ -22,10 +23,20 @@ func world(part, data string, names []string) {
 	all, err := photos.Installed()
 	check(err)
 	shots := demo.Worlds(part, all, n)
+	if os.Getenv("MESH") != "" {
+		shots = slices.DeleteFunc(shots, func(s demo.Shot) bool {
+			only := os.Getenv("ONLY")
+			return s.Kind != "cloth" || only != "" && !strings.Contains(only, s.Name)
+		})
+	}
 	dir := filepath.Join(data, "world", part)
 	check(demo.Generate(context.Background(), dir, shots, func(string) {}))
 	if os.Getenv("POINTS") != "" {
 		worldPoints(part, dir, shots)
+		return
+	}
+	if os.Getenv("MESH") != "" {
+		worldMeshes(part, dir, shots)
 		return
 	}
 	kinds := map[string][]*tally{}
@@ -107,4 +118,20 @@ func tellPoints(what string, errs []float64) {
 	n, _ := slices.BinarySearch(errs, 2)
 	fmt.Printf("points: %-16s median %.2f px, within 2 px %.1f %% of %d\n", what, errs[len(errs)/2],
 		100*float64(n)/float64(len(errs)), len(errs))
+}
+
+// worldMeshes follows the sheets alone, as planes and as cloth.
+func worldMeshes(part, dir string, shots []demo.Shot) {
+	var planes, cloths meshErrors
+	for _, s := range shots {
+		plane, cloth := meshes(filepath.Join(dir, s.Name), s)
+		planes.add(plane)
+		cloths.add(cloth)
+		if part == demo.Work {
+			tellMesh(s.Title+" as a plane", plane)
+			tellMesh(s.Title+" as cloth", cloth)
+		}
+	}
+	tellMesh("as planes", planes)
+	tellMesh("as cloth", cloths)
 }

@@ -24,7 +24,7 @@ const band = 8
 
 // expose draws a frame as draw does, by the shot's optics.
 func (s Shot) expose(at func(float64) moment, f int, d *picture) {
-	late := func(y float64) float64 { return float64(f) + s.optics.rolls*(y/float64(s.Height)-.5) }
+	late := func(y float64) float64 { return s.late(f, y) }
 	for i := range d.surface { // each corner when its row is read
 		p := at(float64(f)).surface[i]
 		for range 4 {
@@ -49,6 +49,11 @@ func (s Shot) expose(at func(float64) moment, f int, d *picture) {
 		s.encode(d.pic, pair, rows)
 	})
 	d.visible = s.visible(d)
+}
+
+// late is when a row of a frame is read, in frames.
+func (s Shot) late(f int, y float64) float64 {
+	return float64(f) + s.optics.rolls*(y/float64(s.Height)-.5)
 }
 
 // rows does something for each of n rows, on all cores.

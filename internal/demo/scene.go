@@ -22,6 +22,8 @@ type layer struct {
 type moment struct {
 	layers  []layer
 	surface [4]geom.Point // the surface's corners in the picture
+	// places, of cloth, takes its places to the picture.
+	places func(geom.Point) geom.Point
 }
 
 // Shot is one clip of the demo programme.

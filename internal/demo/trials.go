@@ -5,7 +5,6 @@ import (
 	"math"
 
 	"celator/core/geom"
-	"celator/core/track"
 )
 
 // moving says how a trial's sign stands at time t.
@@ -17,7 +16,7 @@ type moving struct {
 	front            float64 // centre of what passes in front, px across; beyond the picture: nothing
 	wide             float64 // and its width
 	glint            float64 // centre of a bright stripe on the sign, px across; 0: none
-	cloth            float64 // how far the sign bends, in its own pixels
+	drape            drape   // of cloth: how it bends
 }
 
 // Trials are hard cases for trackers, one each, small and short: made-up signs
@@ -81,7 +80,7 @@ var Trials = []Shot{
 	trial("cloth", 2, .5, func(t float64) moving {
 		return moving{
 			at: geom.Pt(320+50*math.Sin(t*.08), 180+15*math.Sin(t*.11)), high: 130, roll: 6 * math.Sin(t*.06),
-			cloth: 9,
+			drape: waves(9),
 		}
 	}),
 	trial("mixed", 4, .9, func(t float64) moving {
@@ -139,43 +138,12 @@ func trial(name string, grain, shutter float64, at func(t float64) moving) Shot 
 						at: geom.Map{m.wide / 200, 0, m.front - m.wide/2, 0, .8, -20, 0, 0, 1},
 					})
 				}
-				if m.cloth > 0 {
-					layers[1].bend = waves(m.cloth, t)
-					return moment{layers: layers, surface: sheet(on, m.cloth, t)}
+				if m.drape != nil {
+					layers[1].bend = m.drape(t)
+					return moment{layers: layers, surface: m.drape.plane(on, t), places: m.drape.places(on, t)}
 				}
 				return moment{layers: layers, surface: corners(on, 0, 0, 520, 300)}
 			}
 		},
 	}
-}
-
-// waves are two that run over a cloth of 520x300 at time t and die away at its rim.
-func waves(far, t float64) func(u, v float64) geom.Point {
-	return func(u, v float64) geom.Point {
-		rim := math.Sin(math.Pi*min(max(u/520, 0), 1)) * math.Sin(math.Pi*min(max(v/300, 0), 1))
-		return geom.Pt(rim*far*math.Sin(u/70+v/160-t*.21), rim*far*math.Sin(u/110-v/90+t*.17))
-	}
-}
-
-// sheet returns where the plane lies that follows a cloth best from its form at time
-// 40: the corners, by the homography with the least squared distances over the cloth.
-func sheet(on geom.Map, far, t float64) [4]geom.Point {
-	var from, to []geom.Point
-	then, now := waves(far, 40), waves(far, t)
-	for y := range 13 {
-		for x := range 21 {
-			p := geom.Pt(float64(x)*26, float64(y)*25)
-			// What the cloth shows of p stands where q + bend(q) = p.
-			place := func(bend func(u, v float64) geom.Point) geom.Point {
-				q := p
-				for range 20 {
-					q = p.Sub(bend(q.X, q.Y))
-				}
-				return q
-			}
-			from, to = append(from, place(then)), append(to, on.Apply(place(now)))
-		}
-	}
-	m := track.Fit(from, to, track.Perspective)
-	return corners(m, 0, 0, 520, 300)
 }

@@ -78,7 +78,7 @@ func world(seed int, photos []image.Image) Shot {
 		s.optics.read, s.optics.shot, s.optics.gamma = between(.007, .02), between(.001, .003), between(.8, 1)
 		s.CRF, s.Broadcast = 12+r.IntN(10), 0
 	}
-	at := drawnMotion(kind, between)
+	at := drawnMotion(kind, seed, between)
 	back, on, over := r.IntN(len(photos)), r.IntN(len(photos)), r.IntN(len(photos))
 	cut := [3]uint64{r.Uint64(), r.Uint64(), r.Uint64()}
 	hand, reach := r.IntN(1<<20), between(2, 9)
@@ -87,7 +87,8 @@ func world(seed int, photos []image.Image) Shot {
 		sign := fromPhoto(photos[on], 520, 300, cut[1], kind == "dark")
 		front := fromPhoto(photos[over], 240, 500, cut[2], false)
 		front.cut(func(u, v float64) float64 { return 1 - math.Pow(math.Abs(u), 4) - math.Pow(math.Abs(v), 4) })
-		for _, t := range []*texture{ground, sign, front} {
+		sheet := sign.framed(hem) // whose rim moves too
+		for _, t := range []*texture{ground, sign, front, sheet} {
 			t.finish()
 		}
 		return func(t float64) moment {
@@ -103,9 +104,10 @@ func world(seed int, photos []image.Image) Shot {
 					m.wide / 240, 0, m.front - m.wide/2, 0, .75, 10, 0, 0, 1,
 				}})
 			}
-			if m.cloth > 0 {
-				layers[1].bend = waves(m.cloth, t)
-				return moment{layers: layers, surface: sheet(place, m.cloth, t)}
+			if m.drape != nil {
+				layers[1].tex, layers[1].at = sheet, place.Mul(geom.Translate(geom.Pt(-hem, -hem)))
+				layers[1].bend = hemmed(m.drape(t))
+				return moment{layers: layers, surface: m.drape.plane(place, t), places: m.drape.places(place, t)}
 			}
 			return moment{layers: layers, surface: corners(place, 0, 0, 520, 300)}
 		}
@@ -116,7 +118,7 @@ func world(seed int, photos []image.Image) Shot {
 // drawnMotion draws how a trial's sign moves: along slow waves, and by what its kind adds.
 //
 // Long: one kind after the other.
-func drawnMotion(kind string, between func(a, b float64) float64) func(t float64) moving {
+func drawnMotion(kind string, seed int, between func(a, b float64) float64) func(t float64) moving {
 	wave := func(most, slow, fast float64) func(t float64) float64 {
 		a, w, p := between(.5*most, most), between(slow, fast), between(0, 2*math.Pi)
 		b, v, q := between(0, .4*most), between(fast, 1.7*fast), between(0, 2*math.Pi)
@@ -157,7 +159,9 @@ func drawnMotion(kind string, between func(a, b float64) float64) func(t float64
 		case "small":
 			m.high = 16 + 18*extra
 		case "cloth":
-			m.cloth = 5 + 6*extra
+			if m.drape = waves(5 + 6*extra); seed/len(worldKinds)%2 == 1 {
+				m.drape = flag(5 + 6*extra)
+			}
 		case "mixed":
 			m.high *= math.Exp(.35 * math.Sin(from*.05))
 			m.yaw += 30 * math.Sin(from*.06)

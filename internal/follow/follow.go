@@ -36,7 +36,7 @@ type Job struct {
 	AtHand func(f int) *frame.Picture
 	// Known, when given, returns poses found before: following goes on from the
 	// nearest of them beside the frames From to To instead of from the anchor.
-	Known func(f int) (geom.Map, bool)
+	Known func(f int) (geom.Warp, bool)
 	// Hidden, when given, returns what is known to pass in front on a frame, or nil.
 	Hidden func(f int) *track.Gray
 	// Found is told a frame's poses as they are known, one for the surface or one
@@ -44,6 +44,8 @@ type Job struct {
 	// Between two anchors a frame is told once more when both sides are known, and one
 	// in which the surface was lost when it is found again, with a better estimate.
 	Found func(f int, p []track.Pose)
+	// Bends, when given, is told at the end of each way by how much the surface seems to bend: see track.Planar.Bends.
+	Bends func(px float64)
 }
 
 // CutError says that following stopped at a cut: Frame is the first one past it, in
@@ -58,7 +60,7 @@ func (e *CutError) Error() string {
 type leg struct {
 	anchor      Anchor
 	start       int // the frame whose pose is known
-	from        geom.Map
+	from        geom.Warp
 	first, last int // in the order of following
 	step        int
 }
@@ -70,7 +72,7 @@ func (j *Job) legs() []leg {
 		if (last-first)*step < 0 {
 			return
 		}
-		l := leg{anchor: a, start: a.Frame, from: a.Map, first: first, last: last, step: step}
+		l := leg{anchor: a, start: a.Frame, from: a.Map.Warp(), first: first, last: last, step: step}
 		if l.first-step != a.Frame {
 			if m, ok := j.known(first - step); ok {
 				l.start, l.from = first-step, m
@@ -94,16 +96,16 @@ func (j *Job) legs() []leg {
 	return out
 }
 
-func (j *Job) known(f int) (geom.Map, bool) {
+func (j *Job) known(f int) (geom.Warp, bool) {
 	if j.Known == nil {
-		return geom.Map{}, false
+		return geom.Warp{}, false
 	}
 	return j.Known(f)
 }
 
 func (j *Job) check() error {
 	if len(j.Points) == 0 && !j.Model.Valid() {
-		return fmt.Errorf("%q is no model of motion; there are translation, similarity, affine and perspective", j.Model)
+		return fmt.Errorf("%q is no model of motion; there are %q", j.Model, track.Models)
 	}
 	if err := j.Channel.Validate(); err != nil {
 		return err
@@ -140,7 +142,7 @@ func Run(ctx context.Context, j Job) error {
 	if j.AtHand != nil && len(legs) == 2 && len(j.Anchors) == 1 {
 		groups = [][]leg{legs[:1], legs[1:]}
 	}
-	r := run{job: &j, told: map[int][2][]track.Pose{}}
+	r := run{job: &j, told: map[int][2][]track.Pose{}, bends: map[int]*geom.Bend{}}
 	for _, g := range groups {
 		f, err := openSource(ctx, &j, g)
 		if err != nil {
@@ -186,6 +188,7 @@ type run struct {
 	sources []*frameSource // one, or one for each leg
 	mu      sync.Mutex
 	told    map[int][2][]track.Pose // between anchors: forward, backward
+	bends   map[int]*geom.Bend      // of cloth, on anchors
 }
 
 // begin makes the tracker of an anchor and tells the anchor's own pose.
@@ -196,6 +199,9 @@ func (r *run) begin(ctx context.Context, a Anchor) (track.Tracker, error) {
 		return nil, err
 	}
 	var t track.Tracker
+	if ref := j.reference(a); ref.Frame != a.Frame {
+		return r.again(ctx, ref, a, f)
+	}
 	if len(j.Points) > 0 {
 		t, err = track.NewPoints(f, j.places(a))
 	} else {
@@ -211,6 +217,41 @@ func (r *run) begin(ctx context.Context, a Anchor) (track.Tracker, error) {
 		r.mu.Unlock()
 	}
 	return t, err
+}
+
+// reference is the anchor whose picture a surface is compared with that is followed from anchor a: cloth is always
+// compared with the first, on which it does not bend.
+func (j *Job) reference(a Anchor) Anchor {
+	if j.Model != track.Cloth || len(j.Points) > 0 {
+		return a
+	}
+	for _, b := range j.Anchors {
+		if b.Map == geom.Identity {
+			return b
+		}
+	}
+	return a
+}
+
+// again makes the tracker of an anchor of cloth that is not its reference, given its frame, and tells its pose.
+func (r *run) again(ctx context.Context, ref, a Anchor, f track.Frame) (track.Tracker, error) {
+	j := r.job
+	g, err := r.sources[0].read(ctx, ref.Frame)
+	if err != nil {
+		return nil, err
+	}
+	t, err := track.NewPlanar(g, j.Outline, j.Model)
+	if err != nil {
+		return nil, err
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	bend := t.BendAt(f, a.Map)
+	r.bends[a.Frame] = bend
+	if j.From <= a.Frame && a.Frame <= j.To {
+		j.Found(a.Frame, []track.Pose{{Map: a.Map, Confidence: 1, State: track.Anchor, Bend: bend}})
+	}
+	return t, nil
 }
 
 // at takes thing i from its own coordinates to where it lies on an anchor.
@@ -254,7 +295,7 @@ func (r *run) follow(ctx context.Context, frameSource *frameSource, t track.Trac
 		sure := true
 		for i := range poses {
 			sure = sure && poses[i].State == track.Good
-			poses[i].Map = poses[i].Map.Mul(r.job.at(l.anchor, i))
+			poses[i].Map = poses[i].Map.Mul(r.job.at(r.job.reference(l.anchor), i))
 		}
 		// What is surely found has not been cut away.
 		if !sure && before.Ready() && track.Cut(before, g) {

@@ -164,7 +164,7 @@ func TestAnchors(t *testing.T) {
 		}
 	}
 	j.From, j.To = 8, 12
-	j.Known = func(f int) (geom.Map, bool) { return got[f][0].Map, true }
+	j.Known = func(f int) (geom.Warp, bool) { return got[f][0].Warp(), true }
 	again := map[int]track.Pose{}
 	j.Found = func(f int, p []track.Pose) { again[f] = p[0] }
 	if err := Run(context.Background(), j); err != nil {

@@ -19,7 +19,7 @@ type Foreground struct {
 	Outline []geom.Point // of the surface, in its own coordinates
 	// Pose returns where the surface is on a frame, and how well it was found there; ok is false where nothing is known
 	// of it or it is out of the picture.
-	Pose     func(f int) (m geom.Map, found Sight, ok bool)
+	Pose     func(f int) (w geom.Warp, found Sight, ok bool)
 	Anchors  []int // frames on which the editor has seen it
 	From, To int   // the frames to look at, both included
 	First    int   // and those that may show what the surface looks like
@@ -51,10 +51,10 @@ func ForegroundOf(clip media.Clip, t *cover.Track, span cover.Span, set holdout.
 	for _, a := range t.Anchors {
 		j.Anchors = append(j.Anchors, a.Frame.Frame())
 	}
-	j.Pose = func(f int) (geom.Map, Sight, bool) {
+	j.Pose = func(f int) (geom.Warp, Sight, bool) {
 		s := t.Poses.State(cover.Time(f))
 		found := map[byte]Sight{'a': Surely, 'g': Surely, 'w': Seen}[s]
-		return t.Map(cover.Time(f)), found, s != '-' && s != 'o'
+		return t.Warp(cover.Time(f)), found, s != '-' && s != 'o'
 	}
 	return j
 }

@@ -11,14 +11,16 @@ type way struct {
 	run     *run
 	leg     leg
 	surface *track.Planar // nil for points
-	away    geom.Map      // from the anchor's coordinates to the surface's own
+	to      geom.Map      // from the surface's own coordinates to those of the anchor it is compared with
+	away    geom.Map      // and back
 	steps   []track.Step  // of a surface, in the anchor's coordinates: where it begins, and each frame
 	doubts  []stretch     // by thing
 }
 
 func (r *run) begins(t track.Tracker, l leg) *way {
 	w := &way{run: r, leg: l, doubts: make([]stretch, max(len(r.job.Points), 1))}
-	if away, err := l.anchor.Map.Inverse(); err == nil {
+	w.to = r.job.reference(l.anchor).Map
+	if away, err := w.to.Inverse(); err == nil {
 		w.surface, _ = t.(*track.Planar)
 		w.away = away
 	}
@@ -29,9 +31,15 @@ func (r *run) begins(t track.Tracker, l leg) *way {
 		return w
 	}
 	start := track.Pose{Map: geom.Identity, Confidence: 1, State: track.Anchor}
-	if l.start != l.anchor.Frame {
-		start.Map, start.State = l.from.Mul(w.away), track.Good
-		w.surface.Resume(start.Map)
+	switch {
+	case l.start != l.anchor.Frame:
+		start.Map, start.Bend, start.State = l.from.Map.Mul(w.away), l.from.Bend, track.Good
+		w.surface.Resume(start.Warp())
+	case w.to != l.anchor.Map:
+		r.mu.Lock()
+		start.Map, start.Bend = l.anchor.Map.Mul(w.away), r.bends[l.anchor.Frame]
+		r.mu.Unlock()
+		w.surface.Resume(start.Warp())
 	}
 	w.steps = append(w.steps, track.Step{Pose: start})
 	return w
@@ -52,7 +60,7 @@ func (w *way) goes(f int, g track.Frame, poses []track.Pose) {
 			continue
 		}
 		if w.surface != nil {
-			d.back(w.surface, w.leg.anchor.Map, w.away)
+			d.back(w.surface, w.to, w.away)
 		}
 		for _, b := range d.settled(i) {
 			if p := &b.poses[i]; p.State == track.Lost && w.run.job.beside(p.Map, d.quad) {
@@ -79,12 +87,17 @@ func (w *way) ends() {
 	if w.surface == nil {
 		return
 	}
+	if w.run.job.Bends != nil {
+		w.run.mu.Lock()
+		w.run.job.Bends(w.surface.Bends())
+		w.run.mu.Unlock()
+	}
 	for k, m := range track.Smooth(w.steps, w.surface.Box(), w.surface.Model()) {
 		if k == 0 || m == w.steps[k].Map {
 			continue
 		}
 		p := w.steps[k].Pose
-		p.Map = m.Mul(w.leg.anchor.Map)
+		p.Map = m.Mul(w.to)
 		w.run.tell(w.leg.first+(k-1)*w.leg.step, w.leg, []track.Pose{p})
 	}
 }

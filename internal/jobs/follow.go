@@ -107,6 +107,8 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 			}
 		}
 	}
+	bends := 0.
+	j.Bends = func(px float64) { bends = max(bends, px) }
 	begun := time.Now()
 	if w, err := r.store.AttemptProgress(ctx, a.ID, 0, spec.Track.Frame.Frame(), found.poses); err != nil {
 		return err
@@ -131,6 +133,9 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 		apart = r.closes(ctx, v.Clip, from, to, found)
 	}
 	figures := track.Measure(found.list(from, to), spec.Track.Box(), apart)
+	if bends >= track.BendsFrom {
+		figures.Bends = bends
+	}
 	figures.Rank *= float64(len(told)/v.Each) / float64(a.Frames) // of those that stopped early, less
 	// The document has the poses before the run is called ended, so that nobody sees
 	// the one without the other.
@@ -237,9 +242,9 @@ func following(clip media.Clip, t *cover.Track, from, to int, base *cover.Poses)
 	if base != nil && t.Kind == cover.Surface {
 		held := *t
 		held.Poses = base
-		j.Known = func(f int) (geom.Map, bool) {
+		j.Known = func(f int) (geom.Warp, bool) {
 			s := base.State(cover.Time(f))
-			return held.Map(cover.Time(f)), s == 'a' || s == 'g' || s == 'w'
+			return held.Warp(cover.Time(f)), s == 'a' || s == 'g' || s == 'w'
 		}
 	}
 	return j
@@ -263,6 +268,9 @@ func newPoses(t *cover.Track, frames int, base *cover.Poses) *poses {
 	if t.Kind == cover.Points {
 		p.poses.Places = make([][]float64, frames)
 	}
+	if t.Model == string(track.Cloth) {
+		p.poses.Bends = make([][]float64, frames)
+	}
 	held := *t
 	held.Poses = base
 	for f := range frames {
@@ -277,7 +285,11 @@ func newPoses(t *cover.Track, frames int, base *cover.Poses) *poses {
 			if base.Places != nil && p.poses.Places != nil {
 				p.poses.Places[f] = base.Places[i]
 			}
-			p.all[f] = track.Pose{Map: held.Map(cover.Time(f)), Confidence: base.Confidence[i], State: states[s]}
+			w := held.Warp(cover.Time(f))
+			if p.poses.Bends != nil {
+				p.poses.Bends[f] = cover.FlatBend(w.Bend)
+			}
+			p.all[f] = track.Pose{Map: w.Map, Bend: w.Bend, Confidence: base.Confidence[i], State: states[s]}
 		}
 	}
 	return p
@@ -320,6 +332,9 @@ func (p *poses) set(f int, found []track.Pose) {
 	for i, c := range p.track.Box() {
 		q[i] = pose.Map.Apply(c)
 	}
+	if p.poses.Bends != nil {
+		p.poses.Bends[f] = cover.FlatBend(pose.Bend)
+	}
 	p.all[f] = pose
 	p.poses.Corners[f], p.poses.Confidence[f] = flat(q), math.Round(pose.Confidence*1e4)/1e4
 	p.state(f, letter(pose.State))
@@ -338,7 +353,7 @@ func (p *poses) list(from, to int) []track.Pose {
 // closes follows the surface back from the farthest good frames, or where there is none the farthest in which it was
 // found, to the first anchor and returns how far apart the two ways are, in px, or -1 where there is no way back.
 func (r *Runner) closes(ctx context.Context, clip media.Clip, from, to int, p *poses) float64 {
-	if p.track.Kind == cover.Points {
+	if p.track.Kind == cover.Points || p.poses.Bends != nil { // cloth is compared with one frame alone
 		return -1
 	}
 	var sum float64

@@ -351,7 +351,7 @@ func stillOf(pic *frame.Picture, part image.Rectangle) image.Image {
 func around(d *cover.Document, item string, f int, all image.Rectangle) image.Rectangle {
 	var b image.Rectangle
 	for _, c := range d.Hiding(item) {
-		for _, p := range c.Paths(cover.Time(f)) {
+		for _, p := range c.Contours(cover.Time(f)) {
 			r := p.Bounds()
 			b = b.Union(image.Rect(int(r.Min.X), int(r.Min.Y), int(r.Max.X)+1, int(r.Max.Y)+1))
 		}

@@ -72,7 +72,7 @@ type (
 	assessBody struct {
 		Frame   cover.Time   `json:"frame" minimum:"0"`
 		Surface []geom.Point `json:"surface" minItems:"3" maxItems:"2000"`
-		Model   string       `json:"model" enum:"translation,similarity,affine,perspective"`
+		Model   string       `json:"model" enum:"translation,similarity,affine,perspective,cloth"`
 	}
 	assessView struct {
 		track.Texture

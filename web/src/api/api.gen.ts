@@ -1255,7 +1255,7 @@ export interface components {
             /** Format: double */
             frame: number;
             /** @enum {string} */
-            model: "translation" | "similarity" | "affine" | "perspective";
+            model: "translation" | "similarity" | "affine" | "perspective" | "cloth";
             surface: components["schemas"]["Point"][];
         };
         AssessView: {
@@ -1800,6 +1800,8 @@ export interface components {
             agreement: number;
             /** Format: double */
             apart: number;
+            /** Format: double */
+            bends: number;
             /** Format: int64 */
             frames: number;
             /** Format: double */
@@ -2456,6 +2458,8 @@ export interface components {
             y: number;
         };
         Poses: {
+            /** @description of cloth, how it departs from the plane of the corners: the displacements, in the surface's coordinates, of the controls of a uniform cubic B-spline over its box, row by row, x and y of each; none where it is flat */
+            bends?: number[][];
             confidence: number[];
             corners: number[][];
             /** @description there are two for each frame, one of each field */
@@ -3233,10 +3237,10 @@ export interface components {
             /** @enum {string} */
             kind: "surface" | "points";
             /**
-             * @description how the surface may move
+             * @description how the surface may move; cloth bends as well
              * @enum {string}
              */
-            model: "translation" | "similarity" | "affine" | "perspective";
+            model: "translation" | "similarity" | "affine" | "perspective" | "cloth";
             name: string;
             poses?: components["schemas"]["Poses"];
             /** @description the surface's outline, or the points, on that frame */

@@ -1396,6 +1396,8 @@ export interface components {
             turn: number;
         };
         Poses: {
+            /** @description of cloth, how it departs from the plane of the corners: the displacements, in the surface's coordinates, of the controls of a uniform cubic B-spline over its box, row by row, x and y of each; none where it is flat */
+            bends?: number[][];
             confidence: number[];
             corners: number[][];
             /** @description there are two for each frame, one of each field */
@@ -1843,10 +1845,10 @@ export interface components {
             /** @enum {string} */
             kind: "surface" | "points";
             /**
-             * @description how the surface may move
+             * @description how the surface may move; cloth bends as well
              * @enum {string}
              */
-            model: "translation" | "similarity" | "affine" | "perspective";
+            model: "translation" | "similarity" | "affine" | "perspective" | "cloth";
             name: string;
             poses?: components["schemas"]["Poses"];
             /** @description the surface's outline, or the points, on that frame */

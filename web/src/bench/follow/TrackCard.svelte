@@ -47,8 +47,9 @@
     ['similarity', 'Place, turn, size'],
     ['affine', 'Place … slant'],
     ['perspective', 'Place … tilt'],
+    ['cloth', 'Place … bend (cloth)'],
   ];
-  const short = { translation: 'place', similarity: 'size', affine: 'slant', perspective: 'tilt' };
+  const short = { translation: 'place', similarity: 'size', affine: 'slant', perspective: 'tilt', cloth: 'bend' };
   const channels: [Channel, string][] = [
     ['luma', 'Luma'],
     ['red', 'Red'],
@@ -228,6 +229,14 @@
         the whole span{/each}</span
     >
   </p>
+  {#if following.bends}
+    <div class="flex items-center justify-between gap-1 text-[12px]">
+      <span class="text-warning">It bends, by about {following.bends.toFixed(0)} px.</span>
+      <button class="btn btn-xs" disabled={cover.locked} onclick={() => void following.asCloth()}
+        >Follow as cloth</button
+      >
+    </div>
+  {/if}
   <div class="grid grid-cols-6 gap-1" role="group" aria-label="Track from this frame">
     {@render go('back', '', 'Track backward (Shift+↑)', ChevronsLeft)}
     {@render go('to mark back', '', 'Track backward to mark', ArrowLeftToLine)}

@@ -19,9 +19,9 @@ import type { Selection } from '../selection.svelte';
 import type { EditingSession } from '../session.svelte';
 import type { Toolbox } from '../toolbox.svelte';
 import { SurfaceTexture, type Proposal } from './texture.svelte';
-import { framesOf, type Way } from './ways';
+import { framesOf, untried, usedOver, type Way } from './ways';
 
-export type Model = 'translation' | 'similarity' | 'affine' | 'perspective';
+export type Model = 'translation' | 'similarity' | 'affine' | 'perspective' | 'cloth';
 export type Channel = 'luma' | 'red' | 'green' | 'blue' | 'best';
 
 type Quad = [Point, Point, Point, Point];
@@ -242,23 +242,32 @@ export class Following {
       return;
     }
     const frame = drawn?.frame ?? this.playhead.frame;
-    const riders = this.session.document!.covers.filter((c) => c.track === t.id);
-    const frames = riders.flatMap((c) => [c.span.first, c.span.last, c.from ?? 0]);
     this.apart = undefined;
-    await this.run(
-      {
-        ...t,
-        kind: drawn?.points ? 'points' : drawn ? 'surface' : t.kind,
-        model: this.model,
-        channel: this.channel,
-        frame,
-        surface: drawn?.surface ?? here!.outline,
-        anchors: [],
-      },
-      Math.max(Math.min(frame, ...frames), 0),
-      Math.min(Math.max(frame, ...frames), this.last()),
-      '',
-    );
+    const from: Track = {
+      ...t,
+      kind: drawn?.points ? 'points' : drawn ? 'surface' : t.kind,
+      model: this.model,
+      channel: this.channel,
+      frame,
+      surface: drawn?.surface ?? here!.outline,
+      anchors: [],
+    };
+    await this.run(from, ...usedOver(from, this.session.document!.covers, this.last()), '');
+  }
+
+  /** By how many pixels the surface, followed as a plane, bends; 0 where it does not. */
+  get bends(): number {
+    const t = this.track;
+    return (t?.model !== 'cloth' && this.runs.find((a) => a.id === t?.attempt)?.figures?.bends) || 0;
+  }
+
+  /** Follows the selected track again as cloth, from the frame it began on and as far as it is used. */
+  async asCloth(): Promise<void> {
+    const t = this.track;
+    if (!t) return;
+    this.playhead.pause();
+    this.model = 'cloth';
+    await this.run({ ...t, model: 'cloth' }, ...usedOver(t, this.session.document!.covers, this.last()), '');
   }
 
   private name(cover: string): string {
@@ -428,24 +437,13 @@ export class Following {
     const span: [number, number] = [Math.min(c.span.first, t.frame), Math.max(c.span.last, t.frame)];
     const row = this.session.rows.get(c.id);
     const good = (f: number) => row?.states[f - row.first] === 'g';
-    const starts = [0.2, 0.8]
+    const { attempt } = t;
+    const elsewhere = [0.2, 0.8]
       .map((k) => Math.round(span[0] + k * (span[1] - span[0])))
-      .filter((f) => good(f) && Math.abs(f - t.frame) > 5);
+      .filter((f) => good(f) && Math.abs(f - t.frame) > 5)
+      .map((frame) => ({ frame, surface: core.surface({ track: t, attempt, frame }).outline }));
     // The one in use too, to be compared by the same figures.
-    const wanted: Track[] = (['similarity', 'affine', 'perspective'] as const).map((model) => ({ ...t, model }));
-    for (const f of starts) {
-      const s = core.surface({ track: t, attempt: t.attempt, frame: f });
-      wanted.push({ ...t, frame: f, surface: s.outline, anchors: [] });
-    }
-    const same = (a: Track, w: Track) =>
-      JSON.stringify([a.frame, a.model, a.channel, a.surface, a.anchors]) ===
-      JSON.stringify([w.frame, w.model, w.channel, w.surface, w.anchors]);
-    const fresh = wanted.filter(
-      (w) =>
-        !this.runs.some(
-          (a) => a.compare && a.state !== 'failed' && a.from === span[0] && a.to === span[1] && same(a.track, w),
-        ),
-    );
+    const fresh = untried(t, elsewhere, span, this.runs);
     if (!fresh.length) this.notice.say('All of these have been tried; the list has their figures.');
     for (const w of fresh) await this.run(w, span[0], span[1], '', { take: false, compare: true });
   }

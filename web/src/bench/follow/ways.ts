@@ -1,3 +1,5 @@
+import type { Attempt, Cover, Track } from '../../api/api';
+
 /** Which way the tracker goes from a frame, and how far. */
 export type Way = 'back' | 'forward' | 'both' | 'one back' | 'one on' | 'to mark back' | 'to mark on';
 
@@ -22,4 +24,28 @@ export function framesOf(
     'to mark on': [at + 1, after],
   };
   return all[way];
+}
+
+/** The frames that a track is used over: from where it begins to all that the covers on it need. */
+export function usedOver(track: Track, covers: Cover[], last: number): [number, number] {
+  const riders = covers.filter((c) => c.track === track.id);
+  const frames = [track.frame, ...riders.flatMap((c) => [c.span.first, c.span.last, c.from ?? 0])];
+  return [Math.max(Math.min(...frames), 0), Math.min(Math.max(...frames), last)];
+}
+
+/** The runs not tried yet, of others: with other models, and from surfaces as they lie on other frames. */
+export function untried(
+  track: Track,
+  elsewhere: { frame: number; surface: Track['surface'] }[],
+  [from, to]: [number, number],
+  runs: Attempt[],
+): Track[] {
+  const models = new Set<Track['model']>(['similarity', 'affine', 'perspective', track.model]);
+  const wanted: Track[] = [
+    ...[...models].map((model) => ({ ...track, model })),
+    ...elsewhere.map((at) => ({ ...track, ...at, anchors: [] })),
+  ];
+  const what = (t: Track) => JSON.stringify([t.frame, t.model, t.channel, t.surface, t.anchors]);
+  const tried = runs.filter((a) => a.compare && a.state !== 'failed' && a.from === from && a.to === to);
+  return wanted.filter((w) => !tried.some((a) => what(a.track) === what(w)));
 }
