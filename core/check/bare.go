@@ -63,8 +63,8 @@ func (w *watch) cells(f int, g *sight, m geom.Map, s track.Sight, speed geom.Poi
 		return
 	}
 	whole := seen.whole
-	back, err := m.Mul(w.plate.To).Inverse()
-	if err != nil {
+	back, ok := w.backFrom(f, m)
+	if !ok {
 		return
 	}
 	exposed, leak, foreground := newMask(&seen), newMask(&seen), newMask(&seen)
@@ -141,7 +141,8 @@ func (w *watch) cells(f int, g *sight, m geom.Map, s track.Sight, speed geom.Poi
 // bareLine is the area, px², of what lies bare, counted in the picture's samples: the
 // view's may be larger than that. Beside the target's edge they hold what is around it
 // too, so that it is enough that the target is seen next to them.
-func (w *watch) bareLine(s *seen, full frame.Plane, back geom.Map, box *image.Rectangle) (area float64) {
+func (w *watch) bareLine(s *seen, full frame.Plane, back func(geom.Point) geom.Point, box *image.Rectangle,
+) (area float64) {
 	near := make([]float32, len(s.like))
 	for y := range s.h {
 		for x := range s.w {

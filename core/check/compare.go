@@ -9,11 +9,16 @@ import (
 	"celator/core/raster"
 )
 
-// whole is the target as it lies under a map, in a picture.
-func (t *target) whole(m geom.Map) frame.Plane {
+// whole is the target as it lies in a picture.
+func (t *target) whole(w geom.Warp) frame.Plane {
 	f := cover.Form{}
 	for _, p := range t.paths {
-		f.Paths = append(f.Paths, p.Map(m))
+		if w.Bend != nil {
+			p = p.Through(w.Apply, cover.BentParts)
+		} else {
+			p = p.Map(w.Map)
+		}
+		f.Paths = append(f.Paths, p)
 	}
 	return raster.Matte(cover.Live{Form: f}, t.width, t.height)
 }
@@ -38,7 +43,7 @@ func (t *target) compare(g *sight, m geom.Map, blurred float64) (seen, bool) {
 	if t.plate == nil {
 		return seen{}, false
 	}
-	here := g.here(m).Warp()
+	here := t.bent(g.f, g.here(m))
 	r, bin := t.plate.Part(here, g.pic.Width, g.pic.Height)
 	if r.Empty() {
 		return seen{}, false
@@ -52,7 +57,7 @@ func (t *target) compare(g *sight, m geom.Map, blurred float64) (seen, bool) {
 	l.Lay(t.plate, here, &t.view)
 	v := &t.view
 	s := seen{rect: r.Add(g.at), bin: bin, w: v.W, h: v.H, like: make([]float32, v.W*v.H)}
-	whole := t.whole(m)
+	whole := t.whole(geom.Warp{Map: m, Bend: here.Bend})
 	s.whole = whole
 	gain, bias := t.light(&s, whole)
 	var in, like float64

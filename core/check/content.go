@@ -138,10 +138,19 @@ func smoothed(v []float32, w, h int) []float32 {
 // leastStanding is the share of the samples around that must stand out.
 const leastStanding = .55
 
+// backFrom returns what takes places of a frame to the plate, given where the target's plane lies there.
+func (t *target) backFrom(f int, m geom.Map) (back func(geom.Point) geom.Point, ok bool) {
+	if back = t.bent(f, m).Unbent(t.plate.Of); back != nil {
+		return back, true
+	}
+	flat, err := m.Mul(t.plate.To).Inverse()
+	return flat.Apply, err == nil
+}
+
 // content says whether what the target has at a place of a frame stands out from what is
 // around it.
-func (t *target) content(back geom.Map, x, y int) bool {
-	q := back.Apply(geom.Pt(float64(x)+.5, float64(y)+.5))
+func (t *target) content(back func(geom.Point) geom.Point, x, y int) bool {
+	q := back(geom.Pt(float64(x)+.5, float64(y)+.5))
 	i, j := int(q.X), int(q.Y)
 	return t.stands == nil || i >= 0 && j >= 0 && i < t.plate.W && j < t.plate.H && t.stands[j*t.plate.W+i] > leastStanding
 }

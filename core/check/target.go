@@ -106,7 +106,7 @@ func (t *target) learn(d *cover.Document) {
 
 // from takes a look for the reference.
 func (t *target) from(g sight) bool {
-	outline, ok := surround(t.c.Paths(cover.Time(g.f)))
+	outline, ok := surround(t.c.Contours(cover.Time(g.f)))
 	if !ok {
 		return false
 	}
@@ -121,7 +121,7 @@ func (t *target) from(g sight) bool {
 		if err != nil {
 			continue
 		}
-		t.loc, t.o, t.ref, t.paths, t.unknown = loc, at, g.f, t.c.Paths(cover.Time(g.f)), false
+		t.loc, t.o, t.ref, t.paths, t.unknown = loc, at, g.f, t.c.Contours(cover.Time(g.f)), false
 		return true
 	}
 	return false
@@ -156,6 +156,14 @@ func grown(p []geom.Point, more float64) []geom.Point {
 
 // onto returns where the cover has the target on a frame.
 func (t *target) onto(f int) geom.Map { return carried(t.c, t.ref, f) }
+
+// bent is where the target lies on a frame, given its plane's place: what rides on cloth is taken to bend as its track
+// says, and looked for so.
+func (t *target) bent(f int, m geom.Map) geom.Warp {
+	q := t.corners()
+	box := geom.Rect{Min: q[0], Max: q[2]}.Grow(targetMargin, targetMargin)
+	return geom.Warp{Map: m, Bend: t.c.BendFrom(cover.Time(t.ref), cover.Time(f), box)}
+}
 
 // corners are those of the box around the target, in its own coordinates.
 func (t *target) corners() [4]geom.Point {
@@ -218,6 +226,7 @@ func (t *target) sight(g *sight, guesses []geom.Map, reach float64) track.Sight 
 	for i, m := range guesses {
 		here[i] = g.here(m).Mul(to)
 	}
+	t.loc.Bend(t.bent(g.f, geom.Identity).Bend.Moved(t.o))
 	s := t.loc.Near(g.gray, here, motion(t.c, g.f), reach)
 	s.Map = unit(g.there(s.Map).Mul(from))
 	return s
@@ -258,7 +267,7 @@ func (t *target) gather() {
 	}
 	for _, k := range all {
 		t.rest()
-		ga.Add(k.g.pic, k.g.here(k.m).Warp(), false)
+		ga.Add(k.g.pic, t.bent(k.g.f, k.g.here(k.m)), false)
 	}
 	if p, err := ga.Plate(); err == nil {
 		t.plate = p

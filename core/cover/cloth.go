@@ -117,6 +117,45 @@ func (c *Cover) Warp(f Time) geom.Warp {
 	return w
 }
 
+// CornersCarried is Carried for what is drawn on the box around the cover: on cloth, the map that takes the box's
+// corners to where they lie.
+func (c *Cover) CornersCarried(f Time) geom.Map {
+	w := c.Warp(f)
+	if w.Bend == nil {
+		return c.Carried(f)
+	}
+	var from, to [4]geom.Point
+	for i, k := range geom.Box(c.RestBounds(f)) {
+		from[i], to[i] = c.Motion.Map(f).Apply(k.P), w.Apply(k.P)
+	}
+	m, err := geom.QuadToQuad(from, to)
+	if err != nil {
+		return c.Carried(f)
+	}
+	return m
+}
+
+// BendFrom returns how what lies inside a box of frame a is bent on frame b by the surface that the cover rides on,
+// beside the plane's own motion; nil where it rides on nothing that bends.
+func (c *Cover) BendFrom(a, b Time, box geom.Rect) *geom.Bend {
+	if !c.on.Bends() || a == b {
+		return nil
+	}
+	from, err := c.on.Warp(a).Back()
+	if err != nil {
+		return nil
+	}
+	plane, err := c.on.Map(b).Inverse()
+	if err != nil {
+		return nil
+	}
+	plane = c.on.Map(a).Mul(plane)
+	now := c.on.Warp(b)
+	return geom.BendThrough(box, coverCells, func(p geom.Point) geom.Point {
+		return plane.Apply(now.Apply(from(p))).Sub(p)
+	})
+}
+
 // Contours returns the cover's outlines as they lie on frame f in picture coordinates, whether or not the frame is
 // inside its span. They are its Paths, cut into more knots where they bend with its surface.
 func (c *Cover) Contours(f Time) []geom.Path {

@@ -86,6 +86,9 @@ func (d *Document) Bytes() int64 {
 	for _, t := range d.Tracks {
 		if t.Poses != nil {
 			n += 120 * int64(len(t.Poses.States))
+			for _, b := range t.Poses.Bends {
+				n += 24 + 8*int64(len(b))
+			}
 			for _, p := range t.Poses.Places {
 				n += 24 + 8*int64(len(p))
 			}

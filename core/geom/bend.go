@@ -133,6 +133,14 @@ func (b *Bend) Flat() bool {
 	return true
 }
 
+// Moved returns the bend of the same surface in coordinates whose origin lies at o.
+func (b *Bend) Moved(o Point) *Bend {
+	if b == nil {
+		return nil
+	}
+	return &Bend{Rect{b.Box.Min.Sub(o), b.Box.Max.Sub(o)}, b.Net}
+}
+
 // Lerp returns the bend a share of the way to another of the same box; nil is none.
 func (b *Bend) Lerp(c *Bend, t float64) *Bend {
 	switch {

@@ -61,7 +61,7 @@ func (s *Session) selected(in CoverOnFrame) (*SelectedCover, error) {
 	}
 	f := in.Frame
 	p, rest := c.Motion.At(f), c.RestBounds(f)
-	carry := c.Carried(f)
+	carry := c.CornersCarried(f)
 	back, err := carry.Inverse()
 	if err != nil {
 		carry, back = geom.Identity, geom.Identity

@@ -21,9 +21,9 @@ var flexing = []struct {
 	lenient   bool
 }{{4, 2, true}, {2, 3, true}, {0, 3, false}}
 
-// sureSheet is how far, px, the places of a sheet may be off by the covariance of its bend to be surely found. On sheets
-// from photographs it is under .55 where they were right; on stripes and where much is plain it is .58 and more, and a
-// third of them were not.
+// sureSheet is how far, px, the places of a sheet may be off by the covariance of its bend to be surely found. On
+// sheets from photographs it is under .55 where they were right; on stripes and where much is plain it is .58 and more,
+// and a third of them were not.
 const sureSheet = .55
 
 // bent bends cloth on, so that it looks more like the frame under the place that was found. A plane is tried as cloth

@@ -24,6 +24,9 @@ func NewLocator(f Frame, outline []geom.Point, speed geom.Point) (*Locator, erro
 	return &Locator{t: Planar{ref: ref, model: Perspective}, speed: speed}, nil
 }
 
+// Bend says how the surface bends on the frames that are looked at from now on; nil where it does not.
+func (l *Locator) Bend(b *geom.Bend) { l.t.w.bend = b }
+
 // Sight is a surface as it was found on a frame. The numbers are about the places with
 // texture.
 type Sight struct {

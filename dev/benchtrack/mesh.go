@@ -120,6 +120,6 @@ func tellMesh(what string, e meshErrors) {
 	slices.Sort(errs)
 	at := func(q float64) float64 { return errs[int(math.Round(q*float64(len(errs)-1)))] }
 	n, _ := slices.BinarySearch(errs, 2)
-	fmt.Printf("mesh: %-24s median %.2f px, 95 %% within %.2f px, within 2 px %.1f %% of %d; of %d frames said to be good %d are\n", what, at(.5),
-		at(.95), 100*float64(n)/float64(len(errs)), len(errs), e.good, e.right)
+	fmt.Printf("mesh: %-24s median %.2f px, 95 %% within %.2f px, within 2 px %.1f %% of %d; good and right %d of %d\n",
+		what, at(.5), at(.95), 100*float64(n)/float64(len(errs)), len(errs), e.right, e.good)
 }

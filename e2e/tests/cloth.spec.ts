@@ -12,7 +12,9 @@ import {
   footage,
   goTo,
   newProgramme,
+  patience,
   runsEnded,
+  saved,
   selectedThroughout,
 } from '../help';
 
@@ -95,9 +97,15 @@ test('what bends is told, and followed as cloth', async ({ page }) => {
   expect((await document(page)).tracks[0].model).toBe('cloth');
   await expect(page.getByRole('button', { name: 'Follow as cloth' })).toHaveCount(0);
   const cloth = await off(page, box);
-  await goTo(page, '30');
   await accessible(page);
   // The sign is plain near its rim, where nothing tells how it bends.
   expect(cloth).toBeLessThan(1.5);
   expect(plane).toBeGreaterThan(5 * cloth);
+
+  // Its clean plate bends too, and the check finds nothing bare.
+  await page.getByRole('tab', { name: /Conceal/ }).click();
+  await page.getByRole('group', { name: 'Treatment' }).getByRole('button', { name: 'Surface' }).click();
+  await saved(page);
+  await page.keyboard.press('Control+Enter');
+  await expect(page.getByTestId('check')).toHaveText('clean', { timeout: patience });
 });

@@ -91,7 +91,9 @@ func (s *Steady) draw(out *image.RGBA, x0 int, t cover.Time) bool {
 		float64(pic.Width) / float64(s.Width), 0, 0, 0, float64(pic.Height) / float64(s.Height), 0, 0, 0,
 		1,
 	}
-	cell(out, x0, CellW*s.Scale, CellH*s.Scale, pic, s.Track, small.Mul(s.Track.Map(t)))
+	w := s.Track.Warp(t)
+	w.Map = small.Mul(w.Map)
+	cell(out, x0, CellW*s.Scale, CellH*s.Scale, pic, s.Track, w)
 	return true
 }
 
@@ -112,17 +114,23 @@ func differ(out *image.RGBA, x0 int, reference *image.RGBA) {
 }
 
 // cell draws what lies under the surface and a little around it.
-func cell(out *image.RGBA, x0, cw, ch int, pic *frame.Picture, t *cover.Track, m geom.Map) {
+func cell(out *image.RGBA, x0, cw, ch int, pic *frame.Picture, t *cover.Track, by geom.Warp) {
 	box := t.Box()
 	b := geom.Rect{Min: box[0], Max: box[2]}
 	b = b.Grow(around*(b.Max.X-b.Min.X), around*(b.Max.Y-b.Min.Y))
 	w, h := b.Max.X-b.Min.X, b.Max.Y-b.Min.Y
 	scale := max(w/float64(cw-2), h/float64(ch)) // surface pixels for one of the cell
 	c := b.Centre()
-	to := m.Mul(geom.Map{scale, 0, c.X - scale*float64(cw)/2, 0, scale, c.Y - scale*float64(ch)/2, 0, 0, 1})
+	on := geom.Map{scale, 0, c.X - scale*float64(cw)/2, 0, scale, c.Y - scale*float64(ch)/2, 0, 0, 1}
+	to := by.Map.Mul(on)
+	at := to.Apply
+	if by.Bend != nil {
+		at = func(q geom.Point) geom.Point { return by.Apply(on.Apply(q)) }
+	}
+	far := by.Bend.Most() / scale
 	var reach geom.Rect
-	for i, q := range [4]geom.Point{{}, {X: float64(cw)}, {X: float64(cw), Y: float64(ch)}, {Y: float64(ch)}} {
-		p := to.Apply(q)
+	for i, q := range geom.Box(geom.Rect{Max: geom.Pt(float64(cw), float64(ch))}.Grow(far, far)) {
+		p := to.Apply(q.P)
 		if !p.Finite() {
 			return
 		}
@@ -144,7 +152,7 @@ func cell(out *image.RGBA, x0, cw, ch int, pic *frame.Picture, t *cover.Track, m
 		for x := range cw - 2 {
 			var sum [3]int
 			for k := range n * n {
-				p := to.Apply(geom.Pt(float64(x)+(float64(k%n)+.5)/float64(n), float64(y)+(float64(k/n)+.5)/float64(n)))
+				p := at(geom.Pt(float64(x)+(float64(k%n)+.5)/float64(n), float64(y)+(float64(k/n)+.5)/float64(n)))
 				px, py := int(math.Floor(p.X)), int(math.Floor(p.Y))
 				if !(image.Point{X: px, Y: py}).In(src.Rect) {
 					continue
