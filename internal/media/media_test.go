@@ -104,8 +104,8 @@ func TestFieldsAndTitles(t *testing.T) {
 			t.Errorf("%q: %q, %d apart, not %+v", out, field, median(times), want)
 		}
 	}
-	// Fields in packets of their own, and of pairs mixed with whole pictures; what has no
-	// fields, or an index, is left as it is.
+	// Fields in packets of their own, and of pairs mixed with whole pictures, also where a container
+	// has an index of them; what has no fields, or is shown for two and three by turns, is left as it is.
 	fields := Info{Codec: "h264", Field: TopFirst, Container: "mpegts", apart: 3600}
 	for _, c := range []struct {
 		is      Info
@@ -114,7 +114,8 @@ func TestFieldsAndTitles(t *testing.T) {
 		{fields, []int64{0, 1800, 3600, 5400, 7200}, []int64{0, 3600, 7200}},
 		{fields, []int64{0, 3600, 5400, 7200, 10800, 12600}, []int64{0, 3600, 7200, 10800}},
 		{Info{Codec: "h264", Field: Progressive, apart: 3600}, []int64{0, 1800, 3600}, []int64{0, 1800, 3600}},
-		{Info{Codec: "h264", Field: TopFirst, Indexed: true, apart: 3600}, []int64{0, 1800}, []int64{0, 1800}},
+		{Info{Codec: "h264", Field: TopFirst, Indexed: true, apart: 3600}, []int64{0, 1800}, []int64{0}},
+		{Info{Codec: "h264", Field: TopFirst, apart: 4500}, []int64{0, 4500, 7500}, []int64{0, 4500, 7500}},
 	} {
 		if got := c.is.woven(slices.Clone(c.in)); !slices.Equal(got, c.out) {
 			t.Errorf("%v: %v, not %v", c.in, got, c.out)
@@ -152,6 +153,14 @@ func TestUnusableFilesAreNamedSo(t *testing.T) {
 			t.Errorf("%s: %v", filepath.Base(p), err)
 		} else if strings.Contains(err.Error(), dir) {
 			t.Errorf("the error tells where files lie: %v", err)
+		}
+	}
+	for kind, head := range map[string]string{
+		"HEIC": "\x00\x00\x00\x1cftypheic\x00\x00", "OpenEXR": "v/1\x01\x02\x00\x00\x00",
+	} {
+		if _, err := Probe(context.Background(), write(kind, head)); !errors.Is(err, ErrUnusable) ||
+			!strings.Contains(err.Error(), "in "+kind) {
+			t.Errorf("a picture in %s: %v", kind, err)
 		}
 	}
 }

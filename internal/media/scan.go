@@ -26,8 +26,9 @@ const scanned = "%+#24"
 const deeper = "%+#600"
 
 // paired is how near to the packet before it one must be, in picture times, to hold the
-// second field of the same picture: fields are half a picture apart.
-const paired = .75
+// second field of the same picture: fields are half a picture apart, and pictures that are shown
+// for two and for three fields by turns two thirds.
+const paired = .6
 
 // First is the field that is shown first, "top" or "bottom"; "" where pictures are whole.
 func (i Info) First() string {
@@ -40,11 +41,10 @@ func (i Info) First() string {
 	return ""
 }
 
-// woven leaves of the sorted times of a stream's packets one for each picture. In a bare or
-// transport stream of H.264 a packet may hold a single field; containers with an index hold
-// whole pictures.
+// woven leaves of the sorted times of a stream's packets one for each picture: of H.264 a packet
+// may hold a single field, also where a container was made of a bare stream.
 func (i Info) woven(pts []int64) []int64 {
-	if i.First() == "" || i.Codec != "h264" || i.Indexed || i.Container == "mxf" || i.apart == 0 {
+	if i.First() == "" || i.Codec != "h264" || i.Container == "mxf" || i.apart == 0 {
 		return pts
 	}
 	whole := pts[:0]

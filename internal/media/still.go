@@ -27,8 +27,16 @@ const maxHead = 16 << 20
 // probeStill returns what a still is; ok is false for any other file.
 func probeStill(ctx context.Context, path string, size int64) (info Info, ok bool, err error) {
 	head, err := beginning(path)
-	if err != nil || still.Kind(head) == "" {
+	if err != nil {
 		return info, false, err
+	}
+	if still.Kind(head) == "" {
+		for _, u := range unread {
+			if len(head) >= u.at+len(u.mark) && string(head[u.at:u.at+len(u.mark)]) == u.mark {
+				return info, false, unusable("it is a picture in %s, which is not read; bring it in as PNG, TIFF or DPX", u.name)
+			}
+		}
+		return info, false, nil
 	}
 	s, err := still.Probe(ctx, path)
 	if err != nil {
@@ -39,6 +47,12 @@ func probeStill(ctx context.Context, path string, size int64) (info Info, ok boo
 	}
 	return stillInfo(s, size), true, nil
 }
+
+// unread are kinds of stills that nothing here reads, by what their files have at a place.
+var unread = []struct {
+	at         int
+	mark, name string
+}{{4, "ftypheic", "HEIC"}, {4, "ftypheix", "HEIC"}, {0, "v/1\x01", "OpenEXR"}}
 
 // stillError tells whose fault it is that a still cannot be read.
 func stillError(ctx context.Context, err error) error {
@@ -189,7 +203,7 @@ func beginning(path string) ([]byte, error) {
 		return nil, err
 	}
 	defer f.Close()
-	head := make([]byte, 8)
+	head := make([]byte, 12)
 	n, err := io.ReadFull(f, head)
 	if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
 		err = nil

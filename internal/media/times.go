@@ -82,7 +82,9 @@ func (info *Info) times(out []byte, p probed, v probedStream) (timed bool, err e
 		info.Duration = float64(info.Frames) / rate.Float()
 		return true, nil
 	}
-	pts = info.woven(pts)
+	whole := info.woven(pts)
+	info.Indexed = info.Indexed && len(whole) == len(pts) // else its index is one of fields
+	pts = whole
 	info.Frames = len(pts)
 	if info.flagged && fits(pts, unit, film.Float(), filmOff) {
 		info.Film, info.Rate, info.Duration = true, film, float64(len(pts))/film.Float()
