@@ -99,19 +99,26 @@ func (t *Planar) seenAs(pyr pyramid, m geom.Map) float64 {
 }
 
 // BendsFrom is how far, px, a surface must seem to bend to be followed as cloth. Of trials from photographs the six
-// sheets seem to bend by 2.2 to 4.3 px, of 24 stiff ones two by 1.5 and 1.6, the others by less.
+// sheets seem to bend by 2.0 to 3.1 px, of 24 stiff ones none by as much.
 const BendsFrom = 1.8
 
 const (
-	fewestTries = 3    // frames that tell whether it bends
-	bendsEvery  = 6    // frames, of those on which a plane is surely found, on which it is tried as cloth
-	bendsAll    = .9   // of the surface, that must agree as cloth for the frame to tell
+	fewestTries = 2    // frames that tell whether it bends
+	bendsEvery  = 6    // frames, at which a plane that is seen whole is tried as cloth: it takes as long as to follow it
+	bendsFirst  = 18   // frames, after which it is tried more seldom:
+	bendsLater  = 24   // at every such one
+	bendsAll    = .9   // of the surface, that must agree as cloth for the frame to tell; or
+	bendsMore   = .2   // as much more than as a plane
 	bendsTells  = .005 // of the mean correlation, that must be gained for a bend to be one
 )
 
 // tries looks whether a surface that is followed as a plane would be followed better as cloth.
 func (t *Planar) tries(pyr pyramid, a alignment) {
-	if t.model != Perspective || t.point || t.steps == 0 || t.steps%bendsEvery != 0 || a.seen < .98 {
+	every := bendsEvery
+	if t.steps > bendsFirst {
+		every = bendsLater
+	}
+	if t.model != Perspective || t.point || t.steps == 0 || t.steps%every != 0 || a.seen < .98 {
 		return
 	}
 	smear := t.w.smear
@@ -120,7 +127,7 @@ func (t *Planar) tries(pyr pyramid, a alignment) {
 	s := newSheet(t.ref.quad[:])
 	bend, better := t.bendFrom(pyr, a.m, s, 1)
 	p, far := t.ref.levels[t.finest(a.m)], 0.
-	if p.judge(a.m, &t.w).share < bendsAll { // something passes, or it is seen badly
+	if share := p.judge(a.m, &t.w).share; share < bendsAll && share < a.share+bendsMore { // something passes
 		return
 	}
 	if better > bendsTells {
@@ -141,5 +148,5 @@ func (t *Planar) Bends() float64 {
 		return 0
 	}
 	all := slices.Sorted(slices.Values(t.bends))
-	return all[len(all)/2]
+	return all[(len(all)-1)/2]
 }

@@ -10,7 +10,7 @@ import (
 
 // waving is a wave over the card that runs and grows with the frame.
 func waving(f float64) func(geom.Point) geom.Point {
-	far := min(f, 8) * .8
+	far := min(f, 8) * .6
 	return func(q geom.Point) geom.Point {
 		return geom.Pt(.5*far*math.Sin(q.Y/21+f*.2), far*math.Sin(q.X/34+q.Y/60-f*.25))
 	}
