@@ -10,7 +10,6 @@ import (
 
 	"celator/core/frame"
 	"celator/core/track"
-	"celator/internal/media"
 )
 
 // frameSource decodes the frames that its legs need, once, in order. Those that some leg
@@ -28,18 +27,21 @@ type frameSource struct {
 	grew     *sync.Cond
 	done     int // frames below this one are in the file
 	err      error
-	extra    map[int]*track.Gray // frames decoded apart: anchors outside, and the nearest backward
-	finished chan struct{}
+	extra    map[int]*track.Gray    // frames decoded apart: anchors outside, and those around the first
+	hand     map[int]*frame.Picture // frames that were decoded already: the first anchor and those around it
+	decoding sync.WaitGroup
 	cancel   context.CancelFunc
 }
 
-// near is how many frames are decoded apart, so that following begins at once.
-const near = 8
+const (
+	near  = 8  // frames that are decoded apart, so that following begins at once
+	handy = 24 // frames at hand that are taken on either side: meanwhile a decoder has begun
+)
 
 // Long: what is read is planned in one place, since the ways share it.
 func openSource(ctx context.Context, j *Job, legs []leg) (*frameSource, error) {
 	f := &frameSource{
-		job: j, channel: j.Channel, extra: map[int]*track.Gray{}, finished: make(chan struct{}),
+		job: j, channel: j.Channel, extra: map[int]*track.Gray{}, hand: map[int]*frame.Picture{},
 		coming: make(chan track.Frame, 2),
 	}
 	f.grew = sync.NewCond(&f.mu)
@@ -80,25 +82,16 @@ func openSource(ctx context.Context, j *Job, legs []leg) (*frameSource, error) {
 	if err := f.settle(ctx); err != nil {
 		return nil, err
 	}
-	if first := j.Anchors[0].Frame; j.AtHand != nil && first > f.lo+2*near && first <= f.hi {
-		// The anchor and the frames around it, while those before it are decoded.
-		for _, way := range [2]int{-1, 1} {
-			for n := first; n >= f.lo && n <= f.hi && f.extra[n] == nil || n == first && way > 0; n += way {
-				pic := j.AtHand(n)
-				if pic == nil {
-					break
-				}
-				f.extra[n] = f.channel.Of(pic)
-				f.kept = max(f.kept, n)
-			}
-		}
-		if f.extra[first] == nil {
-			to := min(f.hi, first+near/2)
-			f.kept = max(f.kept, to)
-			if err := f.apart(ctx, max(f.lo, first-near/2), to); err != nil {
-				return nil, err
-			}
-		}
+	first := j.Anchors[0].Frame
+	waits := j.AtHand != nil && first >= f.lo && first <= f.hi // somebody does
+	if waits {
+		f.take(first)
+	}
+	// Those before it come last: where somebody waits the nearest are decoded apart meanwhile.
+	apart := waits && first > f.lo+2*near && (f.hand[first] == nil || f.hand[first-1] == nil)
+	from, to := max(f.lo, first-near/2), min(f.hi, first+near/2)
+	if apart {
+		f.kept = max(f.kept, to)
 	}
 	for _, a := range j.Anchors {
 		if (a.Frame < f.lo || a.Frame > f.hi) && f.extra[a.Frame] == nil {
@@ -107,18 +100,19 @@ func openSource(ctx context.Context, j *Job, legs []leg) (*frameSource, error) {
 			}
 		}
 	}
-	r, err := j.Clip.Open(ctx, f.lo, f.hi)
-	if err != nil {
-		return nil, err
-	}
+	var err error
 	if f.file, err = os.CreateTemp("", "celator-follow"); err != nil {
-		r.Close()
 		return nil, err
 	}
 	os.Remove(f.file.Name())
 	f.done = f.lo
+	format := j.Clip.Info.Format()
+	f.w, f.h = format.Width, format.Height
 	ctx, f.cancel = context.WithCancel(ctx)
-	go f.decode(ctx, r)
+	f.decoding.Go(func() { f.decode(ctx) })
+	if apart { // what goes wrong goes wrong above, too
+		f.decoding.Go(func() { f.apart(ctx, from, to) })
+	}
 	return f, nil
 }
 
@@ -128,6 +122,12 @@ func (f *frameSource) settle(ctx context.Context) error {
 		return nil
 	}
 	a := f.job.Anchors[0]
+	if f.job.AtHand != nil {
+		if pic := f.job.AtHand(a.Frame); pic != nil {
+			f.channel = best(pic, mapped(f.job.Outline, a.Map))
+			return nil
+		}
+	}
 	r, err := f.job.Clip.Open(ctx, a.Frame, a.Frame)
 	if err != nil {
 		return err
@@ -139,6 +139,20 @@ func (f *frameSource) settle(ctx context.Context) error {
 	}
 	f.channel = best(pic, mapped(f.job.Outline, a.Map))
 	return nil
+}
+
+// take takes the frames that are at hand: the first anchor's and those next to it on either side.
+func (f *frameSource) take(first int) {
+	for _, way := range [2]int{-1, 1} {
+		for n := first; n >= f.lo && n <= f.hi && (n-first)*way <= handy; n += way {
+			pic := f.job.AtHand(n)
+			if pic == nil {
+				break
+			}
+			f.hand[n] = pic
+			f.kept = max(f.kept, n)
+		}
+	}
 }
 
 // apart decodes a few frames by themselves.
@@ -153,7 +167,11 @@ func (f *frameSource) apart(ctx context.Context, first, last int) error {
 		if err := r.Read(pic); err != nil {
 			return ended(err, n)
 		}
-		f.extra[n] = f.channel.Of(pic)
+		g := f.channel.Of(pic)
+		f.mu.Lock()
+		f.extra[n] = g
+		f.mu.Unlock()
+		f.grew.Broadcast()
 	}
 	return nil
 }
@@ -165,19 +183,23 @@ func ended(err error, n int) error {
 	return err
 }
 
-func (f *frameSource) decode(ctx context.Context, r *media.Reader) {
-	defer close(f.finished)
+// decode decodes all frames, in order. A decoder takes a while to begin: what is at hand is followed meanwhile.
+func (f *frameSource) decode(ctx context.Context) {
 	defer close(f.coming)
-	defer r.Close()
-	pic := frame.New(f.job.Clip.Info.Format(), nil)
-	f.w, f.h = pic.Width, pic.Height
-	row := make([]byte, 2*f.w*f.h)
 	fail := func(err error) {
 		f.mu.Lock()
 		f.err = err
 		f.mu.Unlock()
 		f.grew.Broadcast()
 	}
+	r, err := f.job.Clip.Open(ctx, f.lo, f.hi)
+	if err != nil {
+		fail(err)
+		return
+	}
+	defer r.Close()
+	pic := frame.New(f.job.Clip.Info.Format(), nil)
+	row := make([]byte, 2*f.w*f.h)
 	for n := f.lo; n <= f.hi; n++ {
 		if err := r.Read(pic); err != nil {
 			fail(ended(err, n))
@@ -229,17 +251,20 @@ func (f *frameSource) read(ctx context.Context, n int) (track.Frame, error) {
 	if err := ctx.Err(); err != nil {
 		return track.Frame{}, err
 	}
-	if g := f.extra[n]; g != nil {
-		return f.prepare(g, n)
+	if pic := f.hand[n]; pic != nil {
+		return f.prepare(f.channel.Of(pic), n)
 	}
 	stop := context.AfterFunc(ctx, f.grew.Broadcast)
 	defer stop()
 	f.mu.Lock()
-	for f.done <= n && f.err == nil && ctx.Err() == nil {
+	for f.extra[n] == nil && f.done <= n && f.err == nil && ctx.Err() == nil {
 		f.grew.Wait()
 	}
-	have, err := f.done > n, f.err
+	early, have, err := f.extra[n], f.done > n, f.err
 	f.mu.Unlock()
+	if early != nil {
+		return f.prepare(early, n)
+	}
 	if !have {
 		if e := ctx.Err(); e != nil {
 			err = e
@@ -280,6 +305,6 @@ func (f *frameSource) next(ctx context.Context, l leg, n int) (track.Frame, erro
 
 func (f *frameSource) close() {
 	f.cancel()
-	<-f.finished
+	f.decoding.Wait()
 	f.file.Close()
 }
