@@ -38,17 +38,7 @@ func (t *Planar) bent(pyr pyramid, a alignment) alignment {
 	if a.sharp {
 		shutter = 0
 	}
-	levels, fine := t.ref.levels, t.finest(a.m)
-	now := was
-	var p *patch
-	for _, s := range flexing {
-		p, t.w.smear = t.alike(levels[min(fine+s.up, len(levels)-1)], a.m, shutter)
-		for range s.steps {
-			t.w.bend = now
-			now = p.flex(pyr, a.m, was, s.lenient, t.sheet, &t.w)
-		}
-	}
-	t.w.bend = now
+	p := t.look(pyr, a.m, t.sheet, shutter)
 	b := p.align(pyr, a.m, nil, t.model, 3, .004, false, &t.w)
 	if !t.plausible(b.m) || !b.better(a) {
 		t.w.bend = was
@@ -59,12 +49,25 @@ func (t *Planar) bent(pyr pyramid, a alignment) alignment {
 	return b
 }
 
+// look bends on what is seen under a place, from coarse to fine, and returns the patch it was compared with at last.
+func (t *Planar) look(pyr pyramid, m geom.Map, s *sheet, shutter float64) (p *patch) {
+	levels, fine := t.ref.levels, t.finest(m)
+	was := t.w.bend
+	for _, f := range flexing {
+		p, t.w.smear = t.alike(levels[min(fine+f.up, len(levels)-1)], m, shutter)
+		for range f.steps {
+			t.w.bend = p.flex(pyr, m, was, f.lenient, s, &t.w)
+		}
+	}
+	return p
+}
+
 // anchorLooks is how often all looks are taken at a frame of which no bend is known.
 const anchorLooks = 3
 
 // BendAt returns how the surface bends on a frame on which its place is given: of cloth.
 func (t *Planar) BendAt(f Frame, m geom.Map) *geom.Bend {
-	t.w.hidden, t.w.smear = f.hidden, geom.Point{}
+	t.w.hidden = f.hidden
 	bend, _ := t.bendFrom(f.pyr, m, t.sheet, anchorLooks)
 	return bend
 }
@@ -72,18 +75,12 @@ func (t *Planar) BendAt(f Frame, m geom.Map) *geom.Bend {
 // bendFrom finds, without one that is known, the bend of a surface under a place, and by how much more of it correlates
 // with it.
 func (t *Planar) bendFrom(pyr pyramid, m geom.Map, s *sheet, looks int) (bend *geom.Bend, better float64) {
-	was, flat := t.w.bend, geom.NewBend(s.box, clothCells)
-	defer func() { t.w.bend = was }()
-	t.w.bend = flat
-	levels, fine := t.ref.levels, t.finest(m)
+	was, smear, flat := t.w.bend, t.w.smear, geom.NewBend(s.box, clothCells)
+	defer func() { t.w.bend, t.w.smear = was, smear }()
+	t.w.bend, t.w.smear = flat, geom.Point{}
 	before := t.seenAs(pyr, m)
 	for range looks {
-		for _, f := range flexing {
-			p := levels[min(fine+f.up, len(levels)-1)]
-			for range f.steps {
-				t.w.bend = p.flex(pyr, m, t.w.bend, f.lenient, s, &t.w)
-			}
-		}
+		t.look(pyr, m, s, 0)
 	}
 	if better = t.seenAs(pyr, m) - before; better < 0 {
 		return flat, 0
@@ -121,11 +118,7 @@ func (t *Planar) tries(pyr pyramid, a alignment) {
 	if t.model != Perspective || t.point || t.steps == 0 || t.steps%every != 0 || a.seen < .98 {
 		return
 	}
-	smear := t.w.smear
-	defer func() { t.w.smear = smear }()
-	t.w.smear = geom.Point{}
-	s := newSheet(t.ref.quad[:])
-	bend, better := t.bendFrom(pyr, a.m, s, 1)
+	bend, better := t.bendFrom(pyr, a.m, newSheet(t.ref.quad[:]), 1)
 	p, far := t.ref.levels[t.finest(a.m)], 0.
 	if share := p.judge(a.m, &t.w).share; share < bendsAll && share < a.share+bendsMore { // something passes
 		return
