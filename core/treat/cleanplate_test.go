@@ -357,6 +357,34 @@ func TestCellsAreMeans(t *testing.T) {
 	}
 }
 
+// A grid that rides on cloth bends with it: a place of the surface lies in the same cell on every frame.
+func TestCellsBend(t *testing.T) {
+	w := wall{format: eight, cloth: true}
+	for _, f := range []int{3, 9, 14} {
+		p, l := w.draw(f), w.live(f, cover.LiveTreatment{
+			Kind: cover.Mosaic, Strength: 1, Cell: geom.Pt(20, 20), Form: "square", Rides: true,
+		})
+		Conceal(p, []cover.Live{l}, nil)
+		bad, n := 0, 0
+		at := func(q geom.Point) byte {
+			c := w.warp(f).Apply(q)
+			return p.Planes[0][int(c.Y)*p.Width+int(c.X)]
+		}
+		for y := words.Min.Y + 10; y < words.Max.Y; y += 20 {
+			for x := words.Min.X + 10; x < words.Max.X; x += 20 {
+				for _, d := range []geom.Point{{X: -8, Y: -8}, {X: 8, Y: -8}, {X: -8, Y: 8}, {X: 8, Y: 8}} {
+					if n++; at(geom.Pt(x, y)) != at(geom.Pt(x, y).Add(d)) {
+						bad++
+					}
+				}
+			}
+		}
+		if bad > 0 {
+			t.Errorf("frame %d: %d of %d corners are not of their cell", f, bad, n)
+		}
+	}
+}
+
 // A light that falls off across the surface is kept by a fill that keeps the shading, and
 // the words are not.
 func TestShadingIsKept(t *testing.T) {

@@ -72,13 +72,32 @@ func cells(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 	}
 	// From samples to cells.
 	cx, cy := max(t.Cell.X, 2), max(t.Cell.Y, 2)
-	m := geom.Map{1 / cx, 0, 0, 0, 1 / cy, 0, 0, 0, 1}.Mul(back).Mul(geom.Map{kx, 0, 0, 0, ky, 0, 0, 0, 1})
+	onto := geom.Map{1 / cx, 0, 0, 0, 1 / cy, 0, 0, 0, 1}.Mul(back)
+	m := onto.Mul(geom.Map{kx, 0, 0, 0, ky, 0, 0, 0, 1})
+	var bent func(geom.Point) geom.Point
+	if t.Rides {
+		bent = s.Live.Warp().Unbent(onto.Mul(s.Live.Map))
+	}
+	cellOf := func(fx, fy float64) (u, v float64) {
+		if bent != nil {
+			q := bent(geom.Pt(kx*fx, ky*fy))
+			return q.X, q.Y
+		}
+		d := 1 / (m[6]*fx + m[7]*fy + m[8])
+		return (m[0]*fx + m[1]*fy + m[2]) * d, (m[3]*fx + m[4]*fy + m[5]) * d
+	}
 	in := map[string]lattice{"brick": brick, "hexagon": hexagon}[t.Form]
 	if in == nil {
 		in = square
 	}
 	w, h := s.PlaneSize(plane)
-	whole := reach(m, r).Intersect(image.Rect(0, 0, w, h))
+	whole := reach(m, r)
+	if bent != nil { // a cell may reach farther, by twice what the surface bends
+		l := &s.Live
+		far := 2 * l.Bend.Most() * max(step(l.Map, l.Corners[0].X, l.Corners[0].Y), 1)
+		whole = whole.Inset(-int(min(far, 1<<12)) - 1)
+	}
+	whole = whole.Intersect(image.Rect(0, 0, w, h))
 	if whole.Empty() {
 		return out
 	}
@@ -87,16 +106,10 @@ func cells(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 	var b image.Rectangle
 	at := make([]int32, 2*len(src.Pix))
 	k := 0
-	flat := m[6] == 0 && m[7] == 0
 	for y := whole.Min.Y; y < whole.Max.Y; y++ {
-		fy := float64(y) + .5
-		d := 1 / m[8]
 		for x := whole.Min.X; x < whole.Max.X; x++ {
-			fx := float64(x) + .5
-			if !flat {
-				d = 1 / (m[6]*fx + m[7]*fy + m[8])
-			}
-			i, j := in(float32((m[0]*fx+m[1]*fy+m[2])*d), float32((m[3]*fx+m[4]*fy+m[5])*d))
+			u, v := cellOf(float64(x)+.5, float64(y)+.5)
+			i, j := in(float32(u), float32(v))
 			at[k], at[k+1] = int32(i), int32(j)
 			if k == 0 {
 				b = image.Rect(i, j, i+1, j+1)
@@ -131,9 +144,8 @@ func cells(s *Site, t cover.LiveTreatment, plane int, r image.Rectangle) frame.P
 			c := at[2*((y-whole.Min.Y)*whole.Dx()+x-whole.Min.X)]
 			v := sums[c]
 			if t.Form == "dot" {
-				fx, fy := float64(x)+.5, float64(y)+.5
-				d := 1 / (m[6]*fx + m[7]*fy + m[8])
-				a := dot((m[0]*fx+m[1]*fy+m[2])*d, (m[3]*fx+m[4]*fy+m[5])*d, .7*max(kx/cx, ky/cy))
+				cu, cv := cellOf(float64(x)+.5, float64(y)+.5)
+				a := dot(cu, cv, .7*max(kx/cx, ky/cy))
 				v = gaps[c] + a*(v-gaps[c])
 			}
 			row[x-r.Min.X] = v
