@@ -18,7 +18,7 @@ import (
 type attacked struct {
 	f    int
 	live cover.Live
-	m    geom.Map // target to frame
+	m    geom.Warp // target to frame
 	sure bool
 	part sight // as it would be delivered
 	was  sight // as it is
@@ -68,7 +68,7 @@ func attackFrames(d *cover.Document, c *cover.Cover) []int {
 }
 
 // attacked keeps a frame for the attack.
-func (w *watch) attacked(f int, live cover.Live, hides bool, m geom.Map, sure bool, was, now *frame.Picture) {
+func (w *watch) attacked(f int, live cover.Live, hides bool, m geom.Warp, sure bool, was, now *frame.Picture) {
 	if len(w.attack) == 0 || w.attack[0] != f {
 		return
 	}
@@ -109,7 +109,7 @@ func fuse(d *cover.Document, c *cover.Cover, shots []attacked, refs *treat.Refer
 		b = b.Union(p.Bounds())
 	}
 	for _, s := range shots {
-		largest = math.Max(largest, scale(s.m, b.Centre()))
+		largest = math.Max(largest, scale(s.m.Map, b.Centre()))
 	}
 	b = b.Grow(2, 2)
 	bw, bh := b.Max.X-b.Min.X, b.Max.Y-b.Min.Y
@@ -127,12 +127,16 @@ func fuse(d *cover.Document, c *cover.Cover, shots []attacked, refs *treat.Refer
 		pace()
 		s := &shots[i]
 		f := &fs[i]
-		f.map_ = s.m.Mul(to)
+		f.map_ = s.m.Map.Mul(to)
 		back, err := f.map_.Inverse()
 		if err != nil {
 			return nil, Through{}
 		}
 		f.back = back
+		if sought, err := to.Inverse(); err == nil && s.m.Bend != nil {
+			f.bent = func(p geom.Point) geom.Point { return s.m.Apply(to.Apply(p)) }
+			f.unbent = s.m.Unbent(sought)
+		}
 		f.matte = raster.Matte(s.live, d.Width, d.Height)
 		r := f.matte.Rect
 		f.rect = r
@@ -245,10 +249,11 @@ const (
 
 // fused is a frame in the recovery.
 type fused struct {
-	map_, back geom.Map // of the samples that are sought to the frame's, and back
-	matte      frame.Plane
-	rect       image.Rectangle
-	seen       []float32
+	map_, back   geom.Map                    // of the samples that are sought to the frame's, and back
+	bent, unbent func(geom.Point) geom.Point // the same where the surface bends, else nil
+	matte        frame.Plane
+	rect         image.Rectangle
+	seen         []float32
 }
 
 // read takes luma of a part of a picture, in codes of 8 bit; beside the part its edge.
@@ -276,7 +281,12 @@ func (f *fused) gather(w, h int, v, sum, n []float32) {
 		for x := range w {
 			fx := float64(x) + .5
 			k := 1 / (m[6]*fx + m[7]*fy + m[8])
-			px, py := (m[0]*fx+m[1]*fy+m[2])*k-float64(r.Min.X)-.5, (m[3]*fx+m[4]*fy+m[5])*k-float64(r.Min.Y)-.5
+			px, py := (m[0]*fx+m[1]*fy+m[2])*k, (m[3]*fx+m[4]*fy+m[5])*k
+			if f.bent != nil {
+				q := f.bent(geom.Pt(fx, fy))
+				px, py = q.X, q.Y
+			}
+			px, py = px-float64(r.Min.X)-.5, py-float64(r.Min.Y)-.5
 			i, j := int(math.Floor(px)), int(math.Floor(py))
 			if i < 0 || j < 0 || i+1 >= fw || j+1 >= fh || f.matte.Pix[j*fw+i] < .98 {
 				continue
@@ -314,6 +324,10 @@ func (f *fused) model(s *attacked, scratch *frame.Picture, refs *treat.Reference
 			fx := float64(r.Min.X+px) + .5
 			k := 1 / (m[6]*fx + m[7]*fy + m[8])
 			u, v := (m[0]*fx+m[1]*fy+m[2])*k-.5, (m[3]*fx+m[4]*fy+m[5])*k-.5
+			if f.unbent != nil {
+				q := f.unbent(geom.Pt(fx, fy))
+				u, v = q.X-.5, q.Y-.5
+			}
 			if !(u > -1 && v > -1 && u < float64(w) && v < float64(h)) || f.matte.Pix[y*fw+px] <= 0 {
 				continue
 			}

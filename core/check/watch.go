@@ -154,7 +154,7 @@ func (w *watch) within(f int, was, now *frame.Picture) {
 		m = s.Map
 		w.prev, w.prevF = &m, f
 	}
-	w.attacked(f, live, hides, m, st.sure, was, now)
+	w.attacked(f, live, hides, w.bent(f, m), st.sure, was, now)
 	if !ok {
 		if !hides { // nobody knows where it is, but nothing is hidden there
 			w.exposed.add(f, 100, w.area, bounds(w.c, f, 0))
