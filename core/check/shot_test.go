@@ -28,8 +28,12 @@ const (
 type stage struct {
 	at   func(f int) geom.Point // of the plate's top left corner
 	pole func(f int) float64    // its left edge; nil for none
+	bend drape                  // of the plate; nil where it is stiff
 	pics []*frame.Picture
 }
+
+// drape is how a plate bends on a frame: at q it shows what lies at q plus this.
+type drape func(f int, q geom.Point) geom.Point
 
 // letters are the plate's ink, four samples a pixel.
 var letters = func() *image.Alpha {
@@ -44,7 +48,11 @@ var letters = func() *image.Alpha {
 }()
 
 func newStage(at func(f int) geom.Point, pole func(f int) float64) *stage {
-	s := &stage{at: at, pole: pole}
+	return draped(at, pole, nil)
+}
+
+func draped(at func(f int) geom.Point, pole func(f int) float64, bend drape) *stage {
+	s := &stage{at: at, pole: pole, bend: bend}
 	rng := rand.New(rand.NewSource(4))
 	wall := make([]float64, wide*high)
 	for range 500 { // stones
@@ -65,6 +73,10 @@ func newStage(at func(f int) geom.Point, pole func(f int) float64) *stage {
 			for x := range wide {
 				v := wall[y*wide+x]
 				u, w := float64(x)+.5-o.X, float64(y)+.5-o.Y
+				if bend != nil {
+					d := bend(f, geom.Pt(u, w))
+					u, w = u+d.X, w+d.Y
+				}
 				if u >= 0 && w >= 0 && u < plateW && w < plateH {
 					v = 205
 					if u < 3 || w < 3 || u > plateW-3 || w > plateH-3 {
@@ -156,6 +168,53 @@ func kinds(all []Finding) (out []string) {
 		out = append(out, fmt.Sprintf("%s%v %.2f: %s", f.Kind, f.Frames, f.Figure, f.Says))
 	}
 	return out
+}
+
+// A sheet that waves under a cover which bends with it is hidden and found so; under one that rides on its plane alone
+// it lies bare.
+func TestCloth(t *testing.T) {
+	bend := func(f int, q geom.Point) geom.Point {
+		far := 5 * min(float64(f)/6, 1)
+		return geom.Pt(0, far*math.Sin(q.X/18-float64(f)/4))
+	}
+	s := draped(drift, nil, bend)
+	d := s.document()
+	c := &d.Covers[0]
+	c.Grow, c.Motion = cover.Const(1.5), cover.Motion{Pivot: c.Motion.Pivot, Keys: c.Motion.Keys[:1]}
+	box := c.RestBounds(0)
+	track := cover.Track{
+		ID: "t", Name: "Sheet", Kind: cover.Surface, Model: "cloth", Channel: "luma", Anchors: []cover.TrackAnchor{},
+		Surface: []geom.Point{box.Min, {X: box.Max.X, Y: box.Min.Y}, box.Max, {X: box.Min.X, Y: box.Max.Y}},
+		Poses:   &cover.Poses{},
+	}
+	for f := range length {
+		move := drift(f).Sub(drift(0))
+		var q [8]float64
+		for i, p := range track.Surface {
+			q[2*i], q[2*i+1] = p.X+move.X, p.Y+move.Y
+		}
+		p := track.Poses
+		p.Corners, p.Confidence, p.States = append(p.Corners, q), append(p.Confidence, .9), p.States+"g"
+		p.Bends = append(p.Bends, cover.FlatBend(geom.BendThrough(box, 8, func(p geom.Point) geom.Point {
+			p = p.Sub(box.Min)
+			at := p
+			for range 30 { // what is shown at a place lies there plus the bend
+				at = p.Sub(bend(f, at))
+			}
+			return at.Sub(p)
+		})))
+	}
+	d.Tracks = []cover.Track{track}
+	c.Track = "t"
+	if all := s.run(t, d); len(on(all, Exposed)) > 0 {
+		t.Errorf("under a cover that bends: %v", kinds(all))
+	}
+	stiff := *track.Poses
+	stiff.Bends = nil
+	d.Tracks[0].Model, d.Tracks[0].Poses = "perspective", &stiff
+	if all := s.run(t, d); len(on(all, Exposed)) < length/2 {
+		t.Errorf("under one that does not: %v", kinds(all))
+	}
 }
 
 func drift(f int) geom.Point { return geom.Pt(60+2.1*float64(f), 70+.7*float64(f)) }
