@@ -78,7 +78,7 @@
     {@const colour = colourOf(s.state)}
     {#if s.path}
       <Line d={s.path} {colour} width={1} dash={s.state === 'l' ? '1 8' : s.state === 'w' ? '5 3' : '1 3'} />
-      {@render ticks(s.corners, colour)}
+      {@render ticks(s.outline.length === 4 ? s.outline : s.corners, colour)}
     {/if}
     {#if !s.path}
       {#each s.outline as p, i (i)}{@render cross(p, colour)}{/each}
