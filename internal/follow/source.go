@@ -35,7 +35,7 @@ type frameSource struct {
 
 const (
 	near  = 8  // frames that are decoded apart, so that following begins at once
-	handy = 24 // frames at hand that are taken on either side: meanwhile a decoder has begun
+	handy = 10 // frames at hand that are taken on either side: meanwhile a decoder has begun
 )
 
 // Long: what is read is planned in one place, since the ways share it.
@@ -109,10 +109,12 @@ func openSource(ctx context.Context, j *Job, legs []leg) (*frameSource, error) {
 	format := j.Clip.Info.Format()
 	f.w, f.h = format.Width, format.Height
 	ctx, f.cancel = context.WithCancel(ctx)
-	f.decoding.Go(func() { f.decode(ctx) })
-	if apart { // what goes wrong goes wrong above, too
-		f.decoding.Go(func() { f.apart(ctx, from, to) })
-	}
+	f.decoding.Go(func() {
+		if apart { // what goes wrong there goes wrong after it, too
+			f.apart(ctx, from, to)
+		}
+		f.decode(ctx)
+	})
 	return f, nil
 }
 

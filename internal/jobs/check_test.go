@@ -155,8 +155,8 @@ type held struct {
 	held  atomic.Bool
 }
 
-func (h *held) AtHand(string, int) *frame.Picture { return nil }
-func (h *held) Quiet() time.Duration              { return 0 }
+func (h *held) Kept(string, media.Clip, int) *frame.Picture { return nil }
+func (h *held) Quiet() time.Duration                        { return 0 }
 func (h *held) Keep(string, media.Clip, int, *frame.Picture) {
 	if h.held.CompareAndSwap(false, true) {
 		close(h.first)

@@ -90,7 +90,7 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 	j.Hidden = follow.Holdouts(v.Document(head.Document))
 	j.AtHand = func(int) *frame.Picture { return nil }
 	if r.Bench != nil {
-		j.AtHand = func(f int) *frame.Picture { return v.Of(r.Bench.AtHand(id, f/v.Each), f) }
+		j.AtHand = func(f int) *frame.Picture { return v.Of(r.Bench.Kept(id, clip, f/v.Each), f) }
 	}
 	j.Found = func(f int, p []track.Pose) {
 		found.set(f, p)

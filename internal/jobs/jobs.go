@@ -63,8 +63,8 @@ type Config struct {
 
 // Bench is where people work, when they do so on this machine.
 type Bench interface {
-	AtHand(source string, f int) *frame.Picture // a decoded frame in memory, or nil
-	Quiet() time.Duration                       // since somebody last asked for a frame
+	Kept(source string, clip media.Clip, f int) *frame.Picture // a decoded frame in memory or on the disk, or nil
+	Quiet() time.Duration                                      // since somebody last asked for a frame
 	// Keep is told of frames that a job decoded: the bench will ask for them sooner or later.
 	Keep(source string, clip media.Clip, f int, pic *frame.Picture)
 }
