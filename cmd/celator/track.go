@@ -50,6 +50,9 @@ func trackCommand() *cobra.Command {
 		if (quad == "") == (len(points) == 0) {
 			return wrongUse{errors.New("track needs --quad or --point")}
 		}
+		if mesh != "" && (quad == "" || mesh == out) {
+			return wrongUse{errors.New("--mesh needs --quad, and a file other than --out")}
+		}
 		corners, err := parsePoints(quad + strings.Join(points, " "))
 		if err == nil && quad != "" && len(corners) != 4 {
 			err = fmt.Errorf("--quad has %d corners, not four", len(corners))

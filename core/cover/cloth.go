@@ -80,7 +80,12 @@ func (p *Poses) validateBends() error {
 	if len(p.Bends) != len(p.States) {
 		return errors.New("poses: as many bends as states are needed")
 	}
+	all := 0
 	for _, net := range p.Bends {
+		if len(net) > 0 && all > 0 && len(net) != all {
+			return errors.New("poses: bends have different numbers of controls")
+		}
+		all = max(all, len(net))
 		n := int(math.Sqrt(float64(len(net) / 2)))
 		if len(net) != 0 && (2*n*n != len(net) || n < 4 || n > mostCells+3) {
 			return errors.New("poses: a bend has two numbers for each control of a square of 4 to 19 of them")

@@ -142,6 +142,7 @@ func TestBadBends(t *testing.T) {
 		"too coarse":   func(p *Poses) { p.Bends[3] = make([]float64, 2*9) },
 		"too many":     func(p *Poses) { p.Bends[3] = make([]float64, 2*20*20) },
 		"odd":          func(p *Poses) { p.Bends[3] = make([]float64, 33) },
+		"another size": func(p *Poses) { p.Bends[20] = make([]float64, 2*36) },
 		"far out":      func(p *Poses) { p.Bends[20][4] = 1e9 },
 		"not a number": func(p *Poses) { p.Bends[20][4] = math.NaN() },
 	} {

@@ -22,28 +22,24 @@ func NewBend(box Rect, cells int) *Bend { return &Bend{box, make([]Point, (cells
 // natural spline).
 func BendThrough(box Rect, cells int, by func(Point) Point) *Bend {
 	b := NewBend(box, cells)
-	n := cells + 3
-	solve := natural(cells)
-	for axis := range 2 { // x, then y
-		at := mat.NewDense(cells+1, cells+1, nil)
-		for j := range cells + 1 {
-			for i := range cells + 1 {
-				d := by(Pt(box.Min.X+(box.Max.X-box.Min.X)*float64(i)/float64(cells),
-					box.Min.Y+(box.Max.Y-box.Min.Y)*float64(j)/float64(cells)))
-				at.Set(j, i, [2]float64{d.X, d.Y}[axis])
-			}
+	n, solve := cells+3, natural(cells)
+	across, down := mat.NewDense(cells+1, cells+1, nil), mat.NewDense(cells+1, cells+1, nil)
+	for j := range cells + 1 {
+		for i := range cells + 1 {
+			d := by(Pt(box.Min.X+(box.Max.X-box.Min.X)*float64(i)/float64(cells),
+				box.Min.Y+(box.Max.Y-box.Min.Y)*float64(j)/float64(cells)))
+			across.Set(j, i, d.X)
+			down.Set(j, i, d.Y)
 		}
-		var rows, net mat.Dense
+	}
+	for _, at := range []*mat.Dense{across, down} {
+		var rows mat.Dense
 		rows.Mul(at, solve.T())
-		net.Mul(solve, &rows)
-		for k := range b.Net {
-			v := net.At(k/n, k%n)
-			if axis == 0 {
-				b.Net[k].X = v
-			} else {
-				b.Net[k].Y = v
-			}
-		}
+		at.Reset()
+		at.Mul(solve, &rows)
+	}
+	for k := range b.Net {
+		b.Net[k] = Pt(across.At(k/n, k%n), down.At(k/n, k%n))
 	}
 	return b
 }

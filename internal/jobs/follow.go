@@ -22,8 +22,13 @@ import (
 	"celator/internal/store"
 )
 
-// shown is how often poses are passed on while following.
-const shown = 120 * time.Millisecond
+const (
+	// shown is how often poses are passed on while following.
+	shown = 120 * time.Millisecond
+	// rested is how many times as long as it took to pass them on is waited at least: those of cloth through a long shot
+	// are megabytes.
+	rested = 4
+)
 
 func (r *Runner) follow(ctx context.Context, job *river.Job[store.FollowArgs]) error {
 	id := job.Args.Attempt
@@ -80,7 +85,7 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 	defer cancel()
 	wanted := true
 	told := map[int]bool{}
-	var last time.Time
+	var next time.Time // poses are passed on
 	at := frontier{to: to}
 	j := following(v.Clip, &t, from, to, t.Poses)
 	head, err := r.store.Head(ctx, a.Shot)
@@ -98,13 +103,13 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 		at.told(f)
 		beat(len(told) / v.Each)
 		// The anchor's own pose is no news; the first that was found is.
-		if now := time.Now(); len(told) > 1 && now.Sub(last) >= shown {
-			last = now
+		if begun := time.Now(); len(told) > 1 && begun.After(next) {
 			if w, err := r.store.AttemptProgress(work, a.ID, len(told)/v.Each, at.frame/v.Each,
 				found.poses); err == nil && !w {
 				wanted = false
 				cancel()
 			}
+			next = time.Now().Add(max(shown, rested*time.Since(begun)))
 		}
 	}
 	bends := 0.
