@@ -25,10 +25,17 @@ import (
 )
 
 // The tests run this binary as the program itself.
+// between stands between arguments that may have spaces.
+const between = "\x1f"
+
 func TestMain(m *testing.M) {
 	confine.Main()
 	if line, ok := os.LookupEnv("CELATOR_TEST_MAIN"); ok {
-		os.Args = append([]string{"celator"}, strings.Fields(line)...)
+		args := strings.Fields(line)
+		if strings.Contains(line, between) {
+			args = strings.Split(line, between)
+		}
+		os.Args = append([]string{"celator"}, args...)
 		main()
 		os.Exit(0)
 	}
@@ -37,7 +44,7 @@ func TestMain(m *testing.M) {
 
 func run(t *testing.T, stdin string, args ...string) (code int, stdout, stderr string) {
 	cmd := exec.Command(os.Args[0])
-	cmd.Env = append(os.Environ(), "CELATOR_TEST_MAIN="+strings.Join(args, " "))
+	cmd.Env = append(os.Environ(), "CELATOR_TEST_MAIN="+strings.Join(args, between))
 	var out, errs strings.Builder
 	cmd.Stdin, cmd.Stdout, cmd.Stderr = strings.NewReader(stdin), &out, &errs
 	cmd.Run()
@@ -113,6 +120,15 @@ func TestCommandLine(t *testing.T) {
 	if code, _, errs := run(t, "", "track", "--clip", clip, "--frame", "99", "--quad", "1,1", "--out",
 		track); code != 2 || errs == "" {
 		t.Errorf("track with one corner: %d %s", code, errs)
+	}
+	// Where places all over a sheet lie: on the frame that it was drawn on, where they are.
+	cloth := append(args, "40,40 160,40 160,120 40,120", "--model", "cloth", "--mesh")
+	if code, out, errs := run(t, "", append(cloth, "-")...); code != 0 || strings.Count(out, "\n") != 1+6*17*17 ||
+		!strings.HasPrefix(out, "frame,x,y,to_x,to_y\n0,40.000,40.000,40.000,40.000\n") {
+		t.Errorf("a mesh: %d %s %.80q, %d lines", code, errs, out, strings.Count(out, "\n"))
+	}
+	if code, _, errs := run(t, "", append(cloth, track)...); code != 2 || errs == "" {
+		t.Errorf("a mesh into the same file: %d %s", code, errs)
 	}
 	if err := os.WriteFile(track, []byte("frame,x1,y1,x2,y2,x3,y3,x4,y4,confidence,state\n0,100,100,400,100,400,"+
 		"300,100,300,1,anchor\n1,100,100,400,100,400,300,100,300,.9,good\n"), 0o600); err != nil {
