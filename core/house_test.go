@@ -22,19 +22,20 @@ import (
 // before its own alone. docs/architecture.md says what they are for.
 var layers = [][]string{
 	{"core/geom", "core/frame", "core/filter", "core/timecode"},
+	{"core/reading"},
 	{"core/cover", "core/cut", "core/cadence", "core/track", "core/clearance", "core/cleanplate"},
 	{"core/raster", "core/interchange", "core/sound"},
-	{"core/holdout", "core/treat", "core/session"},
+	{"core/holdout", "core/treat", "core/session", "core/proposal"},
 	{"core/check"},
 	{
-		"internal/fault", "internal/budget", "internal/ocr", "internal/pgcluster", "internal/report",
+		"internal/fault", "internal/budget", "internal/pgcluster", "internal/report",
 		"internal/certificate", "internal/zoo",
 	},
 	{"internal/confine"},
-	{"internal/still", "internal/graphic"},
+	{"internal/still", "internal/graphic", "internal/reader"},
 	{"internal/media"},
 	{"internal/reference", "internal/follow", "internal/decode", "internal/demo"},
-	{"internal/deliver", "internal/checkrun", "internal/preview"},
+	{"internal/deliver", "internal/checkrun", "internal/preview", "internal/find"},
 	{"internal/store"},
 	{"internal/storage", "internal/testdb"},
 	{"internal/intake"},
@@ -143,7 +144,7 @@ func pure(t *testing.T, path, name string) {
 // Processes are started by those who have to bound and end them; the zoo is run by tests and benches alone.
 func TestWhoStartsProcesses(t *testing.T) {
 	may := []string{
-		"internal/media", "internal/pgcluster", "internal/ocr", "internal/report", "internal/confine",
+		"internal/media", "internal/pgcluster", "internal/report", "internal/confine",
 		"internal/zoo",
 	}
 	ourFiles(t, func(path, room string, text []byte) {

@@ -11,7 +11,7 @@ import (
 	"celator/internal/checkrun"
 	"celator/internal/deliver"
 	"celator/internal/media"
-	"celator/internal/ocr"
+	"celator/internal/reader"
 )
 
 // found ends the program with 3: the check did its work and found something.
@@ -58,21 +58,29 @@ func checkCommand() *cobra.Command {
 		if err := deliver.Fits(doc, info, info.Frames); err != nil {
 			return err
 		}
-		all, err := checkrun.Run(cmd.Context(), checkrun.Job{Clip: media.Clip{Path: clip, Info: info}, Document: doc})
+		m := reader.New(reader.Dir(), 1)
+		defer m.Close()
+		reads, err := m.Reader()
+		if err != nil {
+			fmt.Fprintln(os.Stderr, "celator: no machine reads what the covers hide:", err)
+		}
+		all, err := checkrun.Run(cmd.Context(), checkrun.Job{
+			Clip: media.Clip{Path: clip, Info: info}, Document: doc, Reader: reads,
+		})
 		if err != nil {
 			return err
 		}
-		evidence := func(f check.Finding) string {
-			if r := f.Recovered; r != nil {
-				return ocr.Read(cmd.Context(), r.Broken, r.W, r.H)
+		read := make([]string, len(all))
+		for i, f := range all {
+			if read[i], err = checkrun.Evidence(cmd.Context(), reads, f.Recovered); err != nil {
+				return err
 			}
-			return ""
 		}
 		if asJSON {
 			out := []checked{}
-			for _, f := range all {
+			for i, f := range all {
 				a := check.Describe(f.Kind)
-				v := checked{Finding: f, Title: a.Title, Unit: a.Unit, Name: nameOf(doc, f.Cover), Evidence: evidence(f)}
+				v := checked{Finding: f, Title: a.Title, Unit: a.Unit, Name: nameOf(doc, f.Cover), Evidence: read[i]}
 				if r := f.Place; !r.Empty() {
 					v.Place = &[4]int{r.Min.X, r.Min.Y, r.Dx(), r.Dy()}
 				}
@@ -82,22 +90,8 @@ func checkCommand() *cobra.Command {
 				return err
 			}
 		} else {
-			for _, f := range all {
-				a := check.Describe(f.Kind)
-				frames := ""
-				for i, s := range f.Frames {
-					if i > 0 {
-						frames += ","
-					}
-					if frames += fmt.Sprint(s.First); s.Last > s.First {
-						frames += fmt.Sprintf("-%d", s.Last)
-					}
-				}
-				says := f.Says
-				if e := evidence(f); e != "" {
-					says += " A machine reads: " + e + "."
-				}
-				fmt.Printf("%s\t%s\t%s\t%s\t%.3g %s\t%s\n", f.Kind, f.Cover, frames, f.Severity, f.Figure, a.Unit, says)
+			for n, f := range all {
+				printFinding(f, read[n])
 			}
 			if len(all) == 0 {
 				fmt.Fprintln(os.Stderr, "nothing was found")
@@ -116,4 +110,23 @@ func nameOf(d *cover.Document, id string) string {
 		return c.Name
 	}
 	return ""
+}
+
+// printFinding prints one on a line, with what a machine reads.
+func printFinding(f check.Finding, read string) {
+	a := check.Describe(f.Kind)
+	frames := ""
+	for i, s := range f.Frames {
+		if i > 0 {
+			frames += ","
+		}
+		if frames += fmt.Sprint(s.First); s.Last > s.First {
+			frames += fmt.Sprintf("-%d", s.Last)
+		}
+	}
+	says := f.Says
+	if read != "" {
+		says += " A machine reads: " + read + "."
+	}
+	fmt.Printf("%s\t%s\t%s\t%s\t%.3g %s\t%s\n", f.Kind, f.Cover, frames, f.Severity, f.Figure, a.Unit, says)
 }

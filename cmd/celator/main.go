@@ -34,7 +34,7 @@ func main() {
 	}
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.AddCommand(serveCommand(), workerCommand(), sweepCommand(), demoCommand(), intakeCommand(), probeCommand(),
-		renderCommand(), verifyCommand(), checkCommand(), trackCommand(), holdoutCommand(), openapiCommand(),
+		renderCommand(), verifyCommand(), checkCommand(), findCommand(), trackCommand(), holdoutCommand(), openapiCommand(),
 		versionCommand())
 	for _, c := range root.Commands() {
 		args := c.Args

@@ -33,7 +33,7 @@ import (
 // place is where a running program keeps and finds things, and what it may take.
 type place struct {
 	data, media, database, logFormat string
-	fast, chatty                     bool
+	fast, chatty, search             bool
 	memory, connections, checkAfter  int
 }
 
@@ -55,6 +55,16 @@ func (p *place) flags(c *cobra.Command) {
 		"connections to the database (CELATOR_CONNECTIONS)")
 	f.IntVar(&p.checkAfter, "check-after", number("CELATOR_CHECK_AFTER", int(store.DefaultCheckAfter/time.Second)),
 		"seconds without a change after which a shot is checked by itself (CELATOR_CHECK_AFTER)")
+	f.BoolVar(&p.search, "find", yes("CELATOR_FIND", true),
+		"look through every source that is brought in for text, plates and faces (CELATOR_FIND)")
+}
+
+// yes is what an environment variable of a switch says.
+func yes(name string, otherwise bool) bool {
+	if v, err := strconv.ParseBool(os.Getenv(name)); err == nil {
+		return v
+	}
+	return otherwise
 }
 
 func number(name string, otherwise int) int {
@@ -147,6 +157,7 @@ func (p *place) run(ctx context.Context, address func() (string, error)) (r *run
 	if r.store, err = patiently(ctx, func() (*store.Store, error) {
 		return store.Open(ctx, store.Config{
 			Address: address, Connections: p.connections, CheckAfter: time.Duration(p.checkAfter) * time.Second,
+			FindImported: p.search,
 		})
 	}); err != nil {
 		return r, err

@@ -49,11 +49,26 @@ func (d *draft) cover(id string) (*Cover, error) {
 	return c, nil
 }
 
-// unlocked returns a cover to change, unless it is locked.
+// unlocked returns a cover to change, unless it is locked. Who changes a draft makes it their
+// own.
 func (d *draft) unlocked(id string) (*Cover, error) {
 	c, err := d.cover(id)
 	if err == nil && c.Locked {
 		return nil, fmt.Errorf("edit: %s is locked; unlock it first", c.Name)
+	}
+	if err == nil {
+		c.Draft = false
+	}
+	return c, err
+}
+
+// still returns an unlocked cover for what the program does with a draft, which stays one.
+func (d *draft) still(id string) (*Cover, error) {
+	was := d.Find(id)
+	is := was != nil && was.Draft
+	c, err := d.unlocked(id)
+	if err == nil {
+		c.Draft = is
 	}
 	return c, err
 }
@@ -166,6 +181,7 @@ var CommandKinds = []CommandKind{
 	kind[SwitchCover]("switch", "whether a cover hides its item"),
 	kind[DuplicateCover]("duplicate", "a cover once more, with its motion and treatments, for another item"),
 	kind[LockCover]("lock", "a cover: it refuses edits"),
+	kind[ConfirmCover]("confirm", "somebody says yes to a draft"),
 	kind[HideOutline]("unsee", "a cover's outline is not drawn; it still hides its item"),
 	kind[ShowOnly]("only", "no outline is drawn but this one's, or all again"),
 	kind[InvertCover]("invert", "a cover hides everything outside its outlines"),

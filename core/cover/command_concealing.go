@@ -73,6 +73,6 @@ func (e FollowStyle) apply(d *draft) (string, error) {
 		return "", errors.New("edit: style needs the style’s id")
 	}
 	c.Style = e.ID
-	c.apply(*e.Style)
+	c.Take(*e.Style)
 	return "gave " + c.Name + " a house style", nil
 }

@@ -63,7 +63,7 @@ func (e ReplaceCover) apply(d *draft) (string, error) {
 	}
 	n := e.New.clone()
 	n.ID, n.Item, n.Name, n.Track, n.From, n.HoldsOut = c.ID, c.Item, c.Name, "", 0, c.HoldsOut
-	n.on = nil
+	n.on, n.Draft = nil, false
 	*c = n
 	return "replaced all of " + c.Name, nil
 }
@@ -88,7 +88,7 @@ func (e DuplicateCover) apply(d *draft) (string, error) {
 		return "", fmt.Errorf("edit: %s is a holdout; only covers are duplicated", c.Name)
 	}
 	twin := c.clone()
-	twin.ID, twin.Item, twin.Name, twin.Locked = e.ID, e.Item, e.Name, false
+	twin.ID, twin.Item, twin.Name, twin.Locked, twin.Draft = e.ID, e.Item, e.Name, false, false
 	for i := range d.Covers {
 		if slices.Contains(d.Covers[i].HoldsOut, e.Cover) {
 			h, err := d.cover(d.Covers[i].ID)
@@ -156,6 +156,25 @@ func (e LockCover) apply(d *draft) (string, error) {
 	}
 	c.Locked = e.On
 	return word(e.On, "locked ", "unlocked ") + c.Name, nil
+}
+
+// ConfirmCover says yes to a cover that a machine made.
+type ConfirmCover struct {
+	Cover string `json:"cover"`
+}
+
+func (e ConfirmCover) about() subject { return subject{cover: e.Cover} }
+
+func (e ConfirmCover) apply(d *draft) (string, error) {
+	c, err := d.cover(e.Cover)
+	if err != nil {
+		return "", err
+	}
+	if !c.Draft {
+		return "", fmt.Errorf("edit: %s is no draft", c.Name)
+	}
+	c.Draft = false
+	return "said yes to " + c.Name, nil
 }
 
 // HideOutline says that a cover's outline is not drawn on the bench. It still hides its

@@ -52,7 +52,7 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 	place := Placement{geom.Pt(rng.NormFloat64()*30, 2), rng.NormFloat64() * 30, geom.Pt(.2+rng.Float64(), 1)}
 	first := rng.Intn(d.Frames)
 	fresh := Cover{
-		ID: id, Name: "fresh", Span: Span{0, d.Frames - 1}, Treatments: []Treatment{NewTreatment("t", Blur)},
+		ID: id, Name: "fresh", Draft: on, Span: Span{0, d.Frames - 1}, Treatments: []Treatment{NewTreatment("t", Blur)},
 		Outlines: []Outline{{ID: "o", Shape: ShapeBox, Keys: []PathKey{{Knots: geom.Box(geom.Rect{Max: geom.Pt(40, 20)})}}}},
 	}
 	tr := randomTrack(rng, d.Frames)
@@ -63,6 +63,7 @@ func anyCommand(rng *rand.Rand, d *Document) Command {
 		SwitchCover{Cover: id, On: on},
 		LockCover{Cover: id, On: rng.Intn(6) == 0},
 		HideOutline{Cover: id, On: on},
+		ConfirmCover{Cover: id},
 		ShowOnly{Cover: id, On: on},
 		InvertCover{Cover: id, On: on},
 		SetSpan{Cover: id, Span: Span{first, first + rng.Intn(d.Frames-first)}},
@@ -127,6 +128,9 @@ func TestCommands(t *testing.T) {
 	taken := map[reflect.Type]int{}
 	for range 150 {
 		d := random(rng)
+		for i := range d.Covers {
+			d.Covers[i].Draft = rng.Intn(2) == 0
+		}
 		for range 80 {
 			cmd := anyCommand(rng, d)
 			before, _ := d.Marshal()
@@ -167,7 +171,7 @@ func kept(t *testing.T, cmd Command, d, next *Document) {
 	id := cmd.about().cover
 	old, c := d.Find(id), next.Find(id)
 	switch cmd.(type) {
-	case LockCover, HideOutline, ShowOnly, DuplicateCover:
+	case LockCover, HideOutline, ShowOnly, DuplicateCover, ConfirmCover:
 		if !reflect.DeepEqual(old.Paths(3), c.Paths(3)) {
 			t.Fatalf("%T moved the shape", cmd)
 		}
@@ -177,6 +181,13 @@ func kept(t *testing.T, cmd Command, d, next *Document) {
 		}
 	}
 	near := func(p, q geom.Point, by float64) bool { return p.Sub(q).Len() < by }
+	switch cmd.(type) {
+	case LockCover, HideOutline, ShowOnly, DuplicateCover, RideTrack, AddCover:
+	default:
+		if c != nil && c.Draft {
+			t.Fatalf("%T left a draft one", cmd)
+		}
+	}
 	switch cmd := cmd.(type) {
 	case PlaceCover:
 		p, q := c.Motion.At(cmd.Frame), cmd.Placement

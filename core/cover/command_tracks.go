@@ -116,7 +116,7 @@ type RideTrack struct {
 func (e RideTrack) about() subject { return subject{cover: e.Cover, track: e.ID} }
 
 func (e RideTrack) apply(d *draft) (string, error) {
-	c, err := d.unlocked(e.Cover)
+	c, err := d.still(e.Cover)
 	if err != nil {
 		return "", err
 	}

@@ -43,6 +43,7 @@ type Cover struct {
 	Inverted   bool       `json:"inverted,omitempty"` // hides everything but its outlines
 	Locked     bool       `json:"locked,omitempty"`   // refuses every edit until it is unlocked
 	Unseen     bool       `json:"unseen,omitempty"`   // its outline is not drawn on the bench; it still hides its item
+	Draft      bool       `json:"draft,omitempty"`    // a machine made it, and nobody has said yes to it
 	Span       Span       `json:"span"`
 	Outlines   []Outline  `json:"outlines"`
 	Motion     Motion     `json:"motion"`          // on a track: corrections, on the surface

@@ -19,7 +19,7 @@ func (d *Document) Fingerprint(id string) string {
 	enc := json.NewEncoder(h)
 	add := func(c *Cover) {
 		n := c.clone()
-		n.Name, n.Locked, n.Unseen, n.Item, n.Style = "", false, false, "", ""
+		n.Name, n.Locked, n.Unseen, n.Draft, n.Item, n.Style = "", false, false, false, "", ""
 		if p := n.Proposed; p != nil && p.Run != "" {
 			q := *p
 			q.Mattes = nil

@@ -32,7 +32,7 @@ func (s *Style) Validate() error {
 	c := Cover{ID: "style", Name: "style", Outlines: []Outline{
 		{ID: "o", Shape: ShapeBox, Keys: []PathKey{{Knots: geom.Box(geom.Rect{Max: geom.Pt(9, 9)})}}},
 	}}
-	c.apply(*s)
+	c.Take(*s)
 	if len(s.Treatments) == 0 {
 		return errors.New("a style needs a treatment")
 	}
@@ -67,8 +67,8 @@ func (s *Style) plain() Style {
 	return p
 }
 
-// apply gives a cover what a style says.
-func (c *Cover) apply(s Style) {
+// Take gives a cover what a style says.
+func (c *Cover) Take(s Style) {
 	from := Cover{
 		Treatments: s.Treatments, Grow: s.Grow, Soften: s.Soften, SoftenSide: s.SoftenSide,
 		Transparency: s.Transparency,

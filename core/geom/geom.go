@@ -62,6 +62,16 @@ func (r Rect) Union(s Rect) Rect {
 	}
 }
 
+// Area is its width times its height.
+func (r Rect) Area() float64 { return (r.Max.X - r.Min.X) * (r.Max.Y - r.Min.Y) }
+
+// Common is the area that r and s share.
+func (r Rect) Common(s Rect) float64 {
+	w := min(r.Max.X, s.Max.X) - max(r.Min.X, s.Min.X)
+	h := min(r.Max.Y, s.Max.Y) - max(r.Min.Y, s.Min.Y)
+	return max(w, 0) * max(h, 0)
+}
+
 // Centre returns the middle of the rectangle.
 func (r Rect) Centre() Point { return r.Min.Lerp(r.Max, .5) }
 

@@ -26,6 +26,7 @@ import (
 	"celator/core/raster"
 	"celator/dev/floor"
 	"celator/internal/checkrun"
+	"celator/internal/confine"
 	"celator/internal/demo"
 	"celator/internal/media"
 )
@@ -43,6 +44,7 @@ func must(err error) {
 }
 
 func main() {
+	confine.Main()
 	log.SetFlags(0)
 	data := os.Getenv("CELATOR_DATA")
 	if data == "" {

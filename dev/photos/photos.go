@@ -14,11 +14,12 @@ import (
 	"unicode"
 )
 
-// patterns are of those that packages of Debian install, which make bench-world asks for: examples of a vision library
-// and desktop backgrounds.
-var patterns = []string{
-	"/usr/share/doc/opencv-doc/examples/data/*.jpg", "/usr/share/wallpapers/*/contents/images/*.jpg",
-}
+// What packages of Debian install, which make bench-world asks for: examples of a vision library and desktop
+// backgrounds.
+const (
+	examples    = "/usr/share/doc/opencv-doc/examples/data/*.jpg"
+	backgrounds = "/usr/share/wallpapers/*/contents/images/*.jpg"
+)
 
 const (
 	least = 400 // pixels on the shorter side: enough to show something
@@ -29,7 +30,12 @@ const (
 )
 
 // Installed loads them, each once, and few of those that are alike. It is an error if there are too few.
-func Installed() (out []image.Image, err error) {
+func Installed() (out []image.Image, err error) { return installed(examples, backgrounds) }
+
+// Wordless loads those in which nothing can be read.
+func Wordless() (out []image.Image, err error) { return installed(backgrounds) }
+
+func installed(patterns ...string) (out []image.Image, err error) {
 	seen, series := map[[32]byte]bool{}, map[string]int{}
 	for _, pattern := range patterns {
 		files, err := filepath.Glob(pattern)

@@ -12,6 +12,7 @@ import (
 	"celator/core/cover"
 	"celator/core/cut"
 	"celator/core/frame"
+	"celator/core/reading"
 	"celator/core/treat"
 	"celator/internal/media"
 	"celator/internal/reference"
@@ -27,6 +28,7 @@ type Job struct {
 	Cuts       []int                   // the first frames after cuts; nil looks for them in the frames that are read
 	Wanted     func(cover string) bool // nil: all
 	Heard      Heard                   // nil reads the clip's own file
+	Reader     *reading.Reader         // reads what covers hide; nil where there is none
 	Progress   func(done, of int)
 	Decoded    func(f int, pic *frame.Picture) // is told of each frame that is read; may be nil
 	Pace       func()                          // lets others go first, between pieces of work; nil lets nobody
@@ -62,6 +64,7 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 		of += s.Last - s.First + 1
 	}
 	var cuts cut.Finder
+	words := newReads(j.Reader, among, v.Each, j.Wanted)
 	for _, s := range stretches {
 		err := pictures(ctx, j, v.Clip, among, known, s, func(f int, was, now *frame.Picture) {
 			if j.Cuts == nil && f%v.Each == 0 {
@@ -71,6 +74,7 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 				j.Decoded(f, was)
 			}
 			shot.Frame(f, was, now)
+			words.take(f, among, was, now)
 			if done++; j.Progress != nil {
 				j.Progress(done/v.Each, of/v.Each)
 			}
@@ -93,6 +97,11 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 			out = append(out, f)
 		}
 	}
+	read, err := words.findings(ctx, d, out)
+	if err != nil {
+		return nil, err
+	}
+	out = append(out, read...)
 	heard, err := j.sound(ctx)
 	if err != nil {
 		return nil, err

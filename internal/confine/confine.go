@@ -35,10 +35,15 @@ type Call struct {
 	Out   io.Writer
 }
 
-var roles = map[string]Role{}
+var roles = map[string]func(args []string) (Role, error){}
 
 // Register names a role. It is called from init, so that the child knows it too.
-func Register(name string, r Role) { roles[name] = r }
+func Register(name string, r Role) {
+	Prepare(name, func([]string) (Role, error) { return r, nil })
+}
+
+// Prepare names a role that needs files of ours: prepare opens them while the child still may.
+func Prepare(name string, prepare func(args []string) (Role, error)) { roles[name] = prepare }
 
 // Limits bound a child.
 type Limits struct {
@@ -77,6 +82,11 @@ func Main() {
 		fmt.Fprintf(os.Stderr, "there is no role %q: %v", o.Role, err)
 		os.Exit(unlocked)
 	}
+	role, err := roles[o.Role](o.Args)
+	if err != nil {
+		fmt.Fprint(os.Stderr, err)
+		os.Exit(refused)
+	}
 	if err := lock(o.Limits); err != nil {
 		fmt.Fprint(os.Stderr, err)
 		os.Exit(unlocked)
@@ -85,7 +95,7 @@ func Main() {
 	if o.File {
 		c.In = os.NewFile(3, "in")
 	}
-	if err := roles[o.Role](c); err != nil {
+	if err := role(c); err != nil {
 		fmt.Fprint(os.Stderr, err)
 		os.Exit(refused)
 	}
@@ -146,7 +156,8 @@ func Run(ctx context.Context, j Job) error {
 	}
 	var said tail
 	cmd := exec.CommandContext(ctx, "/proc/self/exe")
-	cmd.Env = []string{variable + "=" + string(o), "GOGC=15", "GOMAXPROCS=1", "GOTRACEBACK=none"}
+	cmd.Env = []string{variable + "=" + string(o), "GOGC=15", "GOMAXPROCS=1", "GOTRACEBACK=none",
+		"MALLOC_ARENA_MAX=1", "MALLOC_MMAP_THRESHOLD_=33554432"} // of C: large pieces are given back at once
 	cmd.Stdout, cmd.Stderr = struct{ io.Writer }{j.Out}, &said // always a pipe: the child may write no file
 	cmd.Stdin = j.Stdin
 	if j.In != nil {

@@ -40,6 +40,7 @@ const (
 	searchMemory = 48 << 20
 	drawMemory   = 64 << 20
 	handMemory   = 8 << 20
+	findMemory   = 160 << 20 // with the networks' own process
 )
 
 const (

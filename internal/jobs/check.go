@@ -17,16 +17,17 @@ import (
 	"celator/core/cover"
 	"celator/core/cut"
 	"celator/core/frame"
+	"celator/core/reading"
 	"celator/internal/budget"
 	"celator/internal/checkrun"
 	"celator/internal/media"
-	"celator/internal/ocr"
+	"celator/internal/reader"
 	"celator/internal/store"
 )
 
 // checkVersion is raised when the check finds other things than before, so that all is
 // checked anew.
-const checkVersion = "1/"
+const checkVersion = "2/"
 
 // check looks at what changed in a shot since it was checked last.
 func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) error {
@@ -148,16 +149,17 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 			cancel()
 		}
 	})
-	var decoded func(f int, pic *frame.Picture)
-	if r.Bench != nil {
-		decoded = func(f int, pic *frame.Picture) { r.Bench.Keep(id, clip, f, pic) }
+	reads, err := r.Reader.Reader()
+	if err != nil && !errors.Is(err, reader.ErrAbsent) {
+		return err
 	}
 	found, err := checkrun.Run(work, checkrun.Job{
 		Source: src.Digest + id, Clip: clip, References: r.refs, Document: d, Styles: styles, Cuts: cuts,
 		Wanted:   func(c string) bool { return res.Checked[c] },
 		Progress: func(done, of int) { beat(done); tell(done, of) },
-		Decoded:  decoded,
+		Decoded:  r.keeping(id, clip),
 		Heard:    r.heard(src, clip),
+		Reader:   reads,
 		Pace:     pace,
 	})
 	if !wanted {
@@ -173,7 +175,7 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 		}
 	}
 	for _, f := range found {
-		row, err := r.findingRow(ctx, f)
+		row, err := r.findingRow(ctx, f, reads)
 		if err != nil {
 			return err
 		}
@@ -187,6 +189,14 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 	}
 	r.log.Info("checked", "shot", sh.Name, "findings", len(res.Found), "seconds", time.Since(begun).Seconds())
 	return r.store.Found(ctx, res)
+}
+
+// keeping gives the bench the frames of a clip that a job decodes.
+func (r *Runner) keeping(id string, clip media.Clip) func(int, *frame.Picture) {
+	if r.Bench == nil {
+		return nil
+	}
+	return func(f int, pic *frame.Picture) { r.Bench.Keep(id, clip, f, pic) }
 }
 
 // heard reads the sound that was kept when the source was brought in.
@@ -236,14 +246,17 @@ func toCheck(sh store.Shot, head store.Revision, was store.CheckRun) store.Resul
 }
 
 // findingRow makes a row of a finding, with what a machine reads in what was made out.
-func (r *Runner) findingRow(ctx context.Context, f check.Finding) (store.Finding, error) {
+func (r *Runner) findingRow(ctx context.Context, f check.Finding, by *reading.Reader) (store.Finding, error) {
 	row := store.Finding{
 		Cover: f.Cover, Kind: f.Kind, Severity: f.Severity, Figure: f.Figure, Says: f.Says,
 		Frame: f.Frame,
 	}
 	row.Frames.V, row.Place.V = f.Frames, store.PlaceOf(f.Place)
 	if p := f.Recovered; p != nil {
-		row.Evidence = ocr.Read(ctx, p.Broken, p.W, p.H)
+		var err error
+		if row.Evidence, err = checkrun.Evidence(ctx, by, p); err != nil {
+			return row, err
+		}
 		var b bytes.Buffer
 		if err := png.Encode(&b, beside(p)); err != nil {
 			return row, err

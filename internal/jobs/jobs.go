@@ -22,6 +22,7 @@ import (
 	"celator/core/frame"
 	"celator/internal/budget"
 	"celator/internal/media"
+	"celator/internal/reader"
 	"celator/internal/reference"
 	"celator/internal/storage"
 	"celator/internal/store"
@@ -58,6 +59,7 @@ type Config struct {
 	Bench      Bench                 // may be nil
 	Budget     *budget.Budget        // may be nil
 	References *reference.Maker      // nil makes its own
+	Reader     *reader.Machine       // nil makes its own
 	Metrics    prometheus.Registerer // may be nil
 }
 
@@ -89,6 +91,9 @@ func Start(ctx context.Context, c Config) (*Runner, error) {
 	if r.refs == nil {
 		r.refs = &reference.Maker{}
 	}
+	if r.Reader == nil {
+		r.Reader = reader.New(reader.Dir(), 1)
+	}
 	r.done = prometheus.NewCounterVec(prometheus.CounterOpts{
 		Name: "celator_jobs_total", Help: "Jobs by kind and what became of them.",
 	}, []string{"kind", "outcome"})
@@ -102,6 +107,7 @@ func Start(ctx context.Context, c Config) (*Runner, error) {
 	river.AddWorker(workers, river.WorkFunc(r.search))
 	river.AddWorker(workers, river.WorkFunc(r.draw))
 	river.AddWorker(workers, river.WorkFunc(r.hand))
+	river.AddWorker(workers, river.WorkFunc(r.find))
 	var err error
 	r.client, err = river.NewClient(riverpgxv5.New(c.Store.QueuePool()), &river.Config{
 		ID: r.id, Workers: workers, Logger: slog.New(slog.DiscardHandler), JobTimeout: -1, RetryPolicy: soon{},
@@ -109,6 +115,7 @@ func Start(ctx context.Context, c Config) (*Runner, error) {
 			store.IngestQueue: {MaxWorkers: 1}, store.RenderQueue: {MaxWorkers: 1}, store.FollowQueue: {MaxWorkers: 2},
 			store.CompareQueue: {MaxWorkers: 1}, store.CheckQueue: {MaxWorkers: 1},
 			store.AskedQueue: {MaxWorkers: 1}, store.DrawQueue: {MaxWorkers: 2}, store.HandQueue: {MaxWorkers: 2},
+			store.FindQueue: {MaxWorkers: 1},
 		},
 		FetchCooldown:     50 * time.Millisecond,
 		FetchPollInterval: 500 * time.Millisecond,
@@ -198,6 +205,7 @@ func (r *Runner) Stop() {
 	}
 	r.stop()
 	r.beats.Wait()
+	r.Reader.Close()
 	r.store.Gone(ctx, r.id)
 }
 

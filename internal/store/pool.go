@@ -32,6 +32,9 @@ type Config struct {
 	// CheckAfter is how long an editor must have changed nothing before a shot is checked by
 	// itself: editing goes first. 0 is DefaultCheckAfter.
 	CheckAfter time.Duration
+	// FindImported asks for every source that was brought in to be looked through for text,
+	// plates and faces.
+	FindImported bool
 	// Nested, when given, is told where a transaction asks for a second connection: with
 	// all connections held by such transactions nobody gets on. Tests fail then.
 	Nested func(stack string)

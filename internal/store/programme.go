@@ -9,6 +9,7 @@ import (
 
 	"celator/core/cover"
 	"celator/core/cut"
+	"celator/core/proposal"
 	"celator/internal/media"
 )
 
@@ -19,6 +20,8 @@ type Programme struct {
 	Created time.Time `db:"created" json:"created"`
 	// SettledOnly forbids deliveries of what is not settled.
 	SettledOnly bool `db:"settled_only" json:"settledOnly" doc:"nothing that is doubted goes out, but for review"`
+	// Offers are the rules of what is proposed.
+	Offers JSON[proposal.Rules] `db:"offers" json:"-"`
 }
 
 // States of a source.
@@ -176,6 +179,11 @@ func (s *Store) FinishSource(ctx context.Context, src Source) error {
 		}
 		if frames > 1 {
 			if err := s.wantSearch(ctx, tx, id); err != nil {
+				return err
+			}
+		}
+		if s.findImported {
+			if err := s.wantFind(ctx, tx, id, "", false); err != nil {
 				return err
 			}
 		}

@@ -82,6 +82,11 @@ var unended = []struct {
 		again(func(id string) river.JobArgs { return CheckArgs{Shot: id} }),
 	},
 	{
+		`SELECT source FROM find_run t WHERE state IN ('queued', 'running') AND at < now() - $1::interval AND ` +
+			jobless("find", "source", "source"),
+		again(func(id string) river.JobArgs { return FindArgs{id} }),
+	},
+	{
 		`SELECT id FROM delivery t WHERE state IN ('joining', 'verifying') AND created < now() - $1::interval AND ` +
 			jobless("finish", "delivery", "id"),
 		again(func(id string) river.JobArgs { return FinishArgs{id} }),
@@ -222,13 +227,17 @@ const (
 	ACheckRun = "check_run"
 	ADrawing  = "drawing"
 	AHandover = "handover"
+	AFindRun  = "find_run"
 )
 
 // Waits enters why something does not go on for now, in words; "" that it does.
 func (s *Store) Waits(ctx context.Context, kind, id, why string) error {
 	key, event := "id", kind
-	if kind == ACheckRun {
+	switch kind {
+	case ACheckRun:
 		key, event = "shot", "check"
+	case AFindRun:
+		key, event = "source", "source"
 	}
 	res, err := s.db.ExecContext(ctx, `UPDATE `+kind+` SET waiting = $2 WHERE `+key+` = $1 AND waiting <> $2`, id, why)
 	if err != nil {

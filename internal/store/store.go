@@ -39,6 +39,7 @@ type Store struct {
 	requests, work, reads share
 	watched               bool // Config.Nested is given
 	checkAfter            time.Duration
+	findImported          bool
 	queue                 *river.Client[*sql.Tx] // inserts only
 	held                  *budget.Cache[string, *cover.Mattes]
 	graphics              *budget.Cache[string, []byte]
@@ -56,7 +57,7 @@ var (
 
 // Open connects and brings the schema up to date.
 func Open(ctx context.Context, c Config) (s *Store, err error) {
-	s = &Store{watched: c.Nested != nil, checkAfter: cmp.Or(c.CheckAfter, DefaultCheckAfter)}
+	s = &Store{watched: c.Nested != nil, checkAfter: cmp.Or(c.CheckAfter, DefaultCheckAfter), findImported: c.FindImported}
 	defer func() {
 		if err != nil {
 			s.Close()

@@ -4,6 +4,7 @@
   import BenchView from './bench/Bench.svelte';
   import ReviewView from './review/Review.svelte';
   import ProgrammeView from './programme/Programme.svelte';
+  import ProposalsView from './proposals/Proposals.svelte';
   import Programmes from './programme/Programmes.svelte';
   import SourceView from './source/Source.svelte';
 
@@ -15,6 +16,8 @@
 {#key route.path}
   {#if route.view === 'programmes'}
     <ProgrammeView id={route.id} />
+  {:else if route.view === 'proposals'}
+    <ProposalsView id={route.id} />
   {:else if route.view === 'review'}
     <ReviewView id={route.id} />
   {:else if route.view === 'sources'}

@@ -433,6 +433,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{id}/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look through a programme's sources for text, plates and faces */
+        post: operations["find"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{id}/import": {
         parameters: {
             query?: never;
@@ -485,6 +502,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{id}/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set what is proposed */
+        put: operations["setOffers"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{id}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was found in a programme and may have to be hidden */
+        get: operations["listProposals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{id}/shot-order": {
         parameters: {
             query?: never;
@@ -531,6 +582,40 @@ export interface paths {
         put?: never;
         /** Make a house style */
         post: operations["addStyle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/proposals/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make proposals an item of the list, each with a cover that is followed */
+        post: operations["acceptProposals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/proposals/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that proposals are not needed, wait, or are open again */
+        post: operations["judgeProposals"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1020,6 +1105,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{id}/find/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a source rest that is being looked through; what was found stays */
+        post: operations["stopFind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{id}/presets": {
         parameters: {
             query?: never;
@@ -1144,6 +1246,13 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AcceptBody: {
+            ids: string[];
+            /** @description that they belong to; a new one where there is none */
+            item?: string;
+            /** @description of a new item; what they read where there is none */
+            name?: string;
+        };
         AcceptProposal: {
             cover: string;
             /**
@@ -1153,6 +1262,17 @@ export interface components {
             do: "accept";
             on?: boolean;
             span: components["schemas"]["Span"];
+        };
+        AcceptedRow: {
+            cover: string;
+            proposal: string;
+            shot: string;
+        };
+        AcceptedView: {
+            covers: components["schemas"]["AcceptedRow"][];
+            item: string;
+            /** @description those of which no cover could be made */
+            left: components["schemas"]["LeftProposal"][];
         };
         AddCover: {
             /**
@@ -1420,6 +1540,14 @@ export interface components {
             hidden?: boolean;
             profile?: string;
         };
+        ConfirmCover: {
+            cover: string;
+            /**
+             * @description somebody says yes to a draft (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            do: "confirm";
+        };
         Content: {
             /** Format: int64 */
             covers: number;
@@ -1484,6 +1612,7 @@ export interface components {
         };
         Cover: {
             crossing?: number[];
+            draft?: boolean;
             /** Format: double */
             from?: number;
             grow: number | {
@@ -1735,7 +1864,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["ConfirmCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["SetGraphic"])[];
             /** @description names the change: sent again, because its answer was lost, it is not made again */
             key?: string;
         };
@@ -1812,6 +1941,34 @@ export interface components {
             lost: number;
             /** Format: double */
             rank: number;
+        };
+        FindBody: {
+            /** @description also what was looked through; what was decided stays */
+            afresh?: boolean;
+            /** @description all where there are none */
+            sources?: string[];
+        };
+        FindRun: {
+            /** Format: date-time */
+            at: string;
+            /** @description who asked; empty: it came after the import */
+            by: string;
+            /**
+             * Format: int64
+             * @description frames
+             */
+            done: number;
+            error: string;
+            /**
+             * Format: int64
+             * @description how many of them were looked at; what was seen on them was followed over the others
+             */
+            looked: number;
+            source: string;
+            /** @enum {string} */
+            state: "queued" | "running" | "done" | "failed" | "stopped";
+            /** @description why it does not go on for now, in words; empty while it does */
+            waiting: string;
         };
         FindingView: {
             /** Format: date-time */
@@ -2127,6 +2284,16 @@ export interface components {
             /** @description who asked */
             requester: string;
         };
+        JudgeBody: {
+            /** @description nor in any other */
+            everywhere?: boolean;
+            /** @description what reads so is not offered again in this programme */
+            forget?: boolean;
+            ids: string[];
+            reason?: string;
+            /** @enum {string} */
+            state: "open" | "later" | "unneeded";
+        };
         JumpRequest: {
             /** Format: int64 */
             base: number;
@@ -2154,6 +2321,10 @@ export interface components {
             text: string;
             /** @description the track it follows instead, as far as that is known */
             track?: string;
+        };
+        LeftProposal: {
+            proposal: string;
+            why: string;
         };
         LeftView: {
             /** @description of one of a part */
@@ -2531,7 +2702,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["SetGraphic"])[];
+            commands: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["ConfirmCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["SetGraphic"])[];
             /** @description wait for what is exact, however long that takes */
             exact?: boolean;
             /** Format: double */
@@ -2611,6 +2782,84 @@ export interface components {
             sound: number;
             /** Format: int64 */
             touched: number;
+        };
+        ProposalView: {
+            /** @description the item of the list that asks for what it reads */
+            asked?: string;
+            /** Format: date-time */
+            at?: string;
+            /** @description who decided */
+            by: string;
+            cover?: string;
+            /**
+             * Format: int64
+             * @description of the source's frames, on which it was seen or followed
+             */
+            first: number;
+            /** Format: date-time */
+            found: string;
+            /**
+             * Format: int64
+             * @description on which it is seen best
+             */
+            frame: number;
+            /**
+             * Format: int64
+             * @description those of a kind that read nearly the same are one sign
+             */
+            group: number;
+            /**
+             * Format: double
+             * @description there, px
+             */
+            height: number;
+            id: string;
+            /** @description the shot that shows it */
+            in?: string;
+            /** @description of the list that it belongs to */
+            item?: string;
+            /** @enum {string} */
+            kind: "plate" | "phone" | "number" | "text" | "face" | "mark";
+            /** Format: int64 */
+            last: number;
+            /**
+             * Format: double
+             * @description how nearly, 0 to 1
+             */
+            near: number;
+            /** @description by the programme's rules; what is not is still kept */
+            offered: boolean;
+            reason: string;
+            /** @description in which a cover was made of it */
+            shot?: string;
+            source: string;
+            /** @enum {string} */
+            state: "open" | "later" | "accepted" | "unneeded";
+            /**
+             * Format: double
+             * @description 0 to 1
+             */
+            sure: number;
+            /** @description what it reads */
+            text: string;
+        };
+        ProposalsView: {
+            /** @description why nothing can be looked for, and how to put that right; empty where it can */
+            absent: string;
+            items: components["schemas"]["Item"][];
+            /** @description by kind: always, listed or never */
+            offers: {
+                [key: string]: string;
+            };
+            /** @description in the order of the sources' frames */
+            proposals: components["schemas"]["ProposalView"][];
+            /** @description how far the sources were looked through */
+            runs: components["schemas"]["FindRun"][];
+            shots: components["schemas"]["Shot"][];
+            /** @description what the kinds are called */
+            titles: {
+                [key: string]: string;
+            };
         };
         ProposeAgain: {
             cover: string;
@@ -2932,6 +3181,12 @@ export interface components {
             /** @enum {string} */
             scope?: "frame" | "span";
         };
+        SetOffersRequest: {
+            /** @description by kind: always, listed or never */
+            offers: {
+                [key: string]: string;
+            };
+        };
         SetPassage: {
             /**
              * @description of the sound: a new one, or a changed one (enum property replaced by openapi-typescript)
@@ -3023,7 +3278,7 @@ export interface components {
              * @description the revision that the commands were made on
              */
             base: number;
-            commands?: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["SetGraphic"])[];
+            commands?: (components["schemas"]["AddCover"] | components["schemas"]["RemoveCover"] | components["schemas"]["ReplaceCover"] | components["schemas"]["RenameCover"] | components["schemas"]["SwitchCover"] | components["schemas"]["DuplicateCover"] | components["schemas"]["LockCover"] | components["schemas"]["ConfirmCover"] | components["schemas"]["HideOutline"] | components["schemas"]["ShowOnly"] | components["schemas"]["InvertCover"] | components["schemas"]["SetSpan"] | components["schemas"]["PlaceCover"] | components["schemas"]["FitCover"] | components["schemas"]["MoveLike"] | components["schemas"]["AddOutline"] | components["schemas"]["RemoveOutline"] | components["schemas"]["ConvertOutline"] | components["schemas"]["ReshapeOutline"] | components["schemas"]["InsertKnot"] | components["schemas"]["RemoveKnots"] | components["schemas"]["SmoothKnots"] | components["schemas"]["SetNumber"] | components["schemas"]["AddKey"] | components["schemas"]["HoldKeys"] | components["schemas"]["MoveKeys"] | components["schemas"]["RemoveKeys"] | components["schemas"]["EaseKeys"] | components["schemas"]["PasteKeys"] | components["schemas"]["PasteOntoAll"] | components["schemas"]["SetTreatments"] | components["schemas"]["SoftenOn"] | components["schemas"]["FollowStyle"] | components["schemas"]["SetTrack"] | components["schemas"]["NameTrack"] | components["schemas"]["TrimTrack"] | components["schemas"]["RemoveTrack"] | components["schemas"]["RideTrack"] | components["schemas"]["TurnIntoKeys"] | components["schemas"]["HoldOutOf"] | components["schemas"]["MarkCrossing"] | components["schemas"]["AcceptProposal"] | components["schemas"]["PaintProposal"] | components["schemas"]["ProposeAgain"] | components["schemas"]["SetLabel"] | components["schemas"]["RemoveLabel"] | components["schemas"]["SetMarker"] | components["schemas"]["RemoveMarker"] | components["schemas"]["SetPassage"] | components["schemas"]["RemovePassage"] | components["schemas"]["SetGraphic"])[];
             cover: string;
             /** Format: double */
             frame: number;
@@ -4219,6 +4474,37 @@ export interface operations {
             };
         };
     };
+    find: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindBody"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     importList: {
         parameters: {
             query?: never;
@@ -4349,6 +4635,68 @@ export interface operations {
             };
         };
     };
+    setOffers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetOffersRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    listProposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     orderShots: {
         parameters: {
             query?: never;
@@ -4467,6 +4815,66 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["StyleView"];
                 };
+            };
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    acceptProposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcceptedView"];
+                };
+            };
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    judgeProposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JudgeBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description The body is larger than 1048576 bytes. */
             413: {
@@ -5609,6 +6017,26 @@ export interface operations {
             };
             /** @description The body is larger than 1048576 bytes. */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    stopFind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -189,6 +189,12 @@
           >{masters.length > 1 ? `Deliver ${s.name}` : 'Deliver'}</a
         >
       {/each}
+      <a
+        class="btn btn-sm"
+        href="/proposals/{id}"
+        onclick={route.follow}
+        title="What was found and may have to be hidden">Proposals</a
+      >
       <a class="btn btn-sm" href="/review/{id}" onclick={route.follow}
         >Review{c.counts.ready ? ` (${c.counts.ready})` : ''}</a
       >

@@ -1,4 +1,4 @@
-// Where the browser is: /, /programmes/ID, /review/ID, /sources/ID, /shots/ID.
+// Where the browser is: /, /programmes/ID, /review/ID, /proposals/ID, /sources/ID, /shots/ID.
 class Route {
   path = $state(location.pathname);
   constructor() {

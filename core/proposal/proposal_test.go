@@ -1,0 +1,189 @@
+package proposal
+
+import (
+	"math"
+	"math/rand"
+	"slices"
+	"testing"
+
+	"celator/core/cover"
+	"celator/core/geom"
+	"celator/core/track"
+)
+
+func box(x, y, w, h float64) geom.Quad {
+	return geom.Quad{geom.Pt(x, y), geom.Pt(x+w, y), geom.Pt(x+w, y+h), geom.Pt(x, y+h)}
+}
+
+func TestKindOf(t *testing.T) {
+	line := box(0, 0, 100, 25)
+	for text, want := range map[string]Kind{
+		"KS 47 OH": Plate, "KS47OH": Plate, "ABC 123": Plate, "D 4271 K": Plate,
+		"0731 555 204": Phone, "+44 731 555204": Phone, "7": Number, "42": Number,
+		"SHIP CHANDLERS": Text, "14:27": Text, "Late 10": Text, "rope·lamps": Text, "Velmouth": Text, "2026 REGATTA WEEK": Text,
+	} {
+		if k := KindOf(text, line); k != want {
+			t.Errorf("%q is %s, not %s", text, k, want)
+		}
+	}
+	if k := KindOf("KS 47 OH", box(0, 0, 20, 60)); k == Plate {
+		t.Error("what stands upright is a plate")
+	}
+}
+
+func TestAsked(t *testing.T) {
+	wanted := append(Words("1", "KS 47 OH", "a cargo trike"), Words("2", "Brannock & Toll", `also as "Ship Chandlers"`)...)
+	wanted = append(wanted, Words("3", "No", "")...)
+	for text, want := range map[string]string{
+		"KS47OH": "1", "KS 47 0H": "1", "BRANNOCK&TOLL": "2", "SHIP CHANDLERS": "2", "Brannock": "2", "Velmouth": "", "no": "",
+		"a": "", "cargo": "",
+	} {
+		if item, near := Asked(text, wanted); item != want {
+			t.Errorf("%q is asked for by %q, %.2f near; %q was expected", text, item, near, want)
+		}
+	}
+}
+
+func TestRules(t *testing.T) {
+	r := Rules{Text: Listed, Face: Never}
+	if r.Validate() != nil || r.For(Text) != Listed || r.For(Plate) != Always {
+		t.Errorf("%v", r)
+	}
+	for _, wrong := range []Rules{{"hat": Always}, {Text: "sometimes"}, {Face: Listed}} {
+		if wrong.Validate() == nil {
+			t.Errorf("%v can be followed", wrong)
+		}
+	}
+}
+
+// Those that read nearly the same are one group, whatever their order; kinds never mix, and what
+// reads nothing is alone.
+func TestGroup(t *testing.T) {
+	type one struct {
+		kind Kind
+		text string
+		sign int
+	}
+	all := []one{
+		{Plate, "KS 47 OH", 1}, {Plate, "KS47OH", 1}, {Plate, "KS 47 0H", 1}, {Plate, "TXN 741", 2}, {Text, "KS47OH", 3},
+		{Text, "SHIP CHANDLERS", 4}, {Text, "SHIP CHANDLER", 4}, {Face, "", 5}, {Face, "", 6}, {Number, "7", 7}, {Number, "7", 8},
+	}
+	rng := rand.New(rand.NewSource(1))
+	for range 50 {
+		rng.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
+		var kinds []Kind
+		var texts []string
+		for _, o := range all {
+			kinds, texts = append(kinds, o.kind), append(texts, o.text)
+		}
+		g := Group(kinds, texts)
+		for i := range all {
+			for j := range all {
+				if (g[i] == g[j]) != (all[i].sign == all[j].sign) {
+					t.Fatalf("%v and %v: groups %d and %d", all[i], all[j], g[i], g[j])
+				}
+			}
+		}
+	}
+}
+
+// What is found again is what it was; each of what was there stands for one.
+func TestMatches(t *testing.T) {
+	at := func(kind Kind, text string, f, x int) Proposal {
+		return sum([]Sight{{Frame: f, Kind: kind, Text: text, Quad: box(float64(x), 10, 60, 20), Sure: .9}}, f-5, f+5)
+	}
+	before := []Proposal{at(Plate, "KS 47 OH", 10, 100), at(Face, "", 10, 300), at(Text, "Quay", 10, 500)}
+	now := []Proposal{at(Text, "Ouay", 12, 510), at(Face, "", 10, 305), at(Face, "", 10, 900), at(Plate, "KS 47 0H", 9, 103),
+		at(Plate, "KS 47 OH", 90, 100)}
+	if got := Matches(before, now); !slices.Equal(got, []int{2, 1, -1, 0, -1}) {
+		t.Errorf("%v", got)
+	}
+}
+
+// scene is a street of noise through which a camera goes; things on it move along.
+func scene(f int) *track.Gray {
+	g := track.NewGray(480, 200)
+	for y := range g.H {
+		for x := range g.W {
+			u, v := float64(x)+6*float64(f), float64(y)
+			g.Pix[y*g.W+x] = float32(120 + 50*math.Sin(u*.23+math.Sin(v*.31)*2)*math.Cos(v*.19) + 30*math.Sin(u*.071+v*.13))
+		}
+	}
+	return g
+}
+
+// A thing that moves along is one, from where it came into sight until it left, although it
+// is not read on every frame that is looked at; its neighbour that reads the same is another.
+func TestLink(t *testing.T) {
+	var l Linker
+	sights := func(f int) (out []Sight) {
+		at := func(x float64, text string) {
+			if x -= 6 * float64(f); x >= 0 && x+70 <= 480 && text != "" {
+				out = append(out, Sight{Frame: f, Kind: KindOf(text, box(0, 0, 70, 20)), Quad: box(x, 90, 70, 20), Text: text, Sure: .9})
+			}
+		}
+		if f != 20 { // it is smeared there
+			at(400, "KS 47 OH")
+		}
+		at(100, "On time")
+		if f != 30 {
+			at(200, "On time")
+		} else { // something passes
+			out = append(out, Sight{Frame: f, Kind: Text, Quad: box(45, 90, 45, 20), Text: "time", Sure: .9})
+		}
+		return out
+	}
+	for f := 0; f <= 60; f += 2 {
+		if f%10 == 0 {
+			l.Look(f, scene(f), sights(f))
+		} else {
+			l.Pass(f, scene(f))
+		}
+	}
+	all := l.Proposals()
+	if len(all) != 3 {
+		t.Fatalf("%d things are %+v", len(all), all)
+	}
+	for _, p := range all {
+		switch {
+		case p.Text == "KS 47 OH" && (p.Kind != Plate || p.First != 0 || p.Last < 58):
+			t.Errorf("the plate is seen as %s from %d to %d", p.Kind, p.First, p.Last)
+		case p.Text == "On time" && p.Sights[0].Quad[0].X > 150 && p.Last < 30, p.Text == "On time" && p.First != 0:
+			t.Errorf("%q is seen from %d to %d", p.Text, p.First, p.Last)
+		}
+	}
+}
+
+// The cover of a proposal is a draft that hides it where it was seen, and what follows it is there.
+func TestMaking(t *testing.T) {
+	s := Sight{Frame: 30, Kind: Plate, Quad: box(200, 100, 90, 24), Text: "KS 47 OH", Sure: .9}
+	for _, kind := range []Kind{Plate, Face} {
+		m := Making{
+			Cover: "c", Track: "t", Item: "i", Name: "KS 47 OH", Kind: kind, Outline: s.Outline(), At: 30,
+			Span: cover.Span{First: 2, Last: 99}, Frames: 100,
+		}
+		cmds, tr := m.Commands()
+		d, _, err := cover.New(640, 360, 100).Apply(cmds...)
+		if err != nil {
+			t.Fatal(err)
+		}
+		c := d.Find("c")
+		if !c.Draft || c.Span != (cover.Span{First: 0, Last: 99}) || c.Item != "i" {
+			t.Errorf("%+v", c)
+		}
+		live := d.At(30)
+		if len(live) != 1 {
+			t.Fatalf("it hides nothing on its frame: %v", live)
+		}
+		b := live[0].Paths[0].Bounds()
+		if kind == Plate && (b.Min.X > 200 || b.Max.X < 290 || b.Min.Y > 100 || b.Max.Y < 124) {
+			t.Errorf("it hides %v", b)
+		}
+		if d, _, err = d.Apply(cover.SetTrack{Track: tr}); err != nil {
+			t.Fatal(err)
+		}
+		if d, _, err = d.Apply(cover.ConfirmCover{Cover: "c"}); err != nil || d.Find("c").Draft {
+			t.Errorf("nobody can say yes to it: %v", err)
+		}
+	}
+}

@@ -1,0 +1,100 @@
+package reading
+
+import (
+	"strings"
+	"unicode"
+)
+
+// Fold writes a text as it is compared: letters and digits alone, in capitals.
+func Fold(text string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			return unicode.ToUpper(r)
+		}
+		return -1
+	}, text)
+}
+
+// alike are characters that readers, and people, take for each other. Each stands in one group.
+var alike = groups("0ODQ", "1IL", "5S", "8B", "2Z", "6G", "VU", "CE")
+
+func groups(of ...string) map[rune]int {
+	out := map[rune]int{}
+	for i, g := range of {
+		for _, r := range g {
+			out[r] = i + 1
+		}
+	}
+	return out
+}
+
+// What it costs to take one character for another, of one that is left out.
+const (
+	costAlike = .35
+	costOther = 1.
+)
+
+func cost(a, b rune) float64 {
+	switch g := alike[a]; {
+	case a == b:
+		return 0
+	case g != 0 && g == alike[b]:
+		return costAlike
+	}
+	return costOther
+}
+
+// Near is how nearly two texts read the same, 0 to 1: one less their weighted edit distance
+// (Wagner and Fischer, JACM 21(1), 1974) over the longer one's length.
+func Near(a, b string) float64 {
+	x, y := compared(a), compared(b)
+	longer := max(len(x), len(y))
+	if min(len(x), len(y)) == 0 {
+		return 0
+	}
+	return 1 - distance(x, y, false)/float64(longer)
+}
+
+// Holds is how nearly a text, somewhere in it, reads what is wanted, 0 to 1.
+func Holds(text, wanted string) float64 {
+	x, y := compared(wanted), compared(text)
+	if len(x) == 0 || len(y) == 0 {
+		return 0
+	}
+	return max(0, 1-distance(x, y, true)/float64(len(x)))
+}
+
+// longest is how many characters of a text are compared: a line that is read has far fewer.
+const longest = 256
+
+func compared(text string) []rune {
+	r := []rune(Fold(text))
+	return r[:min(len(r), longest)]
+}
+
+// distance is how much it takes to make x of y; within: of a part of y (Sellers, J. Algorithms
+// 1(4), 1980).
+func distance(x, y []rune, within bool) float64 {
+	row := make([]float64, len(y)+1)
+	for j := range row {
+		if !within {
+			row[j] = float64(j)
+		}
+	}
+	for i, a := range x {
+		before := row[0]
+		row[0] = float64(i + 1)
+		for j, b := range y {
+			d := min(row[j+1]+1, row[j]+1, before+cost(a, b))
+			before, row[j+1] = row[j+1], d
+		}
+	}
+	if !within {
+		return row[len(y)]
+	}
+	least := row[0]
+	for _, d := range row {
+		least = min(least, d)
+	}
+	return least
+}

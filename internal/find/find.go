@@ -1,0 +1,193 @@
+// Package find looks through a clip for text, plates and faces, and makes proposals of them.
+package find
+
+import (
+	"context"
+	"errors"
+	"image"
+	"io"
+	"math"
+
+	"golang.org/x/sync/errgroup"
+
+	"celator/core/frame"
+	"celator/core/proposal"
+	"celator/core/reading"
+	"celator/core/track"
+	"celator/internal/follow"
+	"celator/internal/media"
+)
+
+const (
+	// follows and looks are how often a second frames are followed, and looked at at least.
+	follows = 5
+	looks   = 1
+	// A frame is looked at besides where the picture changed by so much since the last one that
+	// was, in the mean over a small copy (codes of 8 bit), but no sooner than after apart of a
+	// second.
+	changed = 14.
+	apart   = .39
+	// longSide is the size, px, at which a picture is looked at, within leastScale and mostScale
+	// of its own: letters of 14 px in pictures of 1920 then have over nine.
+	longSide   = 1280.
+	leastScale = .5
+	mostScale  = 2.
+	// A line is something seen where it is surely text, or surely read.
+	isText = .6
+	isRead = .6
+	// isCharacter is how sure one by itself must be: bars, poles and windows read I.
+	isCharacter = .8
+)
+
+// Job says what is looked through.
+type Job struct {
+	Clip        media.Clip
+	First, Last int // both included
+	Reader      *reading.Reader
+	Pace        func()         // called between pieces of the work; it may wait. May be nil
+	Progress    func(done int) // told how many frames are done. May be nil
+}
+
+// Found is a proposal with a picture of it.
+type Found struct {
+	proposal.Proposal
+	Still *image.RGBA
+}
+
+// Run looks through the frames. It returns how many of them it looked at.
+func Run(ctx context.Context, j Job) (out []Found, looked int, err error) {
+	if j.Pace == nil {
+		j.Pace = func() {}
+	}
+	if j.Progress == nil {
+		j.Progress = func(int) {}
+	}
+	fps, long := j.Clip.Info.Rate.Float(), max(j.Clip.Info.Width, j.Clip.Info.Height)
+	s := search{
+		Job: j, every: max(1, int(math.Round(fps/follows))), most: max(1, int(fps/looks)), least: max(1, int(fps*apart)),
+		scale: min(max(longSide/float64(long), leastScale), mostScale), last: -1,
+	}
+	if err := s.through(ctx); err != nil {
+		return nil, 0, err
+	}
+	out, err = stills(ctx, j, s.linker.Proposals())
+	return out, s.looked, err
+}
+
+type search struct {
+	Job
+	every, least, most int // frames: between those that are followed; between those that are looked at
+	scale              float64
+	linker             proposal.Linker
+	last               int // looked at
+	small              []float32
+	before             *reading.Looked
+	looked             int
+}
+
+func (s *search) through(ctx context.Context) error {
+	r, err := s.Clip.Open(ctx, s.First, s.Last)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	pic := frame.New(s.Clip.Info.Format(), nil)
+	for f := s.First; f <= s.Last; f++ {
+		if err := r.Read(pic); errors.Is(err, io.EOF) {
+			return ctx.Err()
+		} else if err != nil {
+			return err
+		}
+		if (f-s.First)%s.every == 0 || f == s.Last {
+			if err := s.frame(ctx, f, pic); err != nil {
+				return err
+			}
+			s.Pace()
+		}
+		s.Progress(f - s.First + 1)
+	}
+	return nil
+}
+
+// frame follows what was seen onto a frame, and looks at it where it is time to.
+func (s *search) frame(ctx context.Context, f int, pic *frame.Picture) error {
+	gray := follow.Luma.Of(pic)
+	now := smaller(gray)
+	look := s.last < 0 || f-s.last >= s.most || f == s.Last ||
+		f-s.last >= s.least && difference(now, s.small) > changed
+	if !look {
+		s.linker.Pass(f, gray)
+		return nil
+	}
+	seen, err := s.look(ctx, f, pic.RGBA(pic.Rect()))
+	if err != nil {
+		return err
+	}
+	s.last, s.small = f, now
+	s.looked++
+	s.linker.Look(f, gray, seen)
+	return nil
+}
+
+// look finds what is seen on a picture: text and faces at once, where the machine that reads
+// does two things at once.
+func (s *search) look(ctx context.Context, f int, pic *image.RGBA) ([]proposal.Sight, error) {
+	var lines []reading.Line
+	var faces []reading.Box
+	both, ctx := errgroup.WithContext(ctx)
+	both.Go(func() (err error) {
+		lines, err = s.Reader.Lines(ctx, pic, s.scale, s.before)
+		return err
+	})
+	both.Go(func() (err error) {
+		faces, err = s.Reader.Faces(ctx, pic)
+		return err
+	})
+	if err := both.Wait(); err != nil {
+		return nil, err
+	}
+	s.before = &reading.Looked{Pic: pic, Lines: lines}
+	var out []proposal.Sight
+	for _, l := range lines {
+		sure := math.Sqrt(l.Is * l.Sure)
+		n := len([]rune(reading.Fold(l.Text)))
+		if n == 0 || n == 1 && sure < isCharacter || l.Is < isText && l.Sure < isRead {
+			continue
+		}
+		out = append(out, proposal.Sight{
+			Frame: f, Kind: proposal.KindOf(l.Text, l.Quad), Quad: l.Quad, Text: l.Text, Sure: sure,
+		})
+	}
+	for _, b := range faces {
+		out = append(out, proposal.Sight{Frame: f, Kind: proposal.Face, Quad: b.Quad, Sure: b.Sure})
+	}
+	return out, nil
+}
+
+const smallWide, smallHigh = 32, 18
+
+// smaller is a picture as the means of a few parts.
+func smaller(g *track.Gray) []float32 {
+	sum, n := make([]float32, smallWide*smallHigh), make([]float32, smallWide*smallHigh)
+	for y := range g.H {
+		row := g.Pix[y*g.W : (y+1)*g.W]
+		at := y * smallHigh / g.H * smallWide
+		for x, v := range row {
+			k := at + x*smallWide/g.W
+			sum[k] += v
+			n[k]++
+		}
+	}
+	for i := range sum {
+		sum[i] /= max(n[i], 1)
+	}
+	return sum
+}
+
+func difference(a, b []float32) float64 {
+	var d float64
+	for i := range a {
+		d += math.Abs(float64(a[i] - b[i]))
+	}
+	return d / float64(len(a))
+}

@@ -1,0 +1,351 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"celator/core/clearance"
+	"celator/core/cover"
+	"celator/core/geom"
+	"celator/core/proposal"
+	"celator/internal/reader"
+	"celator/internal/store"
+)
+
+type (
+	proposalView struct {
+		store.Proposal
+		Group   int     `json:"group" doc:"those of a kind that read nearly the same are one sign"`
+		Offered bool    `json:"offered" doc:"by the programme's rules; what is not is still kept"`
+		Asked   string  `json:"asked,omitempty" doc:"the item of the list that asks for what it reads"`
+		Near    float64 `json:"near" doc:"how nearly, 0 to 1"`
+		In      string  `json:"in,omitempty" doc:"the shot that shows it"`
+	}
+	proposalsView struct {
+		Proposals []proposalView    `json:"proposals" doc:"in the order of the sources' frames"`
+		Runs      []store.FindRun   `json:"runs" doc:"how far the sources were looked through"`
+		Offers    map[string]string `json:"offers" doc:"by kind: always, listed or never"`
+		Titles    map[string]string `json:"titles" doc:"what the kinds are called"`
+		Absent    string            `json:"absent" doc:"why nothing can be looked for, and how to put that right; empty where it can"`
+		Shots     []store.Shot      `json:"shots"`
+		Items     []store.Item      `json:"items"`
+	}
+	findBody struct {
+		Sources []string `json:"sources,omitempty" maxItems:"5000" doc:"all where there are none"`
+		Afresh  bool     `json:"afresh,omitempty" doc:"also what was looked through; what was decided stays"`
+	}
+	judgeBody struct {
+		IDs        []string `json:"ids" minItems:"1" maxItems:"5000"`
+		State      string   `json:"state" enum:"open,later,unneeded"`
+		Reason     string   `json:"reason,omitempty" maxLength:"2000"`
+		Forget     bool     `json:"forget,omitempty" doc:"what reads so is not offered again in this programme"`
+		Everywhere bool     `json:"everywhere,omitempty" doc:"nor in any other"`
+	}
+	acceptBody struct {
+		IDs  []string `json:"ids" minItems:"1" maxItems:"500"`
+		Item string   `json:"item,omitempty" doc:"that they belong to; a new one where there is none"`
+		Name string   `json:"name,omitempty" maxLength:"200" doc:"of a new item; what they read where there is none"`
+	}
+	acceptedView struct {
+		Item   string         `json:"item"`
+		Covers []acceptedRow  `json:"covers"`
+		Left   []leftProposal `json:"left" doc:"those of which no cover could be made"`
+	}
+	acceptedRow struct {
+		Proposal string `json:"proposal"`
+		Shot     string `json:"shot"`
+		Cover    string `json:"cover"`
+	}
+	leftProposal struct {
+		Proposal string `json:"proposal"`
+		Why      string `json:"why"`
+	}
+)
+
+func (s *server) registerProposals(api huma.API) {
+	huma.Register(api, op("listProposals", http.MethodGet, "/api/programmes/{id}/proposals",
+		"What was found in a programme and may have to be hidden", 200), s.proposals)
+	huma.Register(api, op("find", http.MethodPost, "/api/programmes/{id}/find",
+		"Look through a programme's sources for text, plates and faces", 202), s.find)
+	huma.Register(api, op("stopFind", http.MethodPost, "/api/sources/{id}/find/stop",
+		"Let a source rest that is being looked through; what was found stays", 204),
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			return nil, problem(s.Store.StopFind(ctx, in.ID))
+		})
+	huma.Register(api, op("judgeProposals", http.MethodPost, "/api/proposals/judge",
+		"Say that proposals are not needed, wait, or are open again", 204), func(ctx context.Context, in *struct {
+		Body judgeBody
+	},
+	) (*struct{}, error) {
+		b := in.Body
+		return nil, problem(s.Store.Judge(ctx, b.IDs, store.Verdict{
+			State: store.ProposalState(b.State), Reason: strings.TrimSpace(b.Reason), By: asker(ctx), Forget: b.Forget,
+			Everywhere: b.Everywhere,
+		}))
+	})
+	huma.Register(api, op("acceptProposals", http.MethodPost, "/api/proposals/accept",
+		"Make proposals an item of the list, each with a cover that is followed", 200), s.accept)
+	huma.Register(api, op("setOffers", http.MethodPut, "/api/programmes/{id}/offers",
+		"Set what is proposed", 204), func(ctx context.Context, in *struct {
+		ByID
+		Body struct {
+			Offers map[string]string `json:"offers" doc:"by kind: always, listed or never"`
+		}
+	},
+	) (*struct{}, error) {
+		r := proposal.Rules{}
+		for k, o := range in.Body.Offers {
+			r[proposal.Kind(k)] = proposal.Offer(o)
+		}
+		if err := r.Validate(); err != nil {
+			return nil, huma.Error422UnprocessableEntity(sentence(err))
+		}
+		return nil, problem(s.Store.SetOffers(ctx, in.ID, r))
+	})
+}
+
+func (s *server) proposals(ctx context.Context, in *ByID) (*body[proposalsView], error) {
+	p, err := s.Store.Programme(ctx, in.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	v := proposalsView{Proposals: []proposalView{}, Offers: map[string]string{}, Titles: map[string]string{}}
+	all, err := s.Store.Proposals(ctx, in.ID)
+	if err == nil {
+		v.Runs, err = s.Store.FindRuns(ctx, in.ID)
+	}
+	if err == nil {
+		v.Shots, err = s.Store.Shots(ctx, in.ID)
+	}
+	if err == nil {
+		v.Items, err = s.Store.Items(ctx, in.ID)
+	}
+	if err != nil {
+		return nil, problem(err)
+	}
+	for _, k := range proposal.Kinds {
+		v.Offers[string(k)], v.Titles[string(k)] = string(p.Offers.V.For(k)), k.Title()
+	}
+	if err := reader.Check(reader.Dir()); err != nil {
+		v.Absent = sentence(err)
+	}
+	var wanted []proposal.Wanted
+	for _, it := range v.Items {
+		wanted = append(wanted, proposal.Words(it.ID, it.Name, it.Description)...)
+	}
+	kinds, texts := make([]proposal.Kind, len(all)), make([]string, len(all))
+	for i, q := range all {
+		kinds[i], texts[i] = q.Kind, q.Text
+	}
+	groups := proposal.Group(kinds, texts)
+	for i, q := range all {
+		w := proposalView{Proposal: q, Group: groups[i], In: shotOf(v.Shots, q)}
+		w.Asked, w.Near = proposal.Asked(q.Text, wanted)
+		rule := p.Offers.V.For(q.Kind)
+		w.Offered = rule == proposal.Always || w.Asked != "" && rule == proposal.Listed
+		v.Proposals = append(v.Proposals, w)
+	}
+	return &body[proposalsView]{v}, nil
+}
+
+// shotOf is the shortest of the shots that show a proposal where it is seen best.
+func shotOf(shots []store.Shot, p store.Proposal) string {
+	best := -1
+	for i, sh := range shots {
+		if sh.Source == p.Source && sh.First <= p.Frame && p.Frame <= sh.Last() &&
+			(best < 0 || sh.Frames < shots[best].Frames) {
+			best = i
+		}
+	}
+	if best < 0 {
+		return ""
+	}
+	return shots[best].ID
+}
+
+func (s *server) find(ctx context.Context, in *struct {
+	ByID
+	Body findBody
+},
+) (*struct{}, error) {
+	if _, err := s.Store.Programme(ctx, in.ID); err != nil {
+		return nil, problem(err)
+	}
+	if err := reader.Check(reader.Dir()); err != nil {
+		return nil, huma.Error503ServiceUnavailable(sentence(err))
+	}
+	sources, err := s.Store.Sources(ctx, in.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	wanted := map[string]bool{}
+	for _, id := range in.Body.Sources {
+		wanted[id] = true
+	}
+	for _, src := range sources {
+		if src.State == store.Failed || len(wanted) > 0 && !wanted[src.ID] {
+			continue
+		}
+		if err := s.Store.Find(ctx, src.ID, asker(ctx), in.Body.Afresh); err != nil {
+			return nil, problem(err)
+		}
+	}
+	return nil, nil
+}
+
+// accept makes of proposals an item with a cover for each, which is followed.
+func (s *server) accept(ctx context.Context, in *struct {
+	Body acceptBody
+},
+) (*body[acceptedView], error) {
+	all, err := s.Store.ProposalsByID(ctx, in.Body.IDs)
+	if err != nil {
+		return nil, problem(err)
+	}
+	src, err := s.Store.Source(ctx, all[0].Source)
+	if err != nil {
+		return nil, problem(err)
+	}
+	item, err := s.itemFor(ctx, src.Programme, in.Body, all)
+	if err != nil {
+		return nil, err
+	}
+	styles, err := s.Store.Styles(ctx, src.Programme)
+	if err != nil {
+		return nil, problem(err)
+	}
+	v := acceptedView{Item: item.ID, Covers: []acceptedRow{}, Left: []leftProposal{}}
+	for _, p := range all {
+		if p.State == store.AcceptedProposal {
+			v.Left = append(v.Left, leftProposal{p.ID, "It was accepted already."})
+			continue
+		}
+		row, err := s.makeCover(ctx, p, item, styles)
+		switch {
+		case errors.Is(err, store.ErrNone):
+			v.Left = append(v.Left, leftProposal{p.ID, "No shot shows it any more."})
+		case err != nil:
+			return nil, problem(err)
+		default:
+			v.Covers = append(v.Covers, row)
+		}
+	}
+	return &body[acceptedView]{v}, nil
+}
+
+// itemFor is the item that proposals belong to: one of their programme, or a new one.
+func (s *server) itemFor(ctx context.Context, programme string, b acceptBody, all []store.Proposal) (it store.Item,
+	err error,
+) {
+	if b.Item != "" {
+		items, err := s.Store.Items(ctx, programme)
+		if err != nil {
+			return it, problem(err)
+		}
+		for _, it := range items {
+			if it.ID == b.Item {
+				return it, nil
+			}
+		}
+		return it, problem(store.ErrNone)
+	}
+	d := clearance.Details{Name: b.Name, Kind: all[0].Kind.Item()}
+	if strings.TrimSpace(d.Name) == "" {
+		if d.Name = all[0].Text; d.Name == "" {
+			d.Name = all[0].Kind.Title()
+		}
+	}
+	if len(d.Name) > clearance.MaxName {
+		d.Name = strings.ToValidUTF8(d.Name[:clearance.MaxName], "")
+	}
+	if err := d.Tidy(); err != nil {
+		return it, huma.Error422UnprocessableEntity(sentence(err))
+	}
+	it, err = s.Store.AddUnplaced(ctx, programme, d)
+	return it, problem(err)
+}
+
+// makeCover makes a proposal a cover in the shot that shows it, and has it followed.
+func (s *server) makeCover(ctx context.Context, p store.Proposal, item store.Item,
+	styles []store.Style,
+) (row acceptedRow, err error) {
+	sh, err := s.Store.ShotAt(ctx, p.Source, p.Frame)
+	if err != nil {
+		return row, err
+	}
+	m := proposal.Making{
+		Cover: p.ID, Track: store.NewID(), Item: item.ID, Name: item.Name, Kind: p.Kind, Outline: p.Best().Outline(),
+		At:     p.Frame - sh.First,
+		Span:   cover.Span{First: max(p.First-sh.First, 0), Last: min(p.Last-sh.First, sh.Frames-1)},
+		Frames: sh.Frames,
+	}
+	for _, st := range styles {
+		for _, k := range st.Kinds.V {
+			if k == item.Kind {
+				m.StyleID, m.Style = st.ID, &st.Style.V
+			}
+		}
+	}
+	cmds, t := m.Commands()
+	for range 20 { // others may change the shot meanwhile
+		var head int
+		if head, err = s.Store.HeadNumber(ctx, sh.ID); err != nil {
+			return row, err
+		}
+		on := store.On{Base: head, Author: asker(ctx), Key: "accept-" + p.ID}
+		_, err = s.Store.Edit(ctx, sh.ID, on, func(d *cover.Document) (*cover.Document, string, error) {
+			if d.Find(m.Cover) != nil { // it was accepted before, and opened again
+				m.Cover = store.NewID()
+				cmds, t = m.Commands()
+			}
+			return d.Apply(cmds...)
+		})
+		var conflict *store.Conflict
+		if !errors.As(err, &conflict) {
+			break
+		}
+	}
+	if err != nil {
+		return row, err
+	}
+	if err = s.Store.Place(ctx, item.ID, sh.ID, m.Span.First, m.Span.Last); err != nil {
+		return row, err
+	}
+	if err = s.Store.Accepted(ctx, p.ID, item.ID, sh.ID, m.Cover, asker(ctx)); err != nil {
+		return row, err
+	}
+	return acceptedRow{p.ID, sh.ID, m.Cover}, s.followDraft(ctx, sh, m, t)
+}
+
+// followDraft has what was accepted followed through its shot, if there is anything to follow.
+func (s *server) followDraft(ctx context.Context, sh store.Shot, m proposal.Making, t cover.Track) error {
+	if sh.Frames < 2 || geom.Area(t.Surface) == 0 {
+		return nil
+	}
+	a := store.Attempt{ID: store.NewID(), Shot: sh.ID, Track: t.ID, State: store.Queued, Frames: sh.Frames}
+	a.Spec.V = store.AttemptSpec{
+		Track: t, From: 0, To: sh.Frames - 1, Ride: m.Cover, At: cover.Time(m.At), Take: true, Author: asker(ctx),
+	}
+	if err := s.Store.AddAttempt(ctx, a); err != nil {
+		return fmt.Errorf("the cover was made, but cannot be followed: %w", err)
+	}
+	return nil
+}
+
+// proposalStill answers with the picture of a proposal.
+func (s *server) proposalStill(w http.ResponseWriter, r *http.Request) {
+	b, err := s.Store.ProposalStill(r.Context(), chi.URLParam(r, "id"))
+	if err != nil {
+		failed(w, err)
+		return
+	}
+	w.Header().Set("Content-Type", "image/png")
+	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
+	w.Write(b)
+}
