@@ -16,8 +16,9 @@ export function server(data: string, port: number, demo = false): Server {
       `rm -rf ${data} && exec ../bin/celator serve ${demo ? '--demo ' : ''}` +
       `--data ${data} --media ../.run/media --addr 127.0.0.1:${port} --intake Station=http://127.0.0.1:${intake}`,
     url: `http://127.0.0.1:${port}/api/programmes`,
-    // Checks of shots that a test goes on editing would only take the machine's time.
-    env: { CELATOR_UNSAFE_DATABASE: '1', ...(demo ? {} : { CELATOR_CHECK_AFTER: '15' }) },
+    // Checks of shots that a test goes on editing, and looking through what none asks about, would
+    // only take the machine's time.
+    env: { CELATOR_UNSAFE_DATABASE: '1', ...(demo ? {} : { CELATOR_CHECK_AFTER: '15', CELATOR_FIND: '0' }) },
     timeout: 120_000,
     gracefulShutdown: { signal: 'SIGTERM', timeout: 10_000 },
   };

@@ -28,6 +28,7 @@ const (
 	// between two that were looked at or followed.
 	longer = 6
 	soft   = 4 // px, as a cover that is drawn gets
+	beyond = 1 // px beyond a board's edge, which is found to about as much
 )
 
 // Commands make the cover, a draft, and the track that it will ride on, once that was followed.
@@ -67,10 +68,10 @@ func (m Making) Commands() ([]cover.Command, cover.Track) {
 	return []cover.Command{cover.AddCover{New: c}}, t
 }
 
-// Outline is what hides a sight: its box, and a little beside it.
+// Outline is what hides a sight: a plate's board to its edges; else its box, and a little beside it.
 func (s Sight) Outline() geom.Quad {
-	if s.Kind == Face {
-		return s.Quad.Grown(beside * s.Quad.Height())
+	if s.Board != nil && s.Kind == Plate {
+		return s.Board.Grown(beyond)
 	}
 	return s.Quad.Grown(beside * s.Quad.Height())
 }

@@ -63,8 +63,10 @@ func Words(item, name, description string) (out []Wanted) {
 		}
 	}
 	add(name)
-	for i, part := range strings.FieldsFunc(description, func(r rune) bool { return strings.ContainsRune(`"“”„«»`, r) }) {
-		if i%2 == 1 || strings.HasPrefix(strings.TrimSpace(description), `"`) && i%2 == 0 {
+	for i, part := range strings.FieldsFunc(" "+description, func(r rune) bool {
+		return strings.ContainsRune(`"“”„«»`, r)
+	}) {
+		if i%2 == 1 {
 			add(part)
 		}
 	}

@@ -51,6 +51,8 @@ type Sight struct {
 	Quad  geom.Quad `json:"quad" doc:"its corners from the beginning of its upper edge, clockwise, px"`
 	Text  string    `json:"text,omitempty" doc:"what it reads"`
 	Sure  float64   `json:"sure" doc:"0 to 1"`
+	// Board is the edge of what it stands on, where that was looked for and found.
+	Board *geom.Quad `json:"board,omitempty" doc:"the edge of the board that it stands on, where that was found"`
 }
 
 // Proposal is something that was seen through a stretch of a shot.

@@ -187,3 +187,57 @@ func TestMaking(t *testing.T) {
 		}
 	}
 }
+
+// The board that a line stands on is found to its edges, however it is turned and whatever lies
+// behind it; where there is none, none is made up.
+func TestBoard(t *testing.T) {
+	rng := rand.New(rand.NewSource(9))
+	hits, n := 0, 0
+	for range 60 {
+		deg := (rng.Float64() - .5) * 24
+		h := 16 + 30*rng.Float64()
+		at := geom.Placement(geom.Pt(0, 0), geom.Pt(320+20*rng.Float64(), 180), deg, 1, 1)
+		line := box(-2.2*h, -.5*h, 4.4*h, h).Under(at)
+		board := box(-2.2*h-.8*h, -h, 4.4*h+1.2*h, 2*h).Under(at)
+		dark, light := 30+40*rng.Float64(), 190+40*rng.Float64()
+		g := track.NewGray(640, 360)
+		for i := range g.Pix {
+			p := geom.Pt(float64(i%g.W)+.5, float64(i/g.W)+.5)
+			v := 110 + 18*math.Sin(p.X*.09+math.Sin(p.Y*.07)) + 4*rng.NormFloat64()
+			if board.Holds(p) {
+				v = light
+			}
+			if line.Holds(p) && math.Sin(p.X*.8+3*math.Sin(p.X*.11)+.1*p.Y) > .1 {
+				v = dark
+			}
+			g.Pix[i] = float32(v)
+		}
+		n++
+		got, ok := Board(g, line.Grown(.18*h)) // as those who find text give it
+		if !ok {
+			continue
+		}
+		worst := 0.
+		for i := range got {
+			worst = max(worst, got[i].Sub(board[i]).Len())
+		}
+		if worst < 3 {
+			hits++
+		} else if worst > .5*h {
+			t.Errorf("a board at %v is found at %v", board, got)
+		}
+	}
+	if hits < n*9/10 {
+		t.Errorf("%d of %d boards are found to 3 px", hits, n)
+	}
+	plain := track.NewGray(640, 360)
+	for i := range plain.Pix {
+		plain.Pix[i] = float32(120 + 8*rng.NormFloat64())
+	}
+	if _, ok := Board(plain, box(250, 150, 140, 30)); ok {
+		t.Error("where nothing is a board is found")
+	}
+	if _, ok := Board(plain, box(-40, -10, 60, 20)); ok {
+		t.Error("beside the picture a board is found")
+	}
+}

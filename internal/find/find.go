@@ -27,11 +27,11 @@ const (
 	// second.
 	changed = 14.
 	apart   = .39
-	// longSide is the size, px, at which a picture is looked at, within leastScale and mostScale
-	// of its own: letters of 14 px in pictures of 1920 then have over nine.
+	// longSide is the size, px, at which a larger picture is looked at, but no smaller than by
+	// leastScale: letters of 14 px in pictures of 1920 then have over nine. None is enlarged: of
+	// large letters fewer are found then.
 	longSide   = 1280.
 	leastScale = .5
-	mostScale  = 2.
 	// A line is something seen where it is surely text, or surely read.
 	isText = .6
 	isRead = .6
@@ -65,7 +65,7 @@ func Run(ctx context.Context, j Job) (out []Found, looked int, err error) {
 	fps, long := j.Clip.Info.Rate.Float(), max(j.Clip.Info.Width, j.Clip.Info.Height)
 	s := search{
 		Job: j, every: max(1, int(math.Round(fps/follows))), most: max(1, int(fps/looks)), least: max(1, int(fps*apart)),
-		scale: min(max(longSide/float64(long), leastScale), mostScale), last: -1,
+		scale: min(max(longSide/float64(long), leastScale), 1), last: -1,
 	}
 	if err := s.through(ctx); err != nil {
 		return nil, 0, err

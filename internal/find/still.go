@@ -10,6 +10,7 @@ import (
 	"celator/core/frame"
 	"celator/core/geom"
 	"celator/core/proposal"
+	"celator/internal/follow"
 )
 
 const (
@@ -32,9 +33,23 @@ func stills(ctx context.Context, j Job, all []proposal.Proposal) ([]Found, error
 	slices.Sort(frames)
 	err := j.Clip.Pick(ctx, slices.Compact(frames), func(f int, pic *frame.Picture) error {
 		j.Pace()
+		gray := follow.Luma.Of(pic)
 		for i := range out {
-			if out[i].Best.Frame == f {
-				out[i].Still = still(pic, out[i].Best.Quad)
+			p := &out[i]
+			if p.Best.Frame != f {
+				continue
+			}
+			p.Still = still(pic, p.Best.Quad)
+			if p.Kind == proposal.Face {
+				continue
+			}
+			if board, ok := proposal.Board(gray, p.Best.Quad); ok {
+				p.Best.Board = &board
+				for k := range p.Sights {
+					if p.Sights[k].Frame == f && p.Sights[k].Quad == p.Best.Quad {
+						p.Sights[k].Board = &board
+					}
+				}
 			}
 		}
 		return nil

@@ -156,7 +156,7 @@ func (s *server) working(next http.Handler) http.Handler {
 }
 
 // views are the front end's own addresses; App.svelte shows what is at each.
-var views = regexp.MustCompile(`^/(|programmes/[^/]+|review/[^/]+|sources/[^/]+|shots/[^/]+)$`)
+var views = regexp.MustCompile(`^/(|programmes/[^/]+|proposals/[^/]+|review/[^/]+|sources/[^/]+|shots/[^/]+)$`)
 
 // page serves the front end.
 func (s *server) page(w http.ResponseWriter, r *http.Request) {

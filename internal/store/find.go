@@ -26,7 +26,8 @@ func (FindArgs) InsertOpts() river.InsertOpts {
 type FindRun struct {
 	Source  string    `db:"source" json:"source"`
 	State   string    `db:"state" json:"state" enum:"queued,running,done,failed,stopped"`
-	Done    int       `db:"done" json:"done" doc:"frames"`
+	Done    int       `db:"done" json:"-"`
+	Reached int       `db:"reached" json:"done" doc:"frames"`
 	Looked  int       `db:"looked" json:"looked" doc:"how many of them were looked at; what was seen on them was followed over the others"`
 	Error   string    `db:"error" json:"error"`
 	Waiting string    `db:"waiting" json:"waiting" doc:"why it does not go on for now, in words; empty while it does"`
@@ -61,7 +62,8 @@ func (s *Store) Find(ctx context.Context, source, by string, afresh bool) error 
 func (s *Store) wantFind(ctx context.Context, tx *sqlx.Tx, source, by string, afresh bool) error {
 	res, err := tx.ExecContext(ctx, `INSERT INTO find_run (source, by) VALUES ($1, $2)
 		ON CONFLICT (source) DO UPDATE SET state = 'queued', by = $2, at = now(), error = '', waiting = '',
-		done = CASE WHEN $3 THEN 0 ELSE find_run.done END, looked = CASE WHEN $3 THEN 0 ELSE find_run.looked END
+		done = CASE WHEN $3 THEN 0 ELSE find_run.done END,
+		reached = CASE WHEN $3 THEN 0 ELSE find_run.done END, looked = CASE WHEN $3 THEN 0 ELSE find_run.looked END
 		WHERE find_run.state IN ('failed', 'stopped') OR $3 AND find_run.state = 'done'`, source, by, afresh)
 	if err != nil {
 		return err
@@ -86,10 +88,10 @@ func (s *Store) StopFind(ctx context.Context, source string) error {
 	})
 }
 
-// SetFind says how far a run has come. It reports whether it is still wanted.
-func (s *Store) SetFind(ctx context.Context, source string, done int) (wanted bool, err error) {
-	res, err := s.db.ExecContext(ctx, `UPDATE find_run SET state = 'running', done = $2, waiting = '', at = now()
-		WHERE source = $1 AND state IN ('queued', 'running')`, source, done)
+// SetFind says which frame a run has reached. It reports whether it is still wanted.
+func (s *Store) SetFind(ctx context.Context, source string, reached int) (wanted bool, err error) {
+	res, err := s.db.ExecContext(ctx, `UPDATE find_run SET state = 'running', reached = $2, waiting = '', at = now()
+		WHERE source = $1 AND state IN ('queued', 'running')`, source, reached)
 	if err != nil {
 		return false, err
 	}

@@ -101,8 +101,8 @@ func (s *Store) FoundProposals(ctx context.Context, source string, piece, to, lo
 			source); err != nil {
 			return none(err)
 		}
-		res, err := tx.ExecContext(ctx, `UPDATE find_run SET done = $2, looked = looked + $3, state = 'running',
-			waiting = '', at = now() WHERE source = $1`, source, to, looked)
+		res, err := tx.ExecContext(ctx, `UPDATE find_run SET done = $2, reached = $2, looked = looked + $3,
+			state = 'running', waiting = '', at = now() WHERE source = $1`, source, to, looked)
 		if err != nil {
 			return err
 		}

@@ -3,7 +3,8 @@
 CREATE TABLE find_run (
     source  text PRIMARY KEY REFERENCES source ON DELETE CASCADE,
     state   text NOT NULL DEFAULT 'queued' CHECK (state IN ('queued', 'running', 'done', 'failed', 'stopped')),
-    done    integer NOT NULL DEFAULT 0 CHECK (done >= 0),   -- frames
+    done    integer NOT NULL DEFAULT 0 CHECK (done >= 0),   -- frames of which what was found is kept
+    reached integer NOT NULL DEFAULT 0 CHECK (reached >= 0), -- by the work that is under way
     looked  integer NOT NULL DEFAULT 0 CHECK (looked >= 0), -- at so many of them
     error   text NOT NULL DEFAULT '',
     waiting text NOT NULL DEFAULT '',

@@ -37,6 +37,14 @@
         <p class="text-[12px] text-warning">{cover.name} is locked: nothing of it can be changed.</p>
         <button class="btn btn-xs" onclick={() => bench.selection.edit({ do: 'lock', on: false })}>Unlock</button>
       {/if}
+      {#if cover?.draft}
+        <div class="flex items-center gap-2 border-l-4 border-warning pl-2 text-[12px]" data-testid="draft">
+          <span class="flex-1">A draft: found and covered, and nobody has said yes to it.</span>
+          <button class="btn btn-xs" onclick={() => bench.selection.edit({ do: 'confirm' })}
+            >Yes to this draft (Alt+Y)</button
+          >
+        </div>
+      {/if}
       {#if cover && bench.selection.state && !bench.selection.state.inside}
         <p class="text-[12px] text-warning">
           f {bench.selection.here} lies outside the span (f {cover.span.first}–{cover.span.last}): nothing is hidden

@@ -113,6 +113,11 @@ export const actions: Action[] = [
     run: (bench) => bench.selection.edit({ do: 'lock', on: !bench.selection.cover?.locked }),
   },
   {
+    name: 'Say yes to the draft',
+    keys: ['Alt+Y'],
+    run: (bench) => bench.selection.cover?.draft && bench.selection.edit({ do: 'confirm' }),
+  },
+  {
     name: 'Hide its outline, or show it',
     keys: ['Shift+U'],
     run: (bench) => bench.selection.edit({ do: 'unsee', on: !bench.selection.cover?.unseen }),

@@ -107,6 +107,8 @@ const said: Record<string, string> = {
   'Turn into hand keys': 'The track is replaced by keys that can be changed one by one.',
   'Remove the anchor*': 'Both its sides are tracked again without it.',
 
+  'Yes to this draft': 'The cover is yours from now on; any change of it says so too.',
+
   // Hold out.
   'Find what is in front': 'Looks for what passes before the surface; nothing is held out until you accept it.',
   'Draw what is in front*': 'An outline of what passes, keyed like a cover.',

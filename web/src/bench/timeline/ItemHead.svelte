@@ -19,6 +19,7 @@
   const said = $derived.by(() => {
     if (!cover) return unsaid ? 'hidden in the sound' : 'no cover yet';
     const words = [cover.off ? 'off' : `f ${cover.span.first}–${cover.span.last}`];
+    if (cover.draft) words.push('a draft');
     if (cover.locked) words.push('locked');
     if (cover.unseen) words.push('outline hidden');
     return words.join(', ');
@@ -59,6 +60,9 @@
       >
       {#if !cover && unsaid}<span class="quiet shrink-0 text-[12px]">in the sound</span>
       {:else if !cover}<span class="shrink-0 text-[12px] text-warning">no cover</span>
+      {:else if cover?.draft}<span class="shrink-0 border border-dashed border-warning px-1 text-[12px] leading-4"
+          >draft</span
+        >
       {:else if !isSelected}<span class="quiet shrink-0 text-[12px]">{kinds[item.kind]}</span>{/if}
       <span class="sr-only">{kinds[item.kind]}, {said}</span>
     </button>
