@@ -9,7 +9,7 @@ export PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD = 1
 
 .PHONY: help start build models test lint format test-go test-race test-wasm test-unit test-e2e footage \
 	notices bench bench-interface bench-track bench-holdout bench-check bench-load bench-crash \
-	bench-voice bench-zoo bench-world bench-world-holdout bench-master bench-long fuzz demo contract screenshots clean setup-run setup-test
+	bench-voice bench-zoo bench-world bench-world-holdout bench-find bench-master bench-long fuzz demo contract screenshots clean setup-run setup-test
 
 help: ## what there is to make
 	@grep -hE '^[a-z0-9-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -130,6 +130,10 @@ bench-holdout: setup-test build ## measure proposed holdouts against ground trut
 bench-world-holdout: setup-test build ## measure proposed holdouts on photographs (PART, COUNT: see bench-world)
 	./dev/setup photographs
 	WORLD=$(or $(PART),kept) go run ./dev/benchholdout
+
+bench-find: setup-test build ## measure what is found in shots with ground truth (PART, COUNT: see bench-world)
+	./dev/setup photographs
+	PART=$(or $(PART),kept) go run ./dev/benchfind
 
 bench-voice: setup-test ## measure disguised voices on generated speech (needs espeak-ng, pocketsphinx, pocketsphinx-en-us)
 	go run ./dev/benchvoice

@@ -17,9 +17,9 @@ const (
 	stripe = 1.1
 	// inward is by how much of its height a box may reach beyond the board's edge. There only steps count that letters
 	// do not make: from the board to what is as dark, or as light, as they are.
-	inward = .12
-	columns            = 24 // places along a side at which the edge is looked for
-	slants             = 7  // px by which an edge's end may lie farther out than its other, a tenth of its length at most
+	inward  = .12
+	columns = 24 // places along a side at which the edge is looked for
+	slants  = 7  // px by which an edge's end may lie farther out than its other, a tenth of its length at most
 	// edge is how much, codes of 8 bit over two pixels, an edge must step in the mean over its
 	// places, and agreeing how many of them must step that way.
 	edge, agreeing = 7., .8

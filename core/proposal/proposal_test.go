@@ -20,7 +20,8 @@ func TestKindOf(t *testing.T) {
 	for text, want := range map[string]Kind{
 		"KS 47 OH": Plate, "KS47OH": Plate, "ABC 123": Plate, "D 4271 K": Plate,
 		"0731 555 204": Phone, "+44 731 555204": Phone, "7": Number, "42": Number,
-		"SHIP CHANDLERS": Text, "14:27": Text, "Late 10": Text, "rope·lamps": Text, "Velmouth": Text, "2026 REGATTA WEEK": Text,
+		"SHIP CHANDLERS": Text, "14:27": Text, "Late 10": Text, "rope·lamps": Text, "Velmouth": Text,
+		"2026 REGATTA WEEK": Text,
 	} {
 		if k := KindOf(text, line); k != want {
 			t.Errorf("%q is %s, not %s", text, k, want)
@@ -35,8 +36,8 @@ func TestAsked(t *testing.T) {
 	wanted := append(Words("1", "KS 47 OH", "a cargo trike"), Words("2", "Brannock & Toll", `also as "Ship Chandlers"`)...)
 	wanted = append(wanted, Words("3", "No", "")...)
 	for text, want := range map[string]string{
-		"KS47OH": "1", "KS 47 0H": "1", "BRANNOCK&TOLL": "2", "SHIP CHANDLERS": "2", "Brannock": "2", "Velmouth": "", "no": "",
-		"a": "", "cargo": "",
+		"KS47OH": "1", "KS 47 0H": "1", "BRANNOCK&TOLL": "2", "SHIP CHANDLERS": "2", "Brannock": "2", "Velmouth": "",
+		"no": "", "a": "", "cargo": "",
 	} {
 		if item, near := Asked(text, wanted); item != want {
 			t.Errorf("%q is asked for by %q, %.2f near; %q was expected", text, item, near, want)
@@ -66,7 +67,8 @@ func TestGroup(t *testing.T) {
 	}
 	all := []one{
 		{Plate, "KS 47 OH", 1}, {Plate, "KS47OH", 1}, {Plate, "KS 47 0H", 1}, {Plate, "TXN 741", 2}, {Text, "KS47OH", 3},
-		{Text, "SHIP CHANDLERS", 4}, {Text, "SHIP CHANDLER", 4}, {Face, "", 5}, {Face, "", 6}, {Number, "7", 7}, {Number, "7", 8},
+		{Text, "SHIP CHANDLERS", 4}, {Text, "SHIP CHANDLER", 4}, {Face, "", 5}, {Face, "", 6},
+		{Number, "7", 7}, {Number, "7", 8},
 	}
 	rng := rand.New(rand.NewSource(1))
 	for range 50 {
@@ -93,8 +95,10 @@ func TestMatches(t *testing.T) {
 		return sum([]Sight{{Frame: f, Kind: kind, Text: text, Quad: box(float64(x), 10, 60, 20), Sure: .9}}, f-5, f+5)
 	}
 	before := []Proposal{at(Plate, "KS 47 OH", 10, 100), at(Face, "", 10, 300), at(Text, "Quay", 10, 500)}
-	now := []Proposal{at(Text, "Ouay", 12, 510), at(Face, "", 10, 305), at(Face, "", 10, 900), at(Plate, "KS 47 0H", 9, 103),
-		at(Plate, "KS 47 OH", 90, 100)}
+	now := []Proposal{
+		at(Text, "Ouay", 12, 510), at(Face, "", 10, 305), at(Face, "", 10, 900), at(Plate, "KS 47 0H", 9, 103),
+		at(Plate, "KS 47 OH", 90, 100),
+	}
 	if got := Matches(before, now); !slices.Equal(got, []int{2, 1, -1, 0, -1}) {
 		t.Errorf("%v", got)
 	}
@@ -119,7 +123,8 @@ func TestLink(t *testing.T) {
 	sights := func(f int) (out []Sight) {
 		at := func(x float64, text string) {
 			if x -= 6 * float64(f); x >= 0 && x+70 <= 480 && text != "" {
-				out = append(out, Sight{Frame: f, Kind: KindOf(text, box(0, 0, 70, 20)), Quad: box(x, 90, 70, 20), Text: text, Sure: .9})
+				q := box(x, 90, 70, 20)
+				out = append(out, Sight{Frame: f, Kind: KindOf(text, q), Quad: q, Text: text, Sure: .9})
 			}
 		}
 		if f != 20 { // it is smeared there

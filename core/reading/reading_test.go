@@ -241,7 +241,9 @@ func (m mutes) Run(ctx context.Context, model Model, in Tensor) ([]Tensor, error
 // A net that gives what it should not is told, not believed.
 func TestWrongShapes(t *testing.T) {
 	pic := image.NewRGBA(image.Rect(0, 0, 64, 64))
-	for _, wrong := range [][]Tensor{nil, {NewTensor(1, 1, 3, 3)}, {{Shape: []int{1, 1, 64, 64}}}, {NewTensor(2), NewTensor(2)}} {
+	for _, wrong := range [][]Tensor{
+		nil, {NewTensor(1, 1, 3, 3)}, {{Shape: []int{1, 1, 64, 64}}}, {NewTensor(2), NewTensor(2)},
+	} {
 		r := Reader{Net: gives(wrong), Keys: []string{"A"}}
 		if _, err := r.Boxes(context.Background(), pic, 1); err == nil {
 			t.Errorf("%v is taken for a map", wrong)

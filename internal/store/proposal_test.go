@@ -24,6 +24,8 @@ func seen(kind proposal.Kind, text string, frame int, x float64) store.Proposal 
 
 // What was decided stays when a source is looked through again; what was not makes way; what reads
 // like something that is not needed is not offered again: here, or in all programmes.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestProposals(t *testing.T) {
 	st, _ := testdb.Open(t)
 	ctx := context.Background()
@@ -98,7 +100,8 @@ func TestProposals(t *testing.T) {
 	for _, p := range list {
 		states[p.Text+" "+string(p.State)]++
 	}
-	if len(list) != 4 || states["KS 47 OH accepted"] != 1 || states["Velmouth unneeded"] != 2 || states["TXN 741 open"] != 1 {
+	if len(list) != 4 || states["KS 47 OH accepted"] != 1 || states["Velmouth unneeded"] != 2 ||
+		states["TXN 741 open"] != 1 {
 		t.Errorf("found again: %v", states)
 	}
 
