@@ -107,6 +107,7 @@ func StateOf(name string) (State, bool) {
 type Standing struct {
 	State   State
 	Covered bool     // something that hides it is in the shot
+	Drafts  int      // covers that hide it and to which nobody has said yes
 	Editors []string // who changed what hides it since it was last approved
 	Checked bool     // as it stands
 	Severe  int      // open severe findings
@@ -154,12 +155,17 @@ func (s Standing) Move(to State, by, note string) error {
 		if !s.Covered {
 			return errors.New("nothing hides it in this shot yet; cover it, or waive it with a reason")
 		}
+		if s.Drafts > 0 {
+			return errors.New("a draft hides it; look at it on the bench and say yes, or change it")
+		}
 	case Approved:
 		switch {
 		case s.State != Ready:
 			return fmt.Errorf("only what is ready can be approved; this is %s", strings.ToLower(s.State.Title()))
 		case slices.ContainsFunc(s.Editors, func(e string) bool { return strings.EqualFold(e, by) }):
 			return errors.New("somebody else than who covered it approves")
+		case s.Drafts > 0:
+			return errors.New("a draft hides it, to which nobody has said yes")
 		case !s.Checked:
 			return errors.New("it was not checked as it stands; wait for the check, or run it")
 		case s.Severe > 0:

@@ -47,6 +47,8 @@ func TestMove(t *testing.T) {
 		{"take an approval back", func(s *Standing) { s.State = Approved }, SentBack, "Maren", "late doubts", ""},
 		{"ready", func(s *Standing) { s.State = InWork }, Ready, "Ada", "", ""},
 		{"ready, bare", func(s *Standing) { s.State, s.Covered = ToDo, false }, Ready, "Ada", "", "nothing hides it"},
+		{"ready, a draft", func(s *Standing) { s.State, s.Drafts = InWork, 1 }, Ready, "Ada", "", "say yes"},
+		{"approve a draft", func(s *Standing) { s.Drafts = 2 }, Approved, "Maren", "", "nobody has said yes"},
 		{"waive", func(s *Standing) { s.State, s.Covered = ToDo, false }, Waived, "Ada", "Agreed by the owner", ""},
 		{"waive without a reason", func(*Standing) {}, Waived, "Ada", "", "say why"},
 		{"begin again", func(s *Standing) { s.State = Waived }, ToDo, "Ada", "", ""},

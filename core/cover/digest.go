@@ -64,6 +64,16 @@ func (d *Document) Hiding(item string) (out []*Cover) {
 	return out
 }
 
+// Drafts counts the covers that hide an item and to which nobody has said yes.
+func (d *Document) Drafts(item string) (n int) {
+	for _, c := range d.Hiding(item) {
+		if c.Draft {
+			n++
+		}
+	}
+	return n
+}
+
 // Unsaid returns the passages that keep an item from being heard.
 func (d *Document) Unsaid(item string) (out []*Passage) {
 	for i := range d.Passages {

@@ -53,7 +53,7 @@ func passes(err error) bool {
 // Long: a run from its beginning to what the document takes; the ways out belong together.
 func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) error {
 	spec := a.Spec.V
-	if !spec.Compare {
+	if !spec.Compare && !spec.Later {
 		r.awaited.Add(1)
 		defer r.awaited.Add(-1)
 	}

@@ -27,6 +27,14 @@ type Report struct {
 	Sources    []Source
 	Rows       []Row
 	Deliveries []Delivery
+	Found      Found
+}
+
+// Found is how far the sources were looked through for text and faces, and what became of what
+// was found.
+type Found struct {
+	Sources, Looked, Frames            int // that were looked through; frames that were looked at, of so many
+	Accepted, Unneeded, Undecided, All int // proposals
 }
 
 // Source is a source's name and the digest over all of its frames.

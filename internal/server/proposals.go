@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -46,6 +47,9 @@ type (
 		Reason     string   `json:"reason,omitempty" maxLength:"2000"`
 		Forget     bool     `json:"forget,omitempty" doc:"what reads so is not offered again in this programme"`
 		Everywhere bool     `json:"everywhere,omitempty" doc:"nor in any other"`
+	}
+	draftBody struct {
+		Items []string `json:"items,omitempty" maxItems:"5000" doc:"of the list; all where there are none"`
 	}
 	acceptBody struct {
 		IDs  []string `json:"ids" minItems:"1" maxItems:"500"`
@@ -91,6 +95,8 @@ func (s *server) registerProposals(api huma.API) {
 	})
 	huma.Register(api, op("acceptProposals", http.MethodPost, "/api/proposals/accept",
 		"Make proposals an item of the list, each with a cover that is followed", 200), s.accept)
+	huma.Register(api, op("draft", http.MethodPost, "/api/programmes/{id}/draft",
+		"Make drafts of all that is offered and that the list asks for, in its order", 200), s.draft)
 	huma.Register(api, op("setOffers", http.MethodPut, "/api/programmes/{id}/offers",
 		"Set what is proposed", 204), func(ctx context.Context, in *struct {
 		ByID
@@ -111,23 +117,29 @@ func (s *server) registerProposals(api huma.API) {
 }
 
 func (s *server) proposals(ctx context.Context, in *ByID) (*body[proposalsView], error) {
-	p, err := s.Store.Programme(ctx, in.ID)
+	v, err := s.offered(ctx, in.ID)
+	return &body[proposalsView]{v}, problem(err)
+}
+
+// offered is what was found in a programme, with what the list and its rules say of it.
+func (s *server) offered(ctx context.Context, id string) (v proposalsView, err error) {
+	p, err := s.Store.Programme(ctx, id)
 	if err != nil {
-		return nil, problem(err)
+		return v, err
 	}
-	v := proposalsView{Proposals: []proposalView{}, Offers: map[string]string{}, Titles: map[string]string{}}
-	all, err := s.Store.Proposals(ctx, in.ID)
+	v = proposalsView{Proposals: []proposalView{}, Offers: map[string]string{}, Titles: map[string]string{}}
+	all, err := s.Store.Proposals(ctx, id)
 	if err == nil {
-		v.Runs, err = s.Store.FindRuns(ctx, in.ID)
-	}
-	if err == nil {
-		v.Shots, err = s.Store.Shots(ctx, in.ID)
+		v.Runs, err = s.Store.FindRuns(ctx, id)
 	}
 	if err == nil {
-		v.Items, err = s.Store.Items(ctx, in.ID)
+		v.Shots, err = s.Store.Shots(ctx, id)
+	}
+	if err == nil {
+		v.Items, err = s.Store.Items(ctx, id)
 	}
 	if err != nil {
-		return nil, problem(err)
+		return v, err
 	}
 	for _, k := range proposal.Kinds {
 		v.Offers[string(k)], v.Titles[string(k)] = string(p.Offers.V.For(k)), k.Title()
@@ -151,7 +163,38 @@ func (s *server) proposals(ctx context.Context, in *ByID) (*body[proposalsView],
 		w.Offered = rule == proposal.Always || w.Asked != "" && rule == proposal.Listed
 		v.Proposals = append(v.Proposals, w)
 	}
-	return &body[proposalsView]{v}, nil
+	return v, nil
+}
+
+// draft makes drafts of what the list asks for; they are followed after all that somebody waits for.
+func (s *server) draft(ctx context.Context, in *struct {
+	ByID
+	Body draftBody
+},
+) (*body[acceptedView], error) {
+	v, err := s.offered(ctx, in.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	styles, err := s.Store.Styles(ctx, in.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	out := acceptedView{Covers: []acceptedRow{}, Left: []leftProposal{}}
+	for _, it := range v.Items {
+		if len(in.Body.Items) > 0 && !slices.Contains(in.Body.Items, it.ID) {
+			continue
+		}
+		for _, p := range v.Proposals {
+			if p.State != store.OpenProposal || p.Asked != it.ID {
+				continue
+			}
+			if err := s.acceptOne(ctx, p.Proposal, it, styles, true, &out); err != nil {
+				return nil, problem(err)
+			}
+		}
+	}
+	return &body[acceptedView]{out}, nil
 }
 
 // shotOf is the shortest of the shots that show a proposal where it is seen best.
@@ -226,17 +269,27 @@ func (s *server) accept(ctx context.Context, in *struct {
 			v.Left = append(v.Left, leftProposal{p.ID, "It was accepted already."})
 			continue
 		}
-		row, err := s.makeCover(ctx, p, item, styles)
-		switch {
-		case errors.Is(err, store.ErrNone):
-			v.Left = append(v.Left, leftProposal{p.ID, "No shot shows it any more."})
-		case err != nil:
+		if err := s.acceptOne(ctx, p, item, styles, false, &v); err != nil {
 			return nil, problem(err)
-		default:
-			v.Covers = append(v.Covers, row)
 		}
 	}
 	return &body[acceptedView]{v}, nil
+}
+
+// acceptOne makes a proposal a cover of an item, or tells why that cannot be; later says that nobody waits for it.
+func (s *server) acceptOne(ctx context.Context, p store.Proposal, item store.Item, styles []store.Style, later bool,
+	v *acceptedView,
+) error {
+	row, err := s.makeCover(ctx, p, item, styles, later)
+	switch {
+	case errors.Is(err, store.ErrNone):
+		v.Left = append(v.Left, leftProposal{p.ID, "No shot shows it any more."})
+	case err != nil:
+		return err
+	default:
+		v.Covers = append(v.Covers, row)
+	}
+	return nil
 }
 
 // itemFor is the item that proposals belong to: one of their programme, or a new one.
@@ -273,7 +326,7 @@ func (s *server) itemFor(ctx context.Context, programme string, b acceptBody, al
 
 // makeCover makes a proposal a cover in the shot that shows it, and has it followed.
 func (s *server) makeCover(ctx context.Context, p store.Proposal, item store.Item,
-	styles []store.Style,
+	styles []store.Style, later bool,
 ) (row acceptedRow, err error) {
 	sh, err := s.Store.ShotAt(ctx, p.Source, p.Frame)
 	if err != nil {
@@ -320,17 +373,20 @@ func (s *server) makeCover(ctx context.Context, p store.Proposal, item store.Ite
 	if err = s.Store.Accepted(ctx, p.ID, item.ID, sh.ID, m.Cover, asker(ctx)); err != nil {
 		return row, err
 	}
-	return acceptedRow{p.ID, sh.ID, m.Cover}, s.followDraft(ctx, sh, m, t)
+	return acceptedRow{p.ID, sh.ID, m.Cover}, s.followDraft(ctx, sh, m, t, later)
 }
 
 // followDraft has what was accepted followed through its shot, if there is anything to follow.
-func (s *server) followDraft(ctx context.Context, sh store.Shot, m proposal.Making, t cover.Track) error {
+func (s *server) followDraft(ctx context.Context, sh store.Shot, m proposal.Making, t cover.Track,
+	later bool,
+) error {
 	if sh.Frames < 2 || geom.Area(t.Surface) == 0 {
 		return nil
 	}
 	a := store.Attempt{ID: store.NewID(), Shot: sh.ID, Track: t.ID, State: store.Queued, Frames: sh.Frames}
 	a.Spec.V = store.AttemptSpec{
-		Track: t, From: 0, To: sh.Frames - 1, Ride: m.Cover, At: cover.Time(m.At), Take: true, Author: asker(ctx),
+		Track: t, From: 0, To: sh.Frames - 1, Ride: m.Cover, At: cover.Time(m.At), Take: true, Later: later,
+		Author: asker(ctx),
 	}
 	if err := s.Store.AddAttempt(ctx, a); err != nil {
 		return fmt.Errorf("the cover was made, but cannot be followed: %w", err)

@@ -40,6 +40,7 @@ type proposalsAnswer struct {
 		Group                                   int
 		Offered                                 bool
 		First, Last, Frame                      int
+		Item                                    *string
 	}
 }
 
@@ -129,10 +130,30 @@ func TestProposals(t *testing.T) {
 	if p := list.Proposals[of["KS 47 OH"]]; p.State != "accepted" || p.Cover != done.Covers[0].Cover {
 		t.Errorf("%+v", p)
 	}
+	// A draft is nobody's word: it is not ready before somebody says yes.
+	no := s.ask("POST", shot+"/items/"+done.Item+"/decisions", m{"state": "ready", "by": "Ada"}, 409, nil)
+	if !strings.Contains(no, "say yes") {
+		t.Errorf("a draft is not ready because %s", no)
+	}
+	var head struct{ Revision struct{ Number int } }
+	s.ask("GET", shot, nil, 200, &head)
+	s.ask("POST", shot+"/edits", m{
+		"base": head.Revision.Number, "commands": []m{{"do": "confirm", "cover": done.Covers[0].Cover}},
+	}, 201, nil)
+	s.ask("POST", shot+"/items/"+done.Item+"/decisions", m{"state": "ready", "by": "Ada"}, 201, nil)
+
+	// What the list asks for is drafted at once, and once.
 	sign := list.Proposals[of["Velmouth"]]
-	s.ask("POST", "/api/proposals/accept", m{"ids": []string{sign.ID}, "item": sign.Asked}, 200, &done)
-	if done.Item != sign.Asked {
-		t.Errorf("it belongs to %s, not to what the list asks for", done.Item)
+	s.ask("POST", at+"/draft", m{}, 200, &done)
+	if len(done.Covers) != 1 || done.Covers[0].Proposal != sign.ID {
+		t.Errorf("drafted: %+v", done)
+	}
+	if of = get(); *list.Proposals[of["Velmouth"]].Item != sign.Asked {
+		t.Errorf("it belongs to %v, not to what the list asks for", list.Proposals[of["Velmouth"]].Item)
+	}
+	s.ask("POST", at+"/draft", m{}, 200, &done)
+	if len(done.Covers) != 0 {
+		t.Errorf("drafted again: %+v", done)
 	}
 	number := list.Proposals[of["7"]]
 	s.ask("POST", "/api/proposals/judge", m{"ids": []string{number.ID}, "state": "unneeded", "reason": "a bay"}, 204, nil)
@@ -144,6 +165,14 @@ func TestProposals(t *testing.T) {
 	s.ask("POST", "/api/proposals/judge", m{"ids": []string{store.NewID()}, "state": "later"}, 404, nil)
 	s.ask("POST", "/api/proposals/accept", m{"ids": []string{store.NewID()}}, 404, nil)
 	s.ask("GET", "/api/proposals/"+number.ID+"/still", nil, 404, nil)
+	if err := s.st.EndFind(context.Background(), sh.Source, store.Done, ""); err != nil {
+		t.Fatal(err)
+	}
+	report := s.ask("GET", at+"/report.html", nil, 200, nil)
+	if !strings.Contains(report, "each source was searched for text and faces, 4 of 50 frames looked at; 3 proposals: "+
+		"2 accepted, 1 not needed, all decided") {
+		t.Errorf("the report does not tell what was looked for: %s", report[:min(len(report), 4000)])
+	}
 	s.ask("POST", at+"/find", m{"afresh": true}, 202, nil)
 	s.ask("POST", "/api/sources/"+sh.Source+"/find/stop", nil, 204, nil)
 }

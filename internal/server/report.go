@@ -2,6 +2,7 @@ package server
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/base64"
 	"errors"
@@ -151,7 +152,37 @@ func (s *server) report(ctx context.Context, programme string, pictures bool) (*
 			r.Rows = append(r.Rows, base)
 		}
 	}
-	return r, ctx.Err()
+	r.Found, err = s.searched(ctx, p)
+	return r, cmp.Or(err, ctx.Err())
+}
+
+// searched tells how far a programme was looked through, and what became of what was found.
+func (s *server) searched(ctx context.Context, p *parts) (f report.Found, err error) {
+	read := s.Store.ForReads()
+	runs, err := read.FindRuns(ctx, p.programme.ID)
+	if err != nil {
+		return f, err
+	}
+	for _, run := range runs {
+		if run.State == store.Done {
+			f.Sources++
+			f.Looked += run.Looked
+			f.Frames += p.source[run.Source].Frames
+		}
+	}
+	all, err := read.Proposals(ctx, p.programme.ID)
+	for _, q := range all {
+		f.All++
+		switch q.State {
+		case store.AcceptedProposal:
+			f.Accepted++
+		case store.UnneededProposal:
+			f.Unneeded++
+		default:
+			f.Undecided++
+		}
+	}
+	return f, err
 }
 
 // holds are the shots in a delivery.

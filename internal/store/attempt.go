@@ -46,6 +46,7 @@ type AttemptSpec struct {
 	At      cover.Time  `json:"at"`   // as it lies on this frame
 	Take    bool        `json:"take"` // the document takes the poses when it has ended
 	Compare bool        `json:"compare"`
+	Later   bool        `json:"later,omitempty"`  // nobody waits for it
 	Fields  bool        `json:"fields,omitempty"` // mattes are of fields, two for each frame
 	Author  string      `json:"author"`
 	// Front, when given, makes it a run that looks for what passes in front of the
@@ -88,16 +89,16 @@ func (s *Store) addAttempt(ctx context.Context, tx *sqlx.Tx, a Attempt) error {
 		return err
 	}
 	if a.State == Queued {
-		if err := s.queueAttempt(ctx, tx, a.ID, a.Spec.V.Compare); err != nil {
+		if err := s.queueAttempt(ctx, tx, a.ID, a.Spec.V.Compare || a.Spec.V.Later); err != nil {
 			return err
 		}
 	}
 	return notify(ctx, tx, "attempt", a.ID)
 }
 
-func (s *Store) queueAttempt(ctx context.Context, tx *sqlx.Tx, id string, compare bool) error {
+func (s *Store) queueAttempt(ctx context.Context, tx *sqlx.Tx, id string, later bool) error {
 	opts := FollowArgs{}.InsertOpts()
-	if compare {
+	if later {
 		opts.Queue = CompareQueue
 	}
 	_, err := s.queue.InsertTx(ctx, tx.Tx, FollowArgs{id}, &opts)

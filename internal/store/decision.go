@@ -81,7 +81,8 @@ func (s *Store) decide(ctx context.Context, tx *sqlx.Tx, d Decision) (out Appear
 		}
 		return out, said(ctx, tx, d)
 	}
-	now := clearance.Standing{State: out.State, Covered: out.Covered, Checked: out.Checked, Severe: out.Severe}
+	now := clearance.Standing{State: out.State, Covered: out.Covered, Drafts: out.Drafts, Checked: out.Checked,
+		Severe: out.Severe}
 	if d.State == clearance.Approved {
 		if now.Editors, err = editors(ctx, tx, d.Shot, d.Item); err != nil {
 			return out, err
@@ -144,23 +145,26 @@ func (s *Store) edited(ctx context.Context, tx *sqlx.Tx, shot, author string, r 
 		Item        string          `db:"item"`
 		State       clearance.State `db:"state"`
 		Fingerprint string          `db:"fingerprint"`
+		Drafts      int             `db:"drafts"`
 	}
-	if err := tx.SelectContext(ctx, &rows, `SELECT item, state, fingerprint FROM appearance
+	if err := tx.SelectContext(ctx, &rows, `SELECT item, state, fingerprint, drafts FROM appearance
 		WHERE shot = $1`, shot); err != nil {
 		return err
 	}
 	moved := false
 	for _, row := range rows {
-		now := r.Document.ItemFingerprint(row.Item)
-		if now == row.Fingerprint {
+		now, drafts := r.Document.ItemFingerprint(row.Item), r.Document.Drafts(row.Item)
+		if now == row.Fingerprint && drafts == row.Drafts {
 			continue
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE appearance SET fingerprint = $3 WHERE item = $1
-			AND shot = $2`, row.Item, shot,
-			now); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE appearance SET fingerprint = $3, drafts = $4 WHERE item = $1
+			AND shot = $2`, row.Item, shot, now, drafts); err != nil {
 			return err
 		}
 		moved = true
+		if now == row.Fingerprint {
+			continue
+		}
 		if next := row.State.Edited(); next != row.State {
 			if err := decided(ctx, tx, Decision{
 				Item: row.Item, Shot: shot, Was: row.State, State: next, By: author,

@@ -48,8 +48,10 @@ CREATE TABLE unneeded (
     at        timestamptz NOT NULL DEFAULT now()
 );
 
+ALTER TABLE appearance ADD drafts integer NOT NULL DEFAULT 0; -- of the covers that hide it, to which nobody said yes
 ALTER TABLE programme ADD offers jsonb NOT NULL DEFAULT '{}'; -- proposal.Rules
 
 -- +goose Down
 ALTER TABLE programme DROP offers;
+ALTER TABLE appearance DROP drafts;
 DROP TABLE unneeded, proposal, find_run;

@@ -416,6 +416,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make drafts of all that is offered and that the list asks for, in its order */
+        post: operations["draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{id}/drawings": {
         parameters: {
             query?: never;
@@ -1352,6 +1369,11 @@ export interface components {
             covered: boolean;
             /**
              * Format: int64
+             * @description covers that hide it and to which nobody has said yes
+             */
+            drafts: number;
+            /**
+             * Format: int64
              * @description frames of the shot; -1 where they are not known
              */
             first: number;
@@ -1811,6 +1833,10 @@ export interface components {
             version: number;
             /** Format: int64 */
             width: number;
+        };
+        DraftBody: {
+            /** @description of the list; all where there are none */
+            items?: string[];
         };
         Drawing: {
             /** Format: date-time */
@@ -4432,6 +4458,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeliveryView"];
+                };
+            };
+            /** @description The body is larger than 1048576 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcceptedView"];
                 };
             };
             /** @description The body is larger than 1048576 bytes. */

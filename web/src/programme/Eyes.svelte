@@ -18,6 +18,7 @@
     if (a.state === 'back') return [60, a.note ? `sent back: ${a.note}` : 'sent back'];
     if (r.item.due && r.item.due < today) return [50, `overdue since ${r.item.due}`];
     if (a.severe) return [40, a.severe === 1 ? 'one severe finding' : `${a.severe} severe findings`];
+    if (a.drafts) return [35, a.drafts === 1 ? 'a draft to look at' : `${a.drafts} drafts to look at`];
     if (r.item.due && r.item.due <= soon) return [30, `due ${r.item.due}`];
     if (a.state === 'ready') return [20, 'to be reviewed'];
     if (a.covered && !a.checked) return [10, 'not checked as it stands'];

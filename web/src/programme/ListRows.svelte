@@ -97,6 +97,10 @@
               onclick={route.follow}>{r.item.name}</a
             >{:else}<span class="font-semibold">{r.item.name}</span>{/if}
           <span class="quiet">{kinds[r.item.kind]}</span>
+          {#if r.appearance?.drafts}<span
+              class="border border-dashed border-warning px-1 text-[12px]"
+              title="Nobody has said yes to its cover">draft</span
+            >{/if}
           <span class="quiet block text-[12px]"
             >{[r.item.description, r.item.reason, r.item.requester].filter(Boolean).join(' · ')}</span
           >

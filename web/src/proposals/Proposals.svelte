@@ -119,6 +119,12 @@
           ><option value="">All shots</option>{#each c.list!.shots as s (s.id)}<option value={s.id}>{s.name}</option
             >{/each}</select
         >{/if}
+      {#if c.listed && c.shown === 'open'}<button
+          class="btn ml-auto btn-sm"
+          onclick={() => c.draft()}
+          title="Accepts all that the clearance list asks for, as drafts that wait for a yes"
+          >Draft what the list asks for ({c.listed})</button
+        >{/if}
       {#if c.last.length}<button class="btn ml-auto btn-sm" onclick={() => c.back()} title="U">Take it back</button
         >{/if}
     </div>

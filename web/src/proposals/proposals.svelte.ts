@@ -164,6 +164,20 @@ export class Proposals {
     });
   }
 
+  /** How many are open that the list asks for. */
+  listed = $derived((this.list?.proposals ?? []).filter((p) => p.state === 'open' && p.asked).length);
+
+  async draft(): Promise<void> {
+    await this.decide(async () => {
+      const r = await ask(
+        api.POST('/api/programmes/{id}/draft', { params: { path: { id: this.programme } }, body: {} }),
+      );
+      this.last = [];
+      const n = r.covers.length;
+      return `${n === 1 ? 'A draft was' : `${n} drafts were`} made; what is followed for them gives way to all else.`;
+    });
+  }
+
   async find(afresh: boolean): Promise<void> {
     await this.decide(async () => {
       await ask(api.POST('/api/programmes/{id}/find', { params: { path: { id: this.programme } }, body: { afresh } }));
