@@ -66,9 +66,17 @@ func TestGroup(t *testing.T) {
 		sign int
 	}
 	all := []one{
-		{Plate, "KS 47 OH", 1}, {Plate, "KS47OH", 1}, {Plate, "KS 47 0H", 1}, {Plate, "TXN 741", 2}, {Text, "KS47OH", 3},
-		{Text, "SHIP CHANDLERS", 4}, {Text, "SHIP CHANDLER", 4}, {Face, "", 5}, {Face, "", 6},
-		{Number, "7", 7}, {Number, "7", 8},
+		{Plate, "KS 47 OH", 1},
+		{Plate, "KS47OH", 1},
+		{Plate, "KS 47 0H", 1},
+		{Plate, "TXN 741", 2},
+		{Text, "KS47OH", 3},
+		{Text, "SHIP CHANDLERS", 4},
+		{Text, "SHIP CHANDLER", 4},
+		{Face, "", 5},
+		{Face, "", 6},
+		{Number, "7", 7},
+		{Number, "7", 8},
 	}
 	rng := rand.New(rand.NewSource(1))
 	for range 50 {

