@@ -13,10 +13,12 @@ import (
 const (
 	faceSide   = 256 // samples of what the network is given
 	smallFace  = 20  // pixels: faces from this size on are looked for
-	isFace     = .75
-	sameFace   = .3 // of two boxes' union that they share, if they are of one face
-	faceLap    = 72 // samples by which parts overlap: a face seen in half is not found
-	faceCoarse = 2  // by how much each look is coarser than the one before
+	maybeFace  = .5  // how sure the first look must be
+	isFace     = .7  // and the second, at another size
+	secondWide = 4.5 // times the face's box: what is looked at then
+	sameFace   = .3  // of two boxes' union that they share, if they are of one face
+	faceLap    = 72  // samples by which parts overlap: a face seen in half is not found
+	faceCoarse = 2   // by how much each look is coarser than the one before
 )
 
 // The anchors lie in cells of two grids.
@@ -49,7 +51,59 @@ func (r *Reader) Faces(ctx context.Context, pic *image.RGBA) ([]Box, error) {
 			}
 		}
 		if last {
-			return single(all), nil
+			return r.surely(ctx, pic, single(all))
+		}
+	}
+}
+
+// surely looks at each face once more, as large as the network knows faces best, and keeps those that are still one,
+// about where they were: windows and wheels look like faces at one size alone.
+func (r *Reader) surely(ctx context.Context, pic *image.RGBA, all []Box) (out []Box, err error) {
+	for _, f := range all {
+		c, side := f.Quad.Centre(), secondWide*max(f.Quad.Width(), f.Quad.Height())
+		from := geom.Pt(c.X-side/2, c.Y-side/2)
+		k := side / faceSide
+		part := image.NewRGBA(image.Rect(0, 0, faceSide, faceSide))
+		sampled(pic, part, from, k)
+		found, err := r.facesIn(ctx, part, 0, 0)
+		if err != nil {
+			return nil, err
+		}
+		for _, g := range found {
+			for i, p := range g.Quad {
+				g.Quad[i] = from.Add(p.Mul(k))
+			}
+			if g.Sure >= isFace && share(g.Quad.Bounds(), f.Quad.Bounds()) >= sameFace {
+				out = append(out, g)
+				break
+			}
+		}
+	}
+	return single(out), nil
+}
+
+// sampled fills a square with a part of a picture that begins at a place, k of its pixels for one; beyond its rim it
+// is grey.
+func sampled(pic, out *image.RGBA, from geom.Point, k float64) {
+	fine := max(1, int(math.Ceil(k)))
+	n := float32(fine * fine)
+	for y := range out.Rect.Dy() {
+		for x := range out.Rect.Dx() {
+			sum := [3]float32{}
+			for i := range fine * fine {
+				p := from.Add(geom.Pt(float64(x)+(float64(i%fine)+.5)/float64(fine),
+					float64(y)+(float64(i/fine)+.5)/float64(fine)).Mul(k))
+				c := [3]float32{128, 128, 128}
+				if image.Pt(int(math.Floor(p.X)), int(math.Floor(p.Y))).In(pic.Rect) {
+					c = at(pic, p)
+				}
+				for j := range sum {
+					sum[j] += c[j]
+				}
+			}
+			o := out.PixOffset(x, y)
+			out.Pix[o], out.Pix[o+1], out.Pix[o+2] = uint8(sum[0]/n+.5), uint8(sum[1]/n+.5), uint8(sum[2]/n+.5)
+			out.Pix[o+3] = 255
 		}
 	}
 }
@@ -82,7 +136,7 @@ func (r *Reader) facesIn(ctx context.Context, pic *image.RGBA, x0, y0 int) ([]Bo
 		}
 		for i := range n {
 			sure := 1 / (1 + math.Exp(-float64(score.Data[i])))
-			if sure < isFace {
+			if sure < maybeFace {
 				continue
 			}
 			cell := i / grid.each

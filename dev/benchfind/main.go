@@ -70,6 +70,7 @@ func main() {
 		t.add(w, all, each)
 	}
 	t.print()
+	faces(r, pictures, part == demo.Kept)
 	floor.End()
 }
 
