@@ -13,6 +13,9 @@ import (
 // where it was, reading the same, is the same thing; everything else is followed over the
 // frames between: forward to where it went, and back to where it came into sight.
 type Linker struct {
+	// Smaller is by how much the frames are smaller than the pictures that sights are of; 0 is not at all. What is
+	// followed need not be known to the pixel.
+	Smaller    int
 	open, done []*chain
 	before     *passed   // the frame that was looked at last
 	between    []*passed // those after it
@@ -82,7 +85,7 @@ func (l *Linker) Look(frame int, gray *track.Gray, sights []Sight) {
 	rest = l.give(gone, rest, func(c *chain, s Sight) float64 { return c.stayed(s, moved) })
 	gone = unseen(gone, frame)
 	for _, c := range gone {
-		c.follow(l.before, way)
+		c.follow(l.before, way, l.smaller())
 	}
 	rest = l.give(gone, rest, (*chain).went)
 	for _, c := range unseen(gone, frame) {
@@ -90,7 +93,7 @@ func (l *Linker) Look(frame int, gray *track.Gray, sights []Sight) {
 	}
 	for _, s := range rest {
 		c := &chain{sights: []Sight{s}, first: frame, last: frame, at: s.Quad, known: true}
-		c.back(way)
+		c.back(way, l.smaller())
 		l.open = append(l.open, c)
 	}
 	l.open = slices.DeleteFunc(l.open, func(c *chain) bool {
@@ -236,9 +239,15 @@ func (c *chain) like(s Sight) bool {
 	return (s.Kind == Face) == (k == Face) && (s.Kind == Mark) == (k == Mark)
 }
 
+// smaller takes the pictures' places to the frames'.
+func (l *Linker) smaller() geom.Map {
+	k := 1 / float64(max(l.Smaller, 1))
+	return geom.Map{k, 0, 0, 0, k, 0, 0, 0, 1}
+}
+
 // tracker follows what lies in a box.
-func tracker(p *passed, q geom.Quad) track.Tracker {
-	around := q.Grown(wider * q.Height())
+func tracker(p *passed, q geom.Quad, smaller geom.Map) track.Tracker {
+	around := q.Grown(wider * q.Height()).Under(smaller)
 	t, err := track.NewPlanar(p.pic(), around[:], track.Similarity)
 	if err != nil {
 		return nil
@@ -247,14 +256,18 @@ func tracker(p *passed, q geom.Quad) track.Tracker {
 }
 
 // follow follows the thing from the frame looked at before over those since.
-func (c *chain) follow(before *passed, way []*passed) {
+func (c *chain) follow(before *passed, way []*passed, smaller geom.Map) {
 	if c.way == nil && c.known && before != nil && before.pic().Ready() {
-		if t := tracker(before, c.at); t != nil {
+		if t := tracker(before, c.at, smaller); t != nil {
 			c.way, c.from = t, c.at
 		}
 	}
 	c.known = false
 	if c.way == nil {
+		return
+	}
+	larger, err := smaller.Inverse()
+	if err != nil {
 		return
 	}
 	for _, p := range way {
@@ -263,18 +276,18 @@ func (c *chain) follow(before *passed, way []*passed) {
 			c.way = nil
 			return
 		}
-		c.at, c.last = c.from.Under(pose.Map), p.frame
+		c.at, c.last = c.from.Under(larger.Mul(pose.Map).Mul(smaller)), p.frame
 	}
 }
 
 // back follows a thing that was just seen first to where it came into sight, at most to the
 // frame after the one looked at before, on which it was not seen.
-func (c *chain) back(way []*passed) {
+func (c *chain) back(way []*passed, smaller geom.Map) {
 	now := way[len(way)-1]
 	if len(way) < 2 || !now.pic().Ready() {
 		return
 	}
-	t := tracker(now, c.at)
+	t := tracker(now, c.at, smaller)
 	for i := len(way) - 2; t != nil && i >= 0 && t.Step(way[i].pic())[0].State.Known(); i-- {
 		c.first = way[i].frame
 	}

@@ -113,11 +113,11 @@ func TestMatches(t *testing.T) {
 }
 
 // scene is a street of noise through which a camera goes; things on it move along.
-func scene(f int) *track.Gray {
-	g := track.NewGray(480, 200)
+func scene(f, smaller int) *track.Gray {
+	g := track.NewGray(480/smaller, 200/smaller)
 	for y := range g.H {
 		for x := range g.W {
-			u, v := float64(x)+6*float64(f), float64(y)
+			u, v := (float64(x)+.5)*float64(smaller)+6*float64(f), (float64(y)+.5)*float64(smaller)
 			g.Pix[y*g.W+x] = float32(120 + 50*math.Sin(u*.23+math.Sin(v*.31)*2)*math.Cos(v*.19) + 30*math.Sin(u*.071+v*.13))
 		}
 	}
@@ -127,7 +127,13 @@ func scene(f int) *track.Gray {
 // A thing that moves along is one, from where it came into sight until it left, although it
 // is not read on every frame that is looked at; its neighbour that reads the same is another.
 func TestLink(t *testing.T) {
-	var l Linker
+	for _, smaller := range []int{1, 2} {
+		link(t, smaller)
+	}
+}
+
+func link(t *testing.T, smaller int) {
+	l := Linker{Smaller: smaller}
 	sights := func(f int) (out []Sight) {
 		at := func(x float64, text string) {
 			if x -= 6 * float64(f); x >= 0 && x+70 <= 480 && text != "" {
@@ -148,9 +154,9 @@ func TestLink(t *testing.T) {
 	}
 	for f := 0; f <= 60; f += 2 {
 		if f%10 == 0 {
-			l.Look(f, scene(f), sights(f))
+			l.Look(f, scene(f, smaller), sights(f))
 		} else {
-			l.Pass(f, scene(f))
+			l.Pass(f, scene(f, smaller))
 		}
 	}
 	all := l.Proposals()

@@ -2,7 +2,7 @@
 // the keyboard; and what is not needed is not asked for again.
 import { expect, test } from '@playwright/test';
 import { readFileSync } from 'node:fs';
-import { corners } from '../help';
+import { corners, openFootage } from '../help';
 
 const clip = '../.run/media/tidewrack-week/quay-trike/clip.mp4';
 
@@ -97,4 +97,32 @@ test('a plate is found, accepted with one key, followed, and passes the check', 
   const after = (await list()).proposals;
   expect(after.filter((p: any) => p.state !== 'open').length).toBe(decided);
   expect(after.length).toBe(proposals.length);
+});
+
+test('on the bench what was found is shown when asked, and one key covers it', async ({ page }) => {
+  test.setTimeout(300_000);
+  await openFootage(page, 'chandlers-sign', 'Oilskin rack', false);
+  const shot = page.url().split('/').pop()!.split('?')[0]!;
+  const here = await (await page.request.get(`/api/shots/${shot}`)).json();
+  await page.request.post(`/api/programmes/${here.programme}/find`, { data: {} });
+  const found = async () => (await page.request.get(`/api/shots/${shot}/proposals`)).json();
+  await expect.poll(async () => (await found()).length, { timeout: 200_000 }).toBeGreaterThan(1);
+  await page.keyboard.press('Alt+f');
+  const card = page.getByTestId('found');
+  await expect(card).toContainText(/BRANNOCK/);
+  await expect(page.getByTestId('found-box').first()).toBeVisible();
+  // The box lies on the sign.
+  const rows = await found();
+  const box = rows[0].seen[0].quad;
+  expect(box[0].x).toBeGreaterThan(200);
+  expect(box[0].x).toBeLessThan(box[1].x);
+  await page.keyboard.press('Alt+n');
+  await expect(card.locator('li')).toHaveCount(rows.length - 1);
+  await page.keyboard.press('Alt+c');
+  await expect(card.locator('li')).toHaveCount(rows.length - 2);
+  await expect(page.getByTestId('draft')).toBeVisible();
+  await page.keyboard.press('Alt+y');
+  await expect(page.getByTestId('draft')).toBeHidden();
+  await page.keyboard.press('Alt+f');
+  await expect(card).toBeHidden();
 });

@@ -32,6 +32,8 @@ const (
 	// large letters fewer are found then.
 	longSide   = 1280.
 	leastScale = .5
+	// followWide is how wide, px, the frames are at most over which things are followed: several of them are at hand.
+	followWide = 1920
 	// A line is something seen where it is surely text, or surely read.
 	isText = .6
 	isRead = .6
@@ -64,7 +66,8 @@ func Run(ctx context.Context, j Job) (out []Found, looked int, err error) {
 	}
 	fps, long := j.Clip.Info.Rate.Float(), max(j.Clip.Info.Width, j.Clip.Info.Height)
 	s := search{
-		Job: j, every: max(1, int(math.Round(fps/follows))), most: max(1, int(fps/looks)), least: max(1, int(fps*apart)),
+		Job: j, linker: proposal.Linker{Smaller: (long + followWide - 1) / followWide},
+		every: max(1, int(math.Round(fps/follows))), most: max(1, int(fps/looks)), least: max(1, int(fps*apart)),
 		scale: min(max(longSide/float64(long), leastScale), 1), last: -1,
 	}
 	if err := s.through(ctx); err != nil {
@@ -111,7 +114,7 @@ func (s *search) through(ctx context.Context) error {
 
 // frame follows what was seen onto a frame, and looks at it where it is time to.
 func (s *search) frame(ctx context.Context, f int, pic *frame.Picture) error {
-	gray := follow.Luma.Of(pic)
+	gray := reduced(follow.Luma.Of(pic), s.linker.Smaller)
 	now := smaller(gray)
 	look := s.last < 0 || f-s.last >= s.most || f == s.Last ||
 		f-s.last >= s.least && difference(now, s.small) > changed
@@ -162,6 +165,26 @@ func (s *search) look(ctx context.Context, f int, pic *image.RGBA) ([]proposal.S
 		out = append(out, proposal.Sight{Frame: f, Kind: proposal.Face, Quad: b.Quad, Sure: b.Sure})
 	}
 	return out, nil
+}
+
+// reduced is a picture k times as small: the means of squares.
+func reduced(g *track.Gray, k int) *track.Gray {
+	if k <= 1 {
+		return g
+	}
+	out := track.NewGray(g.W/k, g.H/k)
+	for y := range out.H {
+		for x := range out.W {
+			var sum float32
+			for v := range k {
+				for _, p := range g.Pix[(y*k+v)*g.W+x*k:][:k] {
+					sum += p
+				}
+			}
+			out.Pix[y*out.W+x] = sum / float32(k*k)
+		}
+	}
+	return out
 }
 
 const smallWide, smallHigh = 32, 18

@@ -20,7 +20,7 @@ import (
 )
 
 type (
-	proposalView struct {
+	ProposalView struct {
 		store.Proposal
 		Group   int     `json:"group" doc:"those of a kind that read nearly the same are one sign"`
 		Offered bool    `json:"offered" doc:"by the programme's rules; what is not is still kept"`
@@ -29,13 +29,17 @@ type (
 		In      string  `json:"in,omitempty" doc:"the shot that shows it"`
 	}
 	proposalsView struct {
-		Proposals []proposalView    `json:"proposals" doc:"in the order of the sources' frames"`
+		Proposals []ProposalView    `json:"proposals" doc:"in the order of the sources' frames"`
 		Runs      []store.FindRun   `json:"runs" doc:"how far the sources were looked through"`
 		Offers    map[string]string `json:"offers" doc:"by kind: always, listed or never"`
 		Titles    map[string]string `json:"titles" doc:"what the kinds are called"`
 		Absent    string            `json:"absent" doc:"why nothing can be looked for, and how to put that right; empty where it can"`
 		Shots     []store.Shot      `json:"shots"`
 		Items     []store.Item      `json:"items"`
+	}
+	shotProposalView struct {
+		ProposalView
+		Seen []proposal.Sight `json:"seen" doc:"where it was seen, in the shot's frames"`
 	}
 	findBody struct {
 		Sources []string `json:"sources,omitempty" maxItems:"5000" doc:"all where there are none"`
@@ -75,6 +79,8 @@ type (
 func (s *server) registerProposals(api huma.API) {
 	huma.Register(api, op("listProposals", http.MethodGet, "/api/programmes/{id}/proposals",
 		"What was found in a programme and may have to be hidden", 200), s.proposals)
+	huma.Register(api, op("listShotProposals", http.MethodGet, "/api/shots/{id}/proposals",
+		"What was found in a shot and waits for a decision, as far as it is offered", 200), s.shotProposals)
 	huma.Register(api, op("find", http.MethodPost, "/api/programmes/{id}/find",
 		"Look through a programme's sources for text, plates and faces", 202), s.find)
 	huma.Register(api, op("stopFind", http.MethodPost, "/api/sources/{id}/find/stop",
@@ -127,7 +133,7 @@ func (s *server) offered(ctx context.Context, id string) (v proposalsView, err e
 	if err != nil {
 		return v, err
 	}
-	v = proposalsView{Proposals: []proposalView{}, Offers: map[string]string{}, Titles: map[string]string{}}
+	v = proposalsView{Proposals: []ProposalView{}, Offers: map[string]string{}, Titles: map[string]string{}}
 	all, err := s.Store.Proposals(ctx, id)
 	if err == nil {
 		v.Runs, err = s.Store.FindRuns(ctx, id)
@@ -157,7 +163,7 @@ func (s *server) offered(ctx context.Context, id string) (v proposalsView, err e
 	}
 	groups := proposal.Group(kinds, texts)
 	for i, q := range all {
-		w := proposalView{Proposal: q, Group: groups[i], In: shotOf(v.Shots, q)}
+		w := ProposalView{Proposal: q, Group: groups[i], In: shotOf(v.Shots, q)}
 		w.Asked, w.Near = proposal.Asked(q.Text, wanted)
 		rule := p.Offers.V.For(q.Kind)
 		w.Offered = rule == proposal.Always || w.Asked != "" && rule == proposal.Listed
@@ -195,6 +201,30 @@ func (s *server) draft(ctx context.Context, in *struct {
 		}
 	}
 	return &body[acceptedView]{out}, nil
+}
+
+func (s *server) shotProposals(ctx context.Context, in *ByID) (*body[[]shotProposalView], error) {
+	sh, err := s.Store.Shot(ctx, in.ID)
+	if err != nil {
+		return nil, problem(err)
+	}
+	v, err := s.offered(ctx, sh.Programme)
+	if err != nil {
+		return nil, problem(err)
+	}
+	out := []shotProposalView{}
+	for _, p := range v.Proposals {
+		if p.In != sh.ID || !p.Offered || p.State != store.OpenProposal && p.State != store.LaterProposal {
+			continue
+		}
+		w := shotProposalView{ProposalView: p, Seen: []proposal.Sight{}}
+		for _, sight := range p.Sights.V {
+			sight.Frame -= sh.First
+			w.Seen = append(w.Seen, sight)
+		}
+		out = append(out, w)
+	}
+	return &body[[]shotProposalView]{out}, nil
 }
 
 // shotOf is the shortest of the shots that show a proposal where it is seen best.

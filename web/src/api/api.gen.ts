@@ -967,6 +967,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{id}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was found in a shot and waits for a decision, as far as it is offered */
+        get: operations["listShotProposals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{id}/redo": {
         parameters: {
             query?: never;
@@ -3262,6 +3279,68 @@ export interface components {
             programme: string;
             source: string;
         };
+        ShotProposalView: {
+            /** @description the item of the list that asks for what it reads */
+            asked?: string;
+            /** Format: date-time */
+            at?: string;
+            /** @description who decided */
+            by: string;
+            cover?: string;
+            /**
+             * Format: int64
+             * @description of the source's frames, on which it was seen or followed
+             */
+            first: number;
+            /** Format: date-time */
+            found: string;
+            /**
+             * Format: int64
+             * @description on which it is seen best
+             */
+            frame: number;
+            /**
+             * Format: int64
+             * @description those of a kind that read nearly the same are one sign
+             */
+            group: number;
+            /**
+             * Format: double
+             * @description there, px
+             */
+            height: number;
+            id: string;
+            /** @description the shot that shows it */
+            in?: string;
+            /** @description of the list that it belongs to */
+            item?: string;
+            /** @enum {string} */
+            kind: "plate" | "phone" | "number" | "text" | "face" | "mark";
+            /** Format: int64 */
+            last: number;
+            /**
+             * Format: double
+             * @description how nearly, 0 to 1
+             */
+            near: number;
+            /** @description by the programme's rules; what is not is still kept */
+            offered: boolean;
+            reason: string;
+            /** @description where it was seen, in the shot's frames */
+            seen: components["schemas"]["Sight"][];
+            /** @description in which a cover was made of it */
+            shot?: string;
+            source: string;
+            /** @enum {string} */
+            state: "open" | "later" | "accepted" | "unneeded";
+            /**
+             * Format: double
+             * @description 0 to 1
+             */
+            sure: number;
+            /** @description what it reads */
+            text: string;
+        };
         ShotView: {
             /** @description how far they have come */
             appearances: components["schemas"]["Appearance"][];
@@ -3308,6 +3387,23 @@ export interface components {
             cover: string;
             /** Format: double */
             frame: number;
+        };
+        Sight: {
+            /** @description the edge of the board that it stands on, where that was found */
+            board?: components["schemas"]["Point"][];
+            /** Format: int64 */
+            frame: number;
+            /** @enum {string} */
+            kind: "plate" | "phone" | "number" | "text" | "face" | "mark";
+            /** @description its corners from the beginning of its upper edge, clockwise, px */
+            quad: components["schemas"]["Point"][];
+            /**
+             * Format: double
+             * @description 0 to 1
+             */
+            sure: number;
+            /** @description what it reads */
+            text?: string;
         };
         SmoothKnots: {
             cover: string;
@@ -5722,6 +5818,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    listShotProposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotProposalView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
             };
         };
     };

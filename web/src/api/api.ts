@@ -45,6 +45,7 @@ export type Attempt = components['schemas']['AttemptView'];
 export type Texture = components['schemas']['AssessView'];
 export type Proposals = components['schemas']['ProposalsView'];
 export type ProposalRow = components['schemas']['ProposalView'];
+export type ShotProposal = components['schemas']['ShotProposalView'];
 export type Style = components['schemas']['StyleView'];
 export type Through = components['schemas']['ThroughView'];
 export type Graphic = components['schemas']['Graphic'];

@@ -2,6 +2,7 @@
   import type { Bench } from './bench.svelte';
   import CheckCard from './check/CheckCard.svelte';
   import ConcealCard from './conceal/ConcealCard.svelte';
+  import FoundCard from './found/FoundCard.svelte';
   import FollowCard from './follow/FollowCard.svelte';
   import HoldoutCard from './holdout/HoldoutCard.svelte';
   import PassageCard from './sound/PassageCard.svelte';
@@ -18,6 +19,7 @@
   class="col-start-2 row-start-2 flex min-h-0 flex-col overflow-auto border-l border-base-300"
   aria-label="Step card"
 >
+  {#if bench.found.open}<FoundCard found={bench.found} />{/if}
   {#if bench.sounding.passage}
     <div class="flex flex-col gap-2 p-2.5">
       <PassageCard sounding={bench.sounding} items={bench.shot.items} frames={bench.shot.last + 1} />

@@ -113,6 +113,15 @@ export const actions: Action[] = [
     run: (bench) => bench.selection.edit({ do: 'lock', on: !bench.selection.cover?.locked }),
   },
   {
+    name: 'What was found in this shot',
+    keys: ['Alt+F'],
+    run: (bench) => bench.found.toggle(),
+  },
+  { name: 'The next that was found', keys: ['Alt+J'], run: (bench) => bench.found.show(bench.found.at + 1) },
+  { name: 'The one before', keys: ['Alt+K'], run: (bench) => bench.found.show(bench.found.at - 1) },
+  { name: 'Cover what was found', keys: ['Alt+C'], run: (bench) => bench.found.accept() },
+  { name: 'What was found needs no cover', keys: ['Alt+N'], run: (bench) => bench.found.unneeded() },
+  {
     name: 'Say yes to the draft',
     keys: ['Alt+Y'],
     run: (bench) => bench.selection.cover?.draft && bench.selection.edit({ do: 'confirm' }),

@@ -7,6 +7,7 @@ import { Checking } from './check/checking.svelte';
 import { Concealing } from './conceal/concealing.svelte';
 import { Deliveries } from './deliver/deliveries.svelte';
 import { Following } from './follow/following.svelte';
+import { FoundHere } from './found/found.svelte';
 import { Frames } from './frames';
 import { Holdouts } from './holdout/holdouts.svelte';
 import { Keying } from './keying.svelte';
@@ -50,6 +51,7 @@ export class Bench {
   things: Things;
   markers: Markers;
   sounding: Sounding;
+  found: FoundHere;
 
   private stop: () => void = () => {};
   private idle: ReturnType<typeof setTimeout> | undefined;
@@ -79,12 +81,17 @@ export class Bench {
     this.markers = new Markers(session, playhead);
     this.things = new Things(shot, session, playhead, selection);
     this.sounding = new Sounding(shot, session, playhead, selection);
+    this.found = new FoundHere(shot, playhead, notice);
     this.connect();
   }
 
   /** What one part's change means for others. */
   private connect(): void {
     this.attempts.refresh = () => this.refresh();
+    this.found.accepted = async (item) => {
+      await this.refresh();
+      this.selection.select(item);
+    };
     this.outlining.placed = () => this.goOn();
     this.selection.leaving = () => {
       this.toolbox.leave();

@@ -107,6 +107,8 @@ const said: Record<string, string> = {
   'Turn into hand keys': 'The track is replaced by keys that can be changed one by one.',
   'Remove the anchor*': 'Both its sides are tracked again without it.',
 
+  'Cover it': 'Makes it an item with a cover, a draft, that is followed through the shot.',
+  'It needs none': 'It is not offered again in this programme.',
   'Yes to this draft': 'The cover is yours from now on; any change of it says so too.',
 
   // Hold out.

@@ -5,6 +5,7 @@
   import type { Bench } from '../bench.svelte';
   import { conflict } from './colours';
   import Course from './Course.svelte';
+  import Boxes from '../found/Boxes.svelte';
   import Covers from './Covers.svelte';
   import { Drags } from './drags';
   import DrawnLine from './DrawnLine.svelte';
@@ -45,4 +46,5 @@
 <Surface {bench} {px} {correction} {drags} />
 {#if bench.session.conflict?.path}<Line d={bench.session.conflict.path} colour={conflict} width={1.5} dash="6 4" />{/if}
 {#if free && bench.toolbox.drawing === undefined && !correction}<Handles {bench} {px} state={free} {drags} />{/if}
+<Boxes found={bench.found} />
 <DrawnLine {bench} {px} />
