@@ -23,9 +23,20 @@ type Linker struct {
 
 // passed is a frame, made ready when it is needed.
 type passed struct {
-	frame int
-	gray  *track.Gray
-	ready track.Frame
+	frame  int
+	gray   *track.Gray
+	ready  track.Frame
+	before *passed // the one that was given before it, until it is known whether a cut lies between
+	cut    bool
+}
+
+// afterCut reports whether the frame is of another shot than the one before it.
+func (p *passed) afterCut() bool {
+	if b := p.before; b != nil {
+		p.before = nil
+		p.cut = b.pic().Ready() && p.pic().Ready() && track.Cut(b.pic(), p.pic())
+	}
+	return p.cut
 }
 
 func (p *passed) pic() track.Frame {
@@ -70,13 +81,21 @@ const (
 // Pass gives a frame that is not looked at.
 func (l *Linker) Pass(frame int, gray *track.Gray) {
 	if l.before != nil {
-		l.between = append(l.between, &passed{frame: frame, gray: gray})
+		l.between = append(l.between, &passed{frame: frame, gray: gray, before: l.latest()})
 	}
+}
+
+// latest is the frame that was given last, or nil.
+func (l *Linker) latest() *passed {
+	if n := len(l.between); n > 0 {
+		return l.between[n-1]
+	}
+	return l.before
 }
 
 // Look gives a frame that was looked at, and what was seen on it.
 func (l *Linker) Look(frame int, gray *track.Gray, sights []Sight) {
-	now := &passed{frame: frame, gray: gray}
+	now := &passed{frame: frame, gray: gray, before: l.latest()}
 	way := append(l.between, now)
 	// What reads as nothing else does tells how the things around it moved.
 	rest := l.give(l.open, sights, single(l.open, sights))
@@ -271,6 +290,10 @@ func (c *chain) follow(before *passed, way []*passed, smaller geom.Map) {
 		return
 	}
 	for _, p := range way {
+		if p.afterCut() {
+			c.known, c.way = false, nil
+			return
+		}
 		pose := c.way.Step(p.pic())[0]
 		if c.known = pose.State.Known(); !c.known {
 			c.way = nil
@@ -288,7 +311,10 @@ func (c *chain) back(way []*passed, smaller geom.Map) {
 		return
 	}
 	t := tracker(now, c.at, smaller)
-	for i := len(way) - 2; t != nil && i >= 0 && t.Step(way[i].pic())[0].State.Known(); i-- {
+	for i := len(way) - 2; t != nil && i >= 0; i-- {
+		if way[i+1].afterCut() || !t.Step(way[i].pic())[0].State.Known() {
+			return
+		}
 		c.first = way[i].frame
 	}
 }
