@@ -33,7 +33,8 @@ test('a plate is found, accepted with one key, followed, and passes the check', 
   const { proposals } = await list();
   const plate = proposals.find((p: any) => p.kind === 'plate');
 
-  // 4: yes.
+  // 4: yes, also where the pointer chose it.
+  await groups.first().click();
   await page.keyboard.press('a');
   await expect(page.getByRole('status').filter({ hasText: 'A cover was made' })).toBeVisible();
   await expect(groups.filter({ hasText: /KS\s?47\s?OH/ })).toHaveCount(0);

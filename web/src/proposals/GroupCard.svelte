@@ -49,7 +49,7 @@
       <span class="quiet">{c.list!.titles[g.kind]}</span>
     </div>
     {#if c.shown !== 'accepted'}
-      <div class="flex flex-wrap items-center gap-2" role="group" aria-label="What is to be done">
+      <div class="flex flex-wrap items-center gap-1.5" role="group" aria-label="What is to be done">
         <button class="btn btn-primary btn-sm" onclick={() => c.accept(g.asked)}
           >{listed ? `It is ${listed.name}` : 'Accept'} <kbd class="kbd kbd-xs">A</kbd></button
         >
@@ -59,9 +59,7 @@
         <button class="btn btn-sm" onclick={() => c.judge('unneeded', { forget: true })}
           >Not needed <kbd class="kbd kbd-xs">N</kbd></button
         >
-        <button class="btn btn-sm" onclick={() => (asking = 'reason')}
-          >With a reason <kbd class="kbd kbd-xs">R</kbd></button
-        >
+        <button class="btn btn-sm" onclick={() => (asking = 'reason')}>Reason <kbd class="kbd kbd-xs">R</kbd></button>
         {#if c.shown === 'open' || c.shown === 'rest'}
           <button class="btn btn-sm" onclick={() => c.judge('later')}>Later <kbd class="kbd kbd-xs">L</kbd></button>
         {:else}

@@ -19,12 +19,15 @@
 
   let later: ReturnType<typeof setTimeout> | undefined;
   onMount(() => {
-    void ask(api.GET('/api/programmes/{id}', { params: { path: { id } } })).then((v) => (p = v));
-    void c.load();
+    const load = () => {
+      void ask(api.GET('/api/programmes/{id}', { params: { path: { id } } })).then((v) => (p = v));
+      void c.load();
+    };
+    load();
     const stop = listen((kind) => {
       if (!['all', 'source', 'proposals', 'programme'].includes(kind)) return;
       clearTimeout(later);
-      later = setTimeout(() => void c.load(), 300);
+      later = setTimeout(load, 300);
     });
     return () => (stop(), clearTimeout(later));
   });
@@ -38,7 +41,9 @@
   function press(e: KeyboardEvent) {
     const t = e.target as HTMLElement;
     if (e.key === 'Escape' && t === search) return search!.blur();
-    if (e.ctrlKey || e.metaKey || e.altKey || asking || t.closest('input,select,textarea,button,a[href]')) return;
+    if (e.ctrlKey || e.metaKey || e.altKey || asking || t.closest('input:not([type=checkbox]),select,textarea')) return;
+    // What has the focus is pressed by these.
+    if ((e.key === 'Enter' || e.key === ' ') && t.closest('button,a[href],input')) return;
     const keys: Record<string, () => unknown> = {
       ArrowDown: () => c.move(1),
       ArrowUp: () => c.move(-1),
@@ -80,7 +85,15 @@
   </header>
   <div class="mx-auto flex w-full max-w-6xl flex-col gap-2 px-6 py-2">
     {#if c.error}<p class="text-error" role="alert">{c.error}</p>{/if}
-    {#if c.list}<Runs {c} sources={p?.sources ?? []} />{/if}
+    {#if c.list}<div class="flex items-start gap-2">
+        <div class="min-w-0 flex-1"><Runs {c} sources={p?.sources ?? []} /></div>
+        {#if c.listed && c.shown === 'open'}<button
+            class="btn btn-xs"
+            onclick={() => c.draft()}
+            title="Accepts all that the clearance list asks for, as drafts that wait for a yes"
+            >Draft what the list asks for ({c.listed})</button
+          >{/if}
+      </div>{/if}
     <div class="flex flex-wrap items-center gap-2">
       <div class="join" role="group" aria-label="Which are shown">
         {#each Object.entries(headings) as [k, t] (k)}
@@ -118,12 +131,6 @@
           onchange={() => c.narrowed()}
           ><option value="">All shots</option>{#each c.list!.shots as s (s.id)}<option value={s.id}>{s.name}</option
             >{/each}</select
-        >{/if}
-      {#if c.listed && c.shown === 'open'}<button
-          class="btn ml-auto btn-sm"
-          onclick={() => c.draft()}
-          title="Accepts all that the clearance list asks for, as drafts that wait for a yes"
-          >Draft what the list asks for ({c.listed})</button
         >{/if}
       {#if c.last.length}<button class="btn ml-auto btn-sm" onclick={() => c.back()} title="U">Take it back</button
         >{/if}
