@@ -44,6 +44,21 @@ func (r Rules) For(k Kind) Offer {
 	return Always
 }
 
+// Offers reports whether a proposal of a kind is offered; asked says that the list asks for it.
+func (r Rules) Offers(k Kind, asked bool) bool {
+	o := r.For(k)
+	return o == Always || o == Listed && asked
+}
+
+// Alike reports whether two things of a kind read nearly the same: what is not needed once is not
+// needed again.
+func Alike(k Kind, text string, o Kind, other string) bool {
+	return k == o && len(reading.Fold(text)) >= leastAlike && reading.Near(text, other) >= Same
+}
+
+// leastAlike is how many letters or digits tell one sign from others.
+const leastAlike = 2
+
 // Wanted is something that the clearance list asks for by words.
 type Wanted struct {
 	Item string // its id
@@ -119,7 +134,7 @@ func Group(kinds []Kind, texts []string) []int {
 	var heads []int // the first of each group
 	for i, t := range texts {
 		s := sign{kinds[i], reading.Fold(t)}
-		if len(s.text) < 2 {
+		if len(s.text) < leastAlike {
 			out[i] = len(heads)
 			heads = append(heads, i)
 			continue

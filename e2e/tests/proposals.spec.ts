@@ -80,7 +80,7 @@ test('a plate is found, accepted with one key, followed, and passes the check', 
   const says = (n: number) => (n === 1 ? 'one is open' : `${n} are open`);
   await expect(open).toHaveText(says(n));
   await page.keyboard.press('n');
-  await expect(open).toHaveText(n - 1 ? says(n - 1) : /0|none|no/);
+  await expect(open).toHaveText(says(n - 1));
   await page.keyboard.press('u');
   await expect(open).toHaveText(says(n));
   await page.keyboard.press('r');

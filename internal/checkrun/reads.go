@@ -115,11 +115,11 @@ func (r *reads) findings(ctx context.Context, d *cover.Document, told []check.Fi
 		if len(seen) == 0 {
 			continue
 		}
-		true_, err := r.by.Attack(ctx, c.was, c.w, c.h)
+		original, err := r.by.Attack(ctx, c.was, c.w, c.h)
 		if err != nil {
 			return nil, err
 		}
-		if text, yes := reading.Discloses(true_, seen); yes {
+		if text, yes := reading.Discloses(original, seen); yes {
 			c.disclosed = text
 			by[c.cover] = append(by[c.cover], c)
 		}

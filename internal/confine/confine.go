@@ -159,7 +159,7 @@ func Run(ctx context.Context, j Job) error {
 	cmd.Env = []string{
 		variable + "=" + string(o), "GOGC=15", "GOMAXPROCS=1", "GOTRACEBACK=none",
 		"MALLOC_ARENA_MAX=1", "MALLOC_MMAP_THRESHOLD_=33554432",
-	} // of C: large pieces are given back at once
+	} // of C: one arena, and pieces up to 32 MB are kept for the next request
 	cmd.Stdout, cmd.Stderr = struct{ io.Writer }{j.Out}, &said // always a pipe: the child may write no file
 	cmd.Stdin = j.Stdin
 	if j.In != nil {

@@ -13,6 +13,7 @@ import (
 	"celator/internal/budget"
 	"celator/internal/fault"
 	"celator/internal/media"
+	"celator/internal/reader"
 	"celator/internal/store"
 )
 
@@ -40,7 +41,7 @@ const (
 	searchMemory = 48 << 20
 	drawMemory   = 64 << 20
 	handMemory   = 8 << 20
-	findMemory   = 160 << 20 // with the networks' own process
+	findMemory   = reader.Memory
 )
 
 const (

@@ -94,6 +94,11 @@ func (s *server) registerProposals(api huma.API) {
 	},
 	) (*struct{}, error) {
 		b := in.Body
+		if b.State == string(store.OpenProposal) {
+			if err := s.freed(ctx, b.IDs); err != nil {
+				return nil, problem(err)
+			}
+		}
 		return nil, problem(s.Store.Judge(ctx, b.IDs, store.Verdict{
 			State: store.ProposalState(b.State), Reason: strings.TrimSpace(b.Reason), By: asker(ctx), Forget: b.Forget,
 			Everywhere: b.Everywhere,
@@ -165,8 +170,7 @@ func (s *server) offered(ctx context.Context, id string) (v proposalsView, err e
 	for i, q := range all {
 		w := ProposalView{Proposal: q, Group: groups[i], In: shotOf(v.Shots, q)}
 		w.Asked, w.Near = proposal.Asked(q.Text, wanted)
-		rule := p.Offers.V.For(q.Kind)
-		w.Offered = rule == proposal.Always || w.Asked != "" && rule == proposal.Listed
+		w.Offered = p.Offers.V.Offers(q.Kind, w.Asked != "")
 		v.Proposals = append(v.Proposals, w)
 	}
 	return v, nil
@@ -227,19 +231,10 @@ func (s *server) shotProposals(ctx context.Context, in *ByID) (*body[[]shotPropo
 	return &body[[]shotProposalView]{out}, nil
 }
 
-// shotOf is the shortest of the shots that show a proposal where it is seen best.
+// shotOf is the shot that shows a proposal where it is seen best; empty where none does.
 func shotOf(shots []store.Shot, p store.Proposal) string {
-	best := -1
-	for i, sh := range shots {
-		if sh.Source == p.Source && sh.First <= p.Frame && p.Frame <= sh.Last() &&
-			(best < 0 || sh.Frames < shots[best].Frames) {
-			best = i
-		}
-	}
-	if best < 0 {
-		return ""
-	}
-	return shots[best].ID
+	sh, _ := store.Showing(shots, p.Source, p.Frame)
+	return sh.ID
 }
 
 func (s *server) find(ctx context.Context, in *struct {
@@ -272,6 +267,32 @@ func (s *server) find(ctx context.Context, in *struct {
 	return nil, nil
 }
 
+// freed lets go of proposals that were accepted and whose covers are gone: nothing found may be lost with its cover.
+func (s *server) freed(ctx context.Context, ids []string) error {
+	all, err := s.Store.ProposalsByID(ctx, ids)
+	if err != nil {
+		return err
+	}
+	for _, p := range all {
+		if p.State != store.AcceptedProposal {
+			continue
+		}
+		if p.Shot != nil {
+			head, err := s.Store.Head(ctx, *p.Shot)
+			if err != nil {
+				return err
+			}
+			if head.Document.Find(p.Cover) != nil {
+				return huma.Error409Conflict("Its cover is there; remove it on the bench first.")
+			}
+		}
+		if err := s.Store.Free(ctx, p.ID); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // accept makes of proposals an item with a cover for each, which is followed.
 func (s *server) accept(ctx context.Context, in *struct {
 	Body acceptBody
@@ -284,6 +305,15 @@ func (s *server) accept(ctx context.Context, in *struct {
 	src, err := s.Store.Source(ctx, all[0].Source)
 	if err != nil {
 		return nil, problem(err)
+	}
+	sources, err := s.Store.Sources(ctx, src.Programme)
+	if err != nil {
+		return nil, problem(err)
+	}
+	for _, p := range all {
+		if !slices.ContainsFunc(sources, func(o store.Source) bool { return o.ID == p.Source }) {
+			return nil, huma.Error422UnprocessableEntity("They are of several programmes.")
+		}
 	}
 	item, err := s.itemFor(ctx, src.Programme, in.Body, all)
 	if err != nil {
@@ -376,17 +406,14 @@ func (s *server) makeCover(ctx context.Context, p store.Proposal, item store.Ite
 		}
 	}
 	cmds, t := m.Commands()
+	var made store.Revision
 	for range 20 { // others may change the shot meanwhile
 		var head int
 		if head, err = s.Store.HeadNumber(ctx, sh.ID); err != nil {
 			return row, err
 		}
-		on := store.On{Base: head, Author: asker(ctx), Key: "accept-" + p.ID}
-		_, err = s.Store.Edit(ctx, sh.ID, on, func(d *cover.Document) (*cover.Document, string, error) {
-			if d.Find(m.Cover) != nil { // it was accepted before, and opened again
-				m.Cover = store.NewID()
-				cmds, t = m.Commands()
-			}
+		on := store.On{Base: head, Author: asker(ctx), Key: accepting(p)}
+		made, err = s.Store.Edit(ctx, sh.ID, on, func(d *cover.Document) (*cover.Document, string, error) {
 			return d.Apply(cmds...)
 		})
 		var conflict *store.Conflict
@@ -397,6 +424,10 @@ func (s *server) makeCover(ctx context.Context, p store.Proposal, item store.Ite
 	if err != nil {
 		return row, err
 	}
+	// Where the answer to an acceptance was lost, its cover hides the item that was made then.
+	if c := made.Document.Find(m.Cover); c != nil {
+		item.ID = c.Item
+	}
 	if err = s.Store.Place(ctx, item.ID, sh.ID, m.Span.First, m.Span.Last); err != nil {
 		return row, err
 	}
@@ -404,6 +435,15 @@ func (s *server) makeCover(ctx context.Context, p store.Proposal, item store.Ite
 		return row, err
 	}
 	return acceptedRow{p.ID, sh.ID, m.Cover}, s.followDraft(ctx, sh, m, t, later)
+}
+
+// accepting names the acceptance of a proposal: sent again it is the same, after it was opened again another.
+func accepting(p store.Proposal) string {
+	key := "accept-" + p.ID
+	if p.At != nil {
+		key += fmt.Sprintf("-%d", p.At.UnixMilli())
+	}
+	return key
 }
 
 // followDraft has what was accepted followed through its shot, if there is anything to follow.

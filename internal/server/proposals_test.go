@@ -155,6 +155,20 @@ func TestProposals(t *testing.T) {
 	if len(done.Covers) != 0 {
 		t.Errorf("drafted again: %+v", done)
 	}
+	// With its cover nothing that was found is lost: once that is gone it may be opened, and accepted, again.
+	open := m{"ids": []string{plate.ID}, "state": "open"}
+	s.ask("POST", "/api/proposals/judge", open, 409, nil)
+	s.ask("GET", shot, nil, 200, &head)
+	s.ask("POST", shot+"/edits", m{
+		"base": head.Revision.Number, "commands": []m{{"do": "remove", "cover": list.Proposals[of["KS 47 OH"]].Cover}},
+	}, 201, nil)
+	s.ask("POST", "/api/proposals/judge", open, 204, nil)
+	done.Covers = nil
+	s.ask("POST", "/api/proposals/accept", m{"ids": []string{plate.ID}}, 200, &done)
+	s.ask("GET", shot, nil, 200, &sh)
+	if len(done.Covers) != 1 || len(sh.Revision.Document.Covers) != 2 {
+		t.Errorf("accepted again: %+v, %d covers", done, len(sh.Revision.Document.Covers))
+	}
 	number := list.Proposals[of["7"]]
 	s.ask("POST", "/api/proposals/judge", m{"ids": []string{number.ID}, "state": "unneeded", "reason": "a bay"}, 204, nil)
 	of = get()

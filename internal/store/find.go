@@ -110,10 +110,3 @@ func (s *Store) EndFind(ctx context.Context, source, state, why string) error {
 	}
 	return notify(ctx, s.db, "source", source)
 }
-
-// Searching reports whether a source's boundaries are still looked for.
-func (s *Store) Searching(ctx context.Context, source string) (yes bool, err error) {
-	return yes, s.db.GetContext(ctx, &yes, `SELECT NOT searched AND EXISTS (SELECT 1 FROM river_job
-		WHERE kind = 'search' AND args->>'source' = $1
-		AND state IN ('available', 'pending', 'retryable', 'running', 'scheduled')) FROM source WHERE id = $1`, source)
-}

@@ -1,9 +1,9 @@
 package store
 
 import (
-	"cmp"
 	"context"
 	"errors"
+	"maps"
 	"slices"
 	"time"
 
@@ -130,7 +130,7 @@ func (s *Store) FoundProposals(ctx context.Context, source string, piece, to, lo
 			}
 			p.State = OpenProposal
 			for _, u := range unneeded {
-				if u.Kind == p.Kind && reading.Near(u.Text, p.Text) >= proposal.Same {
+				if proposal.Alike(u.Kind, u.Text, p.Kind, p.Text) {
 					p.State, p.Reason, p.By, p.At = UnneededProposal, u.Reason, u.By, &u.At
 				}
 			}
@@ -183,32 +183,55 @@ func (s *Store) Judge(ctx context.Context, ids []string, v Verdict) error {
 		if len(rows) == 0 {
 			return ErrNone
 		}
-		said := map[string]bool{}
+		said, told := map[string]bool{}, map[string]bool{}
 		for _, r := range rows {
-			key := string(r.Kind) + reading.Fold(r.Text)
-			if said[key] || len(reading.Fold(r.Text)) < 2 {
-				continue
+			told[r.Programme] = true
+			key := r.Programme + string(r.Kind) + reading.Fold(r.Text)
+			if !said[key] {
+				said[key] = true
+				if err := remember(ctx, tx, r.Programme, r.Kind, r.Text, v); err != nil {
+					return err
+				}
 			}
-			said[key] = true
-			// Who opens it again wants it offered again.
-			if _, err := tx.ExecContext(ctx, `DELETE FROM unneeded WHERE kind = $1 AND text = $2
-				AND (programme = $3 OR programme IS NULL)`, r.Kind, r.Text, r.Programme); err != nil {
-				return err
-			}
-			if v.State != UnneededProposal || !v.Forget && !v.Everywhere {
-				continue
-			}
-			programme := &r.Programme
-			if v.Everywhere {
-				programme = nil
-			}
-			if _, err := tx.ExecContext(ctx, `INSERT INTO unneeded (id, programme, kind, text, reason, by)
-				VALUES ($1,$2,$3,$4,$5,$6)`, NewID(), programme, r.Kind, r.Text, v.Reason, v.By); err != nil {
+		}
+		for _, p := range slices.Sorted(maps.Keys(told)) {
+			if err := notify(ctx, tx, "proposals", p); err != nil {
 				return err
 			}
 		}
-		return notify(ctx, tx, "proposals", rows[0].Programme)
+		return nil
 	})
+}
+
+// remember enters that what reads so is not offered again, as far as a verdict says so; who opens it again has it
+// offered again.
+func remember(ctx context.Context, tx *sqlx.Tx, programme string, kind proposal.Kind, text string, v Verdict) error {
+	forget := v.State == UnneededProposal && (v.Forget || v.Everywhere)
+	if !proposal.Alike(kind, text, kind, text) || !forget && v.State != OpenProposal {
+		return nil
+	}
+	var known []Unneeded
+	if err := tx.SelectContext(ctx, &known, `SELECT * FROM unneeded WHERE kind = $1
+		AND (programme = $2 OR programme IS NULL)`, kind, programme); err != nil {
+		return err
+	}
+	for _, u := range known {
+		if proposal.Alike(u.Kind, u.Text, kind, text) {
+			if _, err := tx.ExecContext(ctx, `DELETE FROM unneeded WHERE id = $1`, u.ID); err != nil {
+				return err
+			}
+		}
+	}
+	if !forget {
+		return nil
+	}
+	of := &programme
+	if v.Everywhere {
+		of = nil
+	}
+	_, err := tx.ExecContext(ctx, `INSERT INTO unneeded (id, programme, kind, text, reason, by)
+		VALUES ($1,$2,$3,$4,$5,$6)`, NewID(), of, kind, text, v.Reason, v.By)
+	return err
 }
 
 // Accepted enters that a proposal is of an item, and the cover that was made of it.
@@ -224,17 +247,33 @@ func (s *Store) Accepted(ctx context.Context, id, item, shot, cover, by string) 
 	})
 }
 
-// ShotAt returns the shot that shows a frame of a source: of several the shortest.
+// ShotAt returns the shot that shows a frame of a source.
 func (s *Store) ShotAt(ctx context.Context, source string, frame int) (Shot, error) {
 	all, err := s.ShotsOf(ctx, source)
 	if err != nil {
 		return Shot{}, err
 	}
-	all = slices.DeleteFunc(all, func(sh Shot) bool { return frame < sh.First || frame > sh.Last() })
-	if len(all) == 0 {
-		return Shot{}, ErrNone
+	sh, ok := Showing(all, source, frame)
+	if !ok {
+		return sh, ErrNone
 	}
-	return slices.MinFunc(all, func(a, b Shot) int { return cmp.Compare(a.Frames, b.Frames) }), nil
+	return sh, nil
+}
+
+// Showing is the shot that shows a frame of a source: of several the shortest.
+func Showing(shots []Shot, source string, frame int) (best Shot, ok bool) {
+	for _, sh := range shots {
+		if sh.Source == source && sh.First <= frame && frame <= sh.Last() && (!ok || sh.Frames < best.Frames) {
+			best, ok = sh, true
+		}
+	}
+	return best, ok
+}
+
+// Free opens a proposal again whose cover is gone.
+func (s *Store) Free(ctx context.Context, id string) error {
+	return affect(ctx, s.db, `UPDATE proposal SET state = 'open', item = NULL, shot = NULL, cover = '', at = now()
+		WHERE id = $1 AND state = 'accepted'`, id)
 }
 
 // SetOffers enters what a programme's proposals are.

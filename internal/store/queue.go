@@ -261,3 +261,10 @@ func (s *Store) Depths(ctx context.Context) (out []Depth, err error) {
 	return out, s.db.SelectContext(ctx, &out, `SELECT kind, state::text AS state, count(*) AS jobs FROM river_job
 		GROUP BY kind, state`)
 }
+
+// Searching reports whether a source's boundaries are still looked for.
+func (s *Store) Searching(ctx context.Context, source string) (yes bool, err error) {
+	return yes, s.db.GetContext(ctx, &yes, `SELECT NOT searched AND EXISTS (SELECT 1 FROM river_job
+		WHERE kind = 'search' AND args->>'source' = $1
+		AND state IN ('available', 'pending', 'retryable', 'running', 'scheduled')) FROM source WHERE id = $1`, source)
+}

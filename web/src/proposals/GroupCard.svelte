@@ -67,6 +67,13 @@
         {/if}
       </div>
     {/if}
+    {#if c.shown === 'accepted'}
+      <button
+        class="btn self-start btn-sm"
+        onclick={() => c.judge('open')}
+        title="Where the cover was removed, what was found is offered again">Open again</button
+      >
+    {/if}
     {#if asking === 'item'}
       <form class="flex items-center gap-2" onsubmit={belongs}>
         <!-- svelte-ignore a11y_autofocus -->

@@ -43,7 +43,7 @@
     if (e.key === 'Escape' && t === search) return search!.blur();
     if (e.ctrlKey || e.metaKey || e.altKey || asking || t.closest('input:not([type=checkbox]),select,textarea')) return;
     // What has the focus is pressed by these.
-    if ((e.key === 'Enter' || e.key === ' ') && t.closest('button,a[href],input')) return;
+    if ((e.key === 'Enter' || e.key === ' ') && t.closest('button:not([data-testid=group]),a[href],input')) return;
     const keys: Record<string, () => unknown> = {
       ArrowDown: () => c.move(1),
       ArrowUp: () => c.move(-1),
