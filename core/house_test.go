@@ -25,7 +25,7 @@ var layers = [][]string{
 	{"core/reading"},
 	{"core/cover", "core/cut", "core/cadence", "core/track", "core/clearance", "core/cleanplate"},
 	{"core/raster", "core/interchange", "core/sound"},
-	{"core/holdout", "core/treat", "core/session", "core/proposal"},
+	{"core/holdout", "core/treat", "core/session", "core/proposal", "core/feature"},
 	{"core/check"},
 	{
 		"internal/fault", "internal/budget", "internal/pgcluster", "internal/report",
@@ -38,7 +38,7 @@ var layers = [][]string{
 	{"internal/deliver", "internal/checkrun", "internal/preview", "internal/find"},
 	{"internal/store"},
 	{"internal/storage", "internal/testdb"},
-	{"internal/intake"},
+	{"internal/intake", "internal/draft", "internal/sought"},
 	{"internal/handover"},
 	{"internal/jobs", "internal/sweep"},
 	{"internal/server"},

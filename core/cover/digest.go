@@ -74,6 +74,23 @@ func (d *Document) Drafts(item string) (n int) {
 	return n
 }
 
+// Doubtful counts the frames of the covers that hide an item on which what they ride on is weak, was lost, or was not
+// followed.
+func (d *Document) Doubtful(item string) (n int) {
+	for _, c := range d.Hiding(item) {
+		t := d.Track(c.Track)
+		if t == nil || t.Poses == nil {
+			continue
+		}
+		for f := c.Span.First; f <= c.Span.Last; f++ {
+			if s := t.Poses.State(Time(f)); s == 'w' || s == 'l' || s == '-' {
+				n++
+			}
+		}
+	}
+	return n
+}
+
 // Unsaid returns the passages that keep an item from being heard.
 func (d *Document) Unsaid(item string) (out []*Passage) {
 	for i := range d.Passages {

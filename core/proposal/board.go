@@ -211,18 +211,12 @@ func along(steps [][]float64, first, last int) (mean float64, ok bool) {
 	return sum / float64(n), float64(max(up, down)) >= agreeing*float64(n)
 }
 
-// sample is the picture at a place, between samples linear; false beside it.
+// sample is the picture at a place; false beside it.
 func sample(g *track.Gray, p geom.Point) (float64, bool) {
-	x, y := p.X-.5, p.Y-.5
-	if !(x >= 0 && y >= 0 && x < float64(g.W-1) && y < float64(g.H-1)) {
+	if p.X < .5 || p.Y < .5 || p.X > float64(g.W)-.5 || p.Y > float64(g.H)-.5 {
 		return 0, false
 	}
-	x0, y0 := int(x), int(y)
-	tx, ty := x-float64(x0), y-float64(y0)
-	at := func(x, y int) float64 { return float64(g.Pix[y*g.W+x]) }
-	top := at(x0, y0)*(1-tx) + at(x0+1, y0)*tx
-	low := at(x0, y0+1)*(1-tx) + at(x0+1, y0+1)*tx
-	return top*(1-ty) + low*ty, true
+	return float64(g.At(p)), true
 }
 
 // crossing is where two lines cross.

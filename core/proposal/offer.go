@@ -144,6 +144,9 @@ func Group(kinds []Kind, texts []string) []int {
 			continue
 		}
 		g := slices.IndexFunc(heads, func(h int) bool {
+			if s.kind == Mark { // its text names what it is, letter by letter
+				return false
+			}
 			a, b := len(reading.Fold(texts[h])), len(s.text)
 			return kinds[h] == s.kind && max(a, b)*4 <= min(a, b)*5 && min(a, b) >= 4 && reading.Near(texts[h], t) >= Same
 		})

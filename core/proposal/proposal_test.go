@@ -179,7 +179,7 @@ func TestMaking(t *testing.T) {
 	for _, kind := range []Kind{Plate, Face} {
 		m := Making{
 			Cover: "c", Track: "t", Item: "i", Name: "KS 47 OH", Kind: kind, Outline: s.Outline(), At: 30,
-			Span: cover.Span{First: 2, Last: 99}, Frames: 100,
+			Span: cover.Span{First: 2, Last: 99}, Take: cover.Span{Last: 99},
 		}
 		cmds, tr := m.Commands()
 		d, _, err := cover.New(640, 360, 100).Apply(cmds...)

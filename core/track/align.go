@@ -442,13 +442,15 @@ func small(d [8]float64) geom.Map {
 	return geom.Map{1 + d[0], d[1], d[2], d[3], 1 + d[4], d[5], d[6], d[7], 1}
 }
 
-// scaled returns the map with its last number 1.
+// scaled returns the map with its last number 1, or -1: the picture's origin may lie beyond the horizon of a surface that
+// lies before it.
 func scaled(m geom.Map) geom.Map {
-	if m[8] == 0 {
+	k := math.Abs(m[8])
+	if k == 0 {
 		return m
 	}
 	for i := range m {
-		m[i] /= m[8]
+		m[i] /= k
 	}
 	return m
 }

@@ -16,9 +16,9 @@ type Gray struct {
 // NewGray returns a picture of zeros.
 func NewGray(w, h int) *Gray { return &Gray{w, h, make([]float32, w*h)} }
 
-// at returns the picture at a continuous place, bilinearly; outside it its edge
+// At returns the picture at a continuous place, bilinearly; outside it its edge
 // is repeated. The picture is at least two samples wide and high.
-func (g *Gray) at(p geom.Point) float32 {
+func (g *Gray) At(p geom.Point) float32 {
 	x, y := p.X-.5, p.Y-.5
 	if !(x > 0) {
 		x = 0

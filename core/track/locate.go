@@ -43,7 +43,7 @@ func (s Sight) Found() bool { return s.Share >= lostBelow && s.Mean >= .4 && s.I
 
 // Sure reports whether its place is known to well under a pixel or so.
 func (s Sight) Sure() bool {
-	return s.Share >= goodAbove && s.Mean >= .6 && s.Inside >= .3 && s.Spread <= goodWithin
+	return s.Share >= goodAbove && s.Mean >= .6 && s.Inside >= .3 && s.Spread <= GoodWithin
 }
 
 // mostShutter is how long a shutter is taken to be open where frames are smeared.

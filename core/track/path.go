@@ -233,7 +233,7 @@ func Assess(f Frame, outline []geom.Point, model Model) (Texture, error) {
 	a := p.align(r.noisy(f), geom.Translate(geom.Pt(.3, .2)), nil, model, 3, .001, false, &w)
 	t.Spread = a.spread
 	t.Edge = errors.Is(err, ErrFlat) && newRim(f, outline, r.grain).shows()
-	t.Enough = err == nil && t.Share > .1 && t.Spread < goodWithin
+	t.Enough = err == nil && t.Share > .1 && t.Spread < GoodWithin
 	return t, err
 }
 

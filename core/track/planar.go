@@ -81,7 +81,7 @@ const (
 	lostBelow  = .3  // share that must agree to count as found
 	backAbove  = .45 // and to be found again after loss
 	goodAbove  = .6
-	goodWithin = .8 // px that the noise may explain of where a point is
+	GoodWithin = .8 // px that the noise may explain of where a point is
 	// sureWithin is how far, px, the corners may be off by the samples' covariance. On photographs, of 488 frames
 	// below it one was off by over 2 px, of 70 up to 1 px 17 %, all of them of a surface with stripes one way only.
 	sureWithin = .7
@@ -207,7 +207,7 @@ func (t *Planar) found(a alignment) Pose {
 	t.cov = a.cov
 	vague := a.cov == nil || apart(a.cov) > sureWithin
 	if t.point {
-		vague = a.centre > goodWithin
+		vague = a.centre > GoodWithin
 	}
 	if t.sheet != nil {
 		vague = vague || t.w.loose*scaleOf(a.m, t.ref.levels[0]) > sureSheet

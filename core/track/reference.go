@@ -298,12 +298,12 @@ func newWay(smear geom.Point, f float64) way {
 
 func (w *way) mean(g *Gray, x, y float64) float32 {
 	if w.n == 1 {
-		return g.at(geom.Point{X: x, Y: y})
+		return g.At(geom.Point{X: x, Y: y})
 	}
 	var sum float32
 	x, y = x-w.step.X*float64(w.n-1)/2, y-w.step.Y*float64(w.n-1)/2
 	for range w.n {
-		sum += g.at(geom.Point{X: x, Y: y})
+		sum += g.At(geom.Point{X: x, Y: y})
 		x, y = x+w.step.X, y+w.step.Y
 	}
 	return sum * w.norm

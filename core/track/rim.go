@@ -128,7 +128,7 @@ func acrossOutline(f Frame, outline []geom.Point) (all []crossing) {
 					if q.X < 1 || q.Y < 1 || q.X > float64(g.W)-1 || q.Y > float64(g.H)-1 || f.hidden.covers(q.X, q.Y) {
 						p.seen = false
 					}
-					p.line[k] += float64(g.at(q)) / rimTaps
+					p.line[k] += float64(g.At(q)) / rimTaps
 				}
 			}
 			all = append(all, p)

@@ -64,7 +64,7 @@ func (r *rim) lines(f Frame, m geom.Map, reach int, smear geom.Point) []line {
 				seen = false
 			}
 			for t := range rimTaps {
-				l.v[k] += float64(g.at(q.Add(along.Mul(float64(t)-(rimTaps-1)/2.)))) / rimTaps
+				l.v[k] += float64(g.At(q.Add(along.Mul(float64(t)-(rimTaps-1)/2.)))) / rimTaps
 			}
 		}
 		if !seen {

@@ -40,7 +40,7 @@ func (p *patch) find(pyr pyramid, m geom.Map, reach geom.Point, most int) []geom
 			if q.X < 0 || q.Y < 0 || q.X > float64(pyr[0].W) || q.Y > float64(pyr[0].H) {
 				outside[y*gw+x] = 1
 			}
-			grid[y*gw+x] = g.at(q.Mul(f))
+			grid[y*gw+x] = g.At(q.Mul(f))
 		}
 	}
 	// The reference's samples less their mean, 0 outside the mask; sums over the

@@ -47,7 +47,7 @@ func (p *patch) swept(d geom.Point, mean bool) *patch {
 		whole := true
 		for _, end := range [2]float64{-1, 1} { // what lies between two places of the surface is taken for it too
 			s := at.Add(rim.Mul(end))
-			whole = whole && s.X > .5 && s.Y > .5 && s.X < float64(p.w)-.5 && s.Y < float64(p.h)-.5 && m.at(s) >= .99
+			whole = whole && s.X > .5 && s.Y > .5 && s.X < float64(p.w)-.5 && s.Y < float64(p.h)-.5 && m.At(s) >= .99
 		}
 		if whole {
 			q.mask[i] = 1
@@ -55,7 +55,7 @@ func (p *patch) swept(d geom.Point, mean bool) *patch {
 				var sum float32
 				s := at.Add(first)
 				for range n {
-					sum += g.at(s)
+					sum += g.At(s)
 					s = s.Add(step)
 				}
 				q.raw[i] = sum * norm

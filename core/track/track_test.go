@@ -27,7 +27,7 @@ func texture(seed int64, w, h int, low, high float64) *Gray {
 		}
 		for y := range h {
 			for x := range w {
-				g.Pix[y*w+x] += n.at(geom.Pt(float64(x)/float64(grain)+1, float64(y)/float64(grain)+1)) / 4
+				g.Pix[y*w+x] += n.At(geom.Pt(float64(x)/float64(grain)+1, float64(y)/float64(grain)+1)) / 4
 			}
 		}
 	}
@@ -66,9 +66,9 @@ func (s scene) draw(m geom.Map, seed int64, noise, gain float64, from, to float6
 				case p.X >= from && p.X < to:
 					v += 90 + 60*math.Sin(p.Y/7)
 				case q.X > 0 && q.Y > 0 && q.X < 220 && q.Y < 120:
-					v += gain * float64(s.card.at(q))
+					v += gain * float64(s.card.At(q))
 				default:
-					v += float64(s.ground.at(p))
+					v += float64(s.ground.At(p))
 				}
 			}
 			g.Pix[y*s.w+x] = float32(math.Round(v/9 + noise*rng.NormFloat64()))

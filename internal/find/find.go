@@ -67,25 +67,25 @@ func Run(ctx context.Context, j Job) (out []Found, looked int, err error) {
 	fps, long := j.Clip.Info.Rate.Float(), max(j.Clip.Info.Width, j.Clip.Info.Height)
 	s := search{
 		Job: j, linker: proposal.Linker{Smaller: (long + followWide - 1) / followWide},
-		every: max(1, int(math.Round(fps/follows))), most: max(1, int(fps/looks)), least: max(1, int(fps*apart)),
-		scale: min(max(longSide/float64(long), leastScale), 1), last: -1,
+		looking: looking{most: max(1, int(fps/looks)), least: max(1, int(fps*apart)), last: -1},
+		every:   max(1, int(math.Round(fps/follows))),
+		scale:   min(max(longSide/float64(long), leastScale), 1),
 	}
 	if err := s.through(ctx); err != nil {
 		return nil, 0, err
 	}
-	out, err = stills(ctx, j, s.linker.Proposals())
+	out, err = stills(ctx, j, s.linker.Proposals(), nil)
 	return out, s.looked, err
 }
 
 type search struct {
 	Job
-	every, least, most int // frames: between those that are followed; between those that are looked at
-	scale              float64
-	linker             proposal.Linker
-	last               int // looked at
-	small              []float32
-	before             *reading.Looked
-	looked             int
+	looking
+	every  int // frames between those that are followed
+	scale  float64
+	linker proposal.Linker
+	before *reading.Looked
+	looked int
 }
 
 func (s *search) through(ctx context.Context) error {
@@ -115,10 +115,7 @@ func (s *search) through(ctx context.Context) error {
 // frame follows what was seen onto a frame, and looks at it where it is time to.
 func (s *search) frame(ctx context.Context, f int, pic *frame.Picture) error {
 	gray := reduced(follow.Luma.Of(pic), s.linker.Smaller)
-	now := smaller(gray)
-	look := s.last < 0 || f-s.last >= s.most || f == s.Last ||
-		f-s.last >= s.least && difference(now, s.small) > changed
-	if !look {
+	if !s.due(f, gray, f == s.Last) {
 		s.linker.Pass(f, gray)
 		return nil
 	}
@@ -126,7 +123,6 @@ func (s *search) frame(ctx context.Context, f int, pic *frame.Picture) error {
 	if err != nil {
 		return err
 	}
-	s.last, s.small = f, now
 	s.looked++
 	s.linker.Look(f, gray, seen)
 	return nil

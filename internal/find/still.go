@@ -19,8 +19,10 @@ const (
 	mostHigh = 360
 )
 
-// stills gives each proposal the picture that shows it best.
-func stills(ctx context.Context, j Job, all []proposal.Proposal) ([]Found, error) {
+// stills gives each proposal the picture that shows it best; look is shown that frame, and may be nil.
+func stills(ctx context.Context, j Job, all []proposal.Proposal, look func(i int, pic *frame.Picture) error) ([]Found,
+	error,
+) {
 	out := make([]Found, len(all))
 	var frames []int
 	for i, p := range all {
@@ -40,7 +42,12 @@ func stills(ctx context.Context, j Job, all []proposal.Proposal) ([]Found, error
 				continue
 			}
 			p.Still = still(pic, p.Best.Quad)
-			if p.Kind == proposal.Face {
+			if look != nil {
+				if err := look(i, pic); err != nil {
+					return err
+				}
+			}
+			if p.Kind == proposal.Face || p.Kind == proposal.Mark {
 				continue
 			}
 			if board, ok := proposal.Board(gray, p.Best.Quad); ok {
@@ -66,9 +73,19 @@ func still(pic *frame.Picture, q geom.Quad) *image.RGBA {
 	if r.Empty() {
 		return nil
 	}
-	part := pic.RGBA(r)
-	k := min(1, mostWide/float64(r.Dx()), mostHigh/float64(r.Dy()))
+	return scaled(pic.RGBA(r), mostWide, mostHigh)
+}
+
+// scaled is a picture made so small that it fits.
+func scaled(pic *image.RGBA, wide, high int) *image.RGBA {
+	r := pic.Bounds()
+	k := min(1, float64(wide)/float64(r.Dx()), float64(high)/float64(r.Dy()))
 	out := image.NewRGBA(image.Rect(0, 0, max(1, int(float64(r.Dx())*k)), max(1, int(float64(r.Dy())*k))))
-	draw.ApproxBiLinear.Scale(out, out.Bounds(), part, part.Bounds(), draw.Src, nil)
+	draw.CatmullRom.Scale(out, out.Bounds(), pic, r, draw.Src, nil)
 	return out
+}
+
+// Draw draws a part of a picture into another, sized to fit.
+func Draw(dst draw.Image, to image.Rectangle, src image.Image, part image.Rectangle) {
+	draw.CatmullRom.Scale(dst, to, src, part, draw.Over, nil)
 }

@@ -42,6 +42,8 @@ const (
 	drawMemory   = 64 << 20
 	handMemory   = 8 << 20
 	findMemory   = reader.Memory
+	seekMemory   = 96 << 20
+	draftMemory  = 4 << 20
 )
 
 const (

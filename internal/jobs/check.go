@@ -188,7 +188,10 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 		res.Found = append(res.Found, f)
 	}
 	r.log.Info("checked", "shot", sh.Name, "findings", len(res.Found), "seconds", time.Since(begun).Seconds())
-	return r.store.Found(ctx, res)
+	if err := r.store.Found(ctx, res); err != nil || !r.store.FindsImported() {
+		return err
+	}
+	return r.lookElsewhere(ctx, sh, clip)
 }
 
 // keeping gives the bench the frames of a clip that a job decodes.

@@ -21,6 +21,9 @@ type cleaned struct {
 	plate *cleanplate.Plate
 }
 
+// leastPassing is on how many pictures something must be seen in front to be offered unasked.
+const leastPassing = 3
+
 // foreground runs over a stretch and keeps what passes in foreground of a surface; the document
 // then has a holdout of it, of which nothing is accepted yet.
 func (r *Runner) foreground(ctx context.Context, a store.Attempt, beat func(int)) error {
@@ -36,7 +39,7 @@ func (r *Runner) foreground(ctx context.Context, a store.Attempt, beat func(int)
 	}
 	work, cancel := context.WithCancel(ctx)
 	defer cancel()
-	wanted, done := true, 0
+	wanted, done, any := true, 0, 0
 	last := time.Now()
 	j.Found = func(f int, found holdout.Found) error {
 		m, err := follow.Matte(found)
@@ -47,6 +50,9 @@ func (r *Runner) foreground(ctx context.Context, a store.Attempt, beat func(int)
 			return err
 		}
 		done++
+		if len(m.PNG) > 0 {
+			any++
+		}
 		beat(done / v.Each)
 		if now := time.Now(); now.Sub(last) >= shown {
 			last = now
@@ -75,7 +81,7 @@ func (r *Runner) foreground(ctx context.Context, a store.Attempt, beat func(int)
 	}
 	r.log.Info("looked for the foreground", "surface", spec.Track.Name, "frames", done/v.Each, "state", state,
 		"note", note, "seconds", time.Since(begun).Seconds())
-	if state != store.Failed && done > 0 {
+	if state != store.Failed && done > 0 && !(spec.Foreground.IfAny && any < leastPassing) {
 		if err := r.propose(ctx, a); err != nil {
 			return err
 		}

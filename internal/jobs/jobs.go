@@ -108,6 +108,8 @@ func Start(ctx context.Context, c Config) (*Runner, error) {
 	river.AddWorker(workers, river.WorkFunc(r.draw))
 	river.AddWorker(workers, river.WorkFunc(r.hand))
 	river.AddWorker(workers, river.WorkFunc(r.find))
+	river.AddWorker(workers, river.WorkFunc(r.seek))
+	river.AddWorker(workers, river.WorkFunc(r.draft))
 	var err error
 	r.client, err = river.NewClient(riverpgxv5.New(c.Store.QueuePool()), &river.Config{
 		ID: r.id, Workers: workers, Logger: slog.New(slog.DiscardHandler), JobTimeout: -1, RetryPolicy: soon{},
@@ -115,7 +117,7 @@ func Start(ctx context.Context, c Config) (*Runner, error) {
 			store.IngestQueue: {MaxWorkers: 1}, store.RenderQueue: {MaxWorkers: 1}, store.FollowQueue: {MaxWorkers: 2},
 			store.CompareQueue: {MaxWorkers: 1}, store.CheckQueue: {MaxWorkers: 1},
 			store.AskedQueue: {MaxWorkers: 1}, store.DrawQueue: {MaxWorkers: 2}, store.HandQueue: {MaxWorkers: 2},
-			store.FindQueue: {MaxWorkers: 1},
+			store.FindQueue: {MaxWorkers: 1}, store.DraftQueue: {MaxWorkers: 1},
 		},
 		FetchCooldown:     50 * time.Millisecond,
 		FetchPollInterval: 500 * time.Millisecond,

@@ -27,6 +27,7 @@ var largest = map[string]int64{
 	"cutShots":        4 << 20,
 	"changeRows":      4 << 20,
 	"addGraphic":      cover.MaxGraphic,
+	"seekPicture":     cover.MaxGraphic,
 }
 
 // maxList is the longest list that is imported, in bytes.

@@ -3,7 +3,6 @@ package server
 import (
 	"context"
 	"errors"
-	"fmt"
 	"net/http"
 	"slices"
 	"strings"
@@ -12,25 +11,19 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"celator/core/clearance"
-	"celator/core/cover"
-	"celator/core/geom"
 	"celator/core/proposal"
+	"celator/internal/draft"
 	"celator/internal/reader"
 	"celator/internal/store"
 )
 
 type (
-	ProposalView struct {
-		store.Proposal
-		Group   int     `json:"group" doc:"those of a kind that read nearly the same are one sign"`
-		Offered bool    `json:"offered" doc:"by the programme's rules; what is not is still kept"`
-		Asked   string  `json:"asked,omitempty" doc:"the item of the list that asks for what it reads"`
-		Near    float64 `json:"near" doc:"how nearly, 0 to 1"`
-		In      string  `json:"in,omitempty" doc:"the shot that shows it"`
-	}
+	ProposalView  struct{ draft.Offer }
 	proposalsView struct {
 		Proposals []ProposalView    `json:"proposals" doc:"in the order of the sources' frames"`
 		Runs      []store.FindRun   `json:"runs" doc:"how far the sources were looked through"`
+		Marks     []store.MarkRow   `json:"marks" doc:"what is looked for by its picture"`
+		Drafts    *store.DraftRun   `json:"drafts,omitempty" doc:"the drafts that were asked for last"`
 		Offers    map[string]string `json:"offers" doc:"by kind: always, listed or never"`
 		Titles    map[string]string `json:"titles" doc:"what the kinds are called"`
 		Absent    string            `json:"absent" doc:"why nothing can be looked for, and how to put that right; empty where it can"`
@@ -107,7 +100,12 @@ func (s *server) registerProposals(api huma.API) {
 	huma.Register(api, op("acceptProposals", http.MethodPost, "/api/proposals/accept",
 		"Make proposals an item of the list, each with a cover that is followed", 200), s.accept)
 	huma.Register(api, op("draft", http.MethodPost, "/api/programmes/{id}/draft",
-		"Make drafts of all that is offered and that the list asks for, in its order", 200), s.draft)
+		"Make drafts of all that is offered and that the list asks for, in its order", 202), s.drafts)
+	huma.Register(api, op("stopDraft", http.MethodPost, "/api/programmes/{id}/draft/stop",
+		"Make no more drafts for now; those that were begun stay", 204),
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			return nil, problem(s.Store.StopDrafts(ctx, in.ID))
+		})
 	huma.Register(api, op("setOffers", http.MethodPut, "/api/programmes/{id}/offers",
 		"Set what is proposed", 204), func(ctx context.Context, in *struct {
 		ByID
@@ -134,77 +132,45 @@ func (s *server) proposals(ctx context.Context, in *ByID) (*body[proposalsView],
 
 // offered is what was found in a programme, with what the list and its rules say of it.
 func (s *server) offered(ctx context.Context, id string) (v proposalsView, err error) {
-	p, err := s.Store.Programme(ctx, id)
-	if err != nil {
-		return v, err
-	}
 	v = proposalsView{Proposals: []ProposalView{}, Offers: map[string]string{}, Titles: map[string]string{}}
-	all, err := s.Store.Proposals(ctx, id)
+	all, err := draft.Read(ctx, s.Store, id)
 	if err == nil {
 		v.Runs, err = s.Store.FindRuns(ctx, id)
 	}
 	if err == nil {
-		v.Shots, err = s.Store.Shots(ctx, id)
+		v.Marks, err = s.Store.Marks(ctx, id)
 	}
 	if err == nil {
-		v.Items, err = s.Store.Items(ctx, id)
+		var run store.DraftRun
+		if run, err = s.Store.DraftRun(ctx, id); err == nil {
+			v.Drafts = &run
+		} else if errors.Is(err, store.ErrNone) {
+			err = nil
+		}
 	}
 	if err != nil {
 		return v, err
 	}
+	v.Shots, v.Items = all.Shots, all.Items
 	for _, k := range proposal.Kinds {
-		v.Offers[string(k)], v.Titles[string(k)] = string(p.Offers.V.For(k)), k.Title()
+		v.Offers[string(k)], v.Titles[string(k)] = string(all.Rules.For(k)), k.Title()
 	}
 	if err := reader.Check(reader.Dir()); err != nil {
 		v.Absent = sentence(err)
 	}
-	var wanted []proposal.Wanted
-	for _, it := range v.Items {
-		wanted = append(wanted, proposal.Words(it.ID, it.Name, it.Description)...)
-	}
-	kinds, texts := make([]proposal.Kind, len(all)), make([]string, len(all))
-	for i, q := range all {
-		kinds[i], texts[i] = q.Kind, q.Text
-	}
-	groups := proposal.Group(kinds, texts)
-	for i, q := range all {
-		w := ProposalView{Proposal: q, Group: groups[i], In: shotOf(v.Shots, q)}
-		w.Asked, w.Near = proposal.Asked(q.Text, wanted)
-		w.Offered = p.Offers.V.Offers(q.Kind, w.Asked != "")
-		v.Proposals = append(v.Proposals, w)
+	for _, o := range all.All {
+		v.Proposals = append(v.Proposals, ProposalView{o})
 	}
 	return v, nil
 }
 
-// draft makes drafts of what the list asks for; they are followed after all that somebody waits for.
-func (s *server) draft(ctx context.Context, in *struct {
+// drafts has drafts made of what the list asks for, in the queue.
+func (s *server) drafts(ctx context.Context, in *struct {
 	ByID
 	Body draftBody
 },
-) (*body[acceptedView], error) {
-	v, err := s.offered(ctx, in.ID)
-	if err != nil {
-		return nil, problem(err)
-	}
-	styles, err := s.Store.Styles(ctx, in.ID)
-	if err != nil {
-		return nil, problem(err)
-	}
-	out := acceptedView{Covers: []acceptedRow{}, Left: []leftProposal{}}
-	for _, it := range v.Items {
-		if len(in.Body.Items) > 0 && !slices.Contains(in.Body.Items, it.ID) {
-			continue
-		}
-		for _, p := range v.Proposals {
-			if p.State != store.OpenProposal || p.Asked != it.ID {
-				continue
-			}
-			if err := s.acceptOne(ctx, p.Proposal, it, styles, true, &out); err != nil {
-				return nil, problem(err)
-			}
-		}
-	}
-	return &body[acceptedView]{out}, nil
+) (*struct{}, error) {
+	return nil, problem(s.Store.WantDrafts(ctx, in.ID, asker(ctx), in.Body.Items))
 }
 
 func (s *server) shotProposals(ctx context.Context, in *ByID) (*body[[]shotProposalView], error) {
@@ -229,12 +195,6 @@ func (s *server) shotProposals(ctx context.Context, in *ByID) (*body[[]shotPropo
 		out = append(out, w)
 	}
 	return &body[[]shotProposalView]{out}, nil
-}
-
-// shotOf is the shot that shows a proposal where it is seen best; empty where none does.
-func shotOf(shots []store.Shot, p store.Proposal) string {
-	sh, _ := store.Showing(shots, p.Source, p.Frame)
-	return sh.ID
 }
 
 func (s *server) find(ctx context.Context, in *struct {
@@ -325,29 +285,36 @@ func (s *server) accept(ctx context.Context, in *struct {
 	}
 	v := acceptedView{Item: item.ID, Covers: []acceptedRow{}, Left: []leftProposal{}}
 	for _, p := range all {
+		now, err := s.Store.ProposalsByID(ctx, []string{p.ID})
+		if err != nil {
+			return nil, problem(err)
+		}
+		if now[0].State == store.AcceptedProposal && p.State != store.AcceptedProposal {
+			continue // what was just made hides it too
+		}
 		if p.State == store.AcceptedProposal {
 			v.Left = append(v.Left, leftProposal{p.ID, "It was accepted already."})
 			continue
 		}
-		if err := s.acceptOne(ctx, p, item, styles, false, &v); err != nil {
+		if err := s.acceptOne(ctx, p, item, styles, &v); err != nil {
 			return nil, problem(err)
 		}
 	}
 	return &body[acceptedView]{v}, nil
 }
 
-// acceptOne makes a proposal a cover of an item, or tells why that cannot be; later says that nobody waits for it.
-func (s *server) acceptOne(ctx context.Context, p store.Proposal, item store.Item, styles []store.Style, later bool,
+// acceptOne makes a proposal a cover of an item, or tells why that cannot be.
+func (s *server) acceptOne(ctx context.Context, p store.Proposal, item store.Item, styles []store.Style,
 	v *acceptedView,
 ) error {
-	row, err := s.makeCover(ctx, p, item, styles, later)
+	made, err := draft.Maker{Store: s.Store, Styles: styles, Author: asker(ctx)}.Cover(ctx, p, item)
 	switch {
 	case errors.Is(err, store.ErrNone):
 		v.Left = append(v.Left, leftProposal{p.ID, "No shot shows it any more."})
 	case err != nil:
 		return err
 	default:
-		v.Covers = append(v.Covers, row)
+		v.Covers = append(v.Covers, acceptedRow{p.ID, made.Shot, made.Cover})
 	}
 	return nil
 }
@@ -382,86 +349,6 @@ func (s *server) itemFor(ctx context.Context, programme string, b acceptBody, al
 	}
 	it, err = s.Store.AddUnplaced(ctx, programme, d)
 	return it, problem(err)
-}
-
-// makeCover makes a proposal a cover in the shot that shows it, and has it followed.
-func (s *server) makeCover(ctx context.Context, p store.Proposal, item store.Item,
-	styles []store.Style, later bool,
-) (row acceptedRow, err error) {
-	sh, err := s.Store.ShotAt(ctx, p.Source, p.Frame)
-	if err != nil {
-		return row, err
-	}
-	m := proposal.Making{
-		Cover: p.ID, Track: store.NewID(), Item: item.ID, Name: item.Name, Kind: p.Kind, Outline: p.Best().Outline(),
-		At:     p.Frame - sh.First,
-		Span:   cover.Span{First: max(p.First-sh.First, 0), Last: min(p.Last-sh.First, sh.Frames-1)},
-		Frames: sh.Frames,
-	}
-	for _, st := range styles {
-		for _, k := range st.Kinds.V {
-			if k == item.Kind {
-				m.StyleID, m.Style = st.ID, &st.Style.V
-			}
-		}
-	}
-	cmds, t := m.Commands()
-	var made store.Revision
-	for range 20 { // others may change the shot meanwhile
-		var head int
-		if head, err = s.Store.HeadNumber(ctx, sh.ID); err != nil {
-			return row, err
-		}
-		on := store.On{Base: head, Author: asker(ctx), Key: accepting(p)}
-		made, err = s.Store.Edit(ctx, sh.ID, on, func(d *cover.Document) (*cover.Document, string, error) {
-			return d.Apply(cmds...)
-		})
-		var conflict *store.Conflict
-		if !errors.As(err, &conflict) {
-			break
-		}
-	}
-	if err != nil {
-		return row, err
-	}
-	// Where the answer to an acceptance was lost, its cover hides the item that was made then.
-	if c := made.Document.Find(m.Cover); c != nil {
-		item.ID = c.Item
-	}
-	if err = s.Store.Place(ctx, item.ID, sh.ID, m.Span.First, m.Span.Last); err != nil {
-		return row, err
-	}
-	if err = s.Store.Accepted(ctx, p.ID, item.ID, sh.ID, m.Cover, asker(ctx)); err != nil {
-		return row, err
-	}
-	return acceptedRow{p.ID, sh.ID, m.Cover}, s.followDraft(ctx, sh, m, t, later)
-}
-
-// accepting names the acceptance of a proposal: sent again it is the same, after it was opened again another.
-func accepting(p store.Proposal) string {
-	key := "accept-" + p.ID
-	if p.At != nil {
-		key += fmt.Sprintf("-%d", p.At.UnixMilli())
-	}
-	return key
-}
-
-// followDraft has what was accepted followed through its shot, if there is anything to follow.
-func (s *server) followDraft(ctx context.Context, sh store.Shot, m proposal.Making, t cover.Track,
-	later bool,
-) error {
-	if sh.Frames < 2 || geom.Area(t.Surface) == 0 {
-		return nil
-	}
-	a := store.Attempt{ID: store.NewID(), Shot: sh.ID, Track: t.ID, State: store.Queued, Frames: sh.Frames}
-	a.Spec.V = store.AttemptSpec{
-		Track: t, From: 0, To: sh.Frames - 1, Ride: m.Cover, At: cover.Time(m.At), Take: true, Later: later,
-		Author: asker(ctx),
-	}
-	if err := s.Store.AddAttempt(ctx, a); err != nil {
-		return fmt.Errorf("the cover was made, but cannot be followed: %w", err)
-	}
-	return nil
 }
 
 // proposalStill answers with the picture of a proposal.

@@ -101,6 +101,7 @@ func New(ctx context.Context, c Config) (http.Handler, error) {
 		"/api/shots/{id}/sheets/{revision}/{first}":             s.sheet,
 		"/api/findings/{id}/recovered":                          s.recoveredPicture,
 		"/api/proposals/{id}/still":                             s.proposalStill,
+		"/api/marks/{id}/picture":                               s.markPicture,
 		"/api/programmes/{id}/list.csv":                         s.listCSV,
 		"/api/programmes/{id}/report.html":                      s.reportHTML,
 		"/api/programmes/{id}/report.csv":                       s.reportCSV,

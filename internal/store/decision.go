@@ -148,19 +148,21 @@ func (s *Store) edited(ctx context.Context, tx *sqlx.Tx, shot, author string, r 
 		State       clearance.State `db:"state"`
 		Fingerprint string          `db:"fingerprint"`
 		Drafts      int             `db:"drafts"`
+		Doubtful    int             `db:"doubtful"`
 	}
-	if err := tx.SelectContext(ctx, &rows, `SELECT item, state, fingerprint, drafts FROM appearance
+	if err := tx.SelectContext(ctx, &rows, `SELECT item, state, fingerprint, drafts, doubtful FROM appearance
 		WHERE shot = $1`, shot); err != nil {
 		return err
 	}
 	moved := false
 	for _, row := range rows {
-		now, drafts := r.Document.ItemFingerprint(row.Item), r.Document.Drafts(row.Item)
-		if now == row.Fingerprint && drafts == row.Drafts {
+		now, drafts, doubtful := r.Document.ItemFingerprint(row.Item), r.Document.Drafts(row.Item),
+			r.Document.Doubtful(row.Item)
+		if now == row.Fingerprint && drafts == row.Drafts && doubtful == row.Doubtful {
 			continue
 		}
-		if _, err := tx.ExecContext(ctx, `UPDATE appearance SET fingerprint = $3, drafts = $4 WHERE item = $1
-			AND shot = $2`, row.Item, shot, now, drafts); err != nil {
+		if _, err := tx.ExecContext(ctx, `UPDATE appearance SET fingerprint = $3, drafts = $4, doubtful = $5
+			WHERE item = $1 AND shot = $2`, row.Item, shot, now, drafts, doubtful); err != nil {
 			return err
 		}
 		moved = true

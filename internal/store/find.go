@@ -110,3 +110,12 @@ func (s *Store) EndFind(ctx context.Context, source, state, why string) error {
 	}
 	return notify(ctx, s.db, "source", source)
 }
+
+// Looking reports whether a programme's sources are being looked through, for whatever it is.
+func (s *Store) Looking(ctx context.Context, programme string) (yes bool, err error) {
+	return yes, s.db.GetContext(ctx, &yes, `SELECT EXISTS (SELECT 1 FROM find_run
+		JOIN source ON source.id = find_run.source
+		WHERE source.programme = $1 AND find_run.state IN ('queued', 'running'))
+		OR EXISTS (SELECT 1 FROM seek JOIN source ON source.id = seek.source
+		WHERE source.programme = $1 AND seek.state IN ('queued', 'running'))`, programme)
+}

@@ -35,6 +35,7 @@ type Appearance struct {
 	Minor    int             `db:"minor" json:"minor"`
 	Covered  bool            `db:"covered" json:"covered" doc:"something hides it there"`
 	Drafts   int             `db:"drafts" json:"drafts" doc:"covers that hide it and to which nobody has said yes"`
+	Doubtful int             `db:"doubtful" json:"doubtful" doc:"frames on which what they ride on is weak, or was lost"`
 	Checked  bool            `db:"checked" json:"checked" doc:"it was checked as it is hidden now"`
 }
 
@@ -61,7 +62,7 @@ const itemColumns = `id, programme, name, kind, description, reason, requester, 
 // item, so that no document has to be read.
 const appearanceColumns = `appearance.item, appearance.shot, appearance.first, appearance.last, appearance.s` +
 	`tate, appearance.assignee, appearance.note, appearance.by, appearance.at, appearance.fingerprint <> '' AS covered,
-	appearance.drafts,
+	appearance.drafts, appearance.doubtful,
 	coalesce(check_run.items ->> appearance.item = appearance.fingerprint, false) AS checked, coalesce(f.severe` +
 	`, 0) AS severe, coalesce(f.minor, 0) AS minor`
 

@@ -16,6 +16,8 @@ type ForegroundSpec struct {
 	Cover    string         `json:"cover"`    // the holdout that takes the mattes, or a new one of that id
 	Name     string         `json:"name"`
 	For      []string       `json:"for"` // the covers that it passes before
+	// IfAny says that the document takes them only where something was found.
+	IfAny bool `json:"ifAny,omitempty"`
 }
 
 type matteRow struct {

@@ -186,6 +186,9 @@ func (s *Store) FinishSource(ctx context.Context, src Source) error {
 			if err := s.wantFind(ctx, tx, id, "", false); err != nil {
 				return err
 			}
+			if err := s.seekMarks(ctx, tx, id); err != nil {
+				return err
+			}
 		}
 		return notify(ctx, tx, "source", id)
 	})

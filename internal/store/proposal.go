@@ -27,6 +27,7 @@ type Proposal struct {
 	Height float64                `db:"height" json:"height" doc:"there, px"`
 	Sights JSON[[]proposal.Sight] `db:"sights" json:"-"`
 	State  ProposalState          `db:"state" json:"state" enum:"open,later,accepted,unneeded"`
+	Mark   *string                `db:"mark" json:"mark,omitempty" doc:"the picture by which it was found"`
 	Item   *string                `db:"item" json:"item,omitempty" doc:"of the list that it belongs to"`
 	Shot   *string                `db:"shot" json:"shot,omitempty" doc:"in which a cover was made of it"`
 	Cover  string                 `db:"cover" json:"cover,omitempty"`
@@ -48,7 +49,8 @@ const (
 )
 
 const proposalColumns = `proposal.id, proposal.source, piece, proposal.kind, text, sure, proposal.first, proposal.last,
-	frame, height, sights, proposal.state, item, shot, cover, proposal.reason, proposal.by, proposal.at, found`
+	proposal.frame, height, sights, proposal.state, proposal.mark, proposal.item, proposal.shot, proposal.cover,
+	proposal.reason, proposal.by, proposal.at, found`
 
 // Best is the sight that shows it best.
 func (p Proposal) Best() proposal.Sight {
@@ -110,7 +112,7 @@ func (s *Store) FoundProposals(ctx context.Context, source string, piece, to, lo
 			return ErrNone
 		}
 		if _, err := tx.ExecContext(ctx, `DELETE FROM proposal WHERE source = $1 AND first >= $2 AND first < $3
-			AND state = 'open'`, source, piece, to); err != nil {
+			AND state = 'open' AND kind <> 'mark'`, source, piece, to); err != nil {
 			return err
 		}
 		var before []Proposal
@@ -135,10 +137,7 @@ func (s *Store) FoundProposals(ctx context.Context, source string, piece, to, lo
 				}
 			}
 			p.ID, p.Source, p.Piece = NewID(), source, piece
-			if _, err := tx.ExecContext(ctx, `INSERT INTO proposal (id, source, piece, kind, text, sure, first, last, frame,
-				height, sights, still, state, reason, by, at) VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14,$15,$16)`,
-				p.ID, p.Source, p.Piece, p.Kind, p.Text, p.Sure, p.First, p.Last, p.Frame, p.Height, p.Sights, p.Still, p.State,
-				p.Reason, p.By, p.At); err != nil {
+			if err := insertProposal(ctx, tx, p); err != nil {
 				return err
 			}
 		}
@@ -146,15 +145,34 @@ func (s *Store) FoundProposals(ctx context.Context, source string, piece, to, lo
 	})
 }
 
+func insertProposal(ctx context.Context, tx *sqlx.Tx, p Proposal) error {
+	_, err := tx.ExecContext(ctx, `INSERT INTO proposal (id, source, piece, kind, text, sure, first, last, frame, height,
+		sights, still, state, mark, reason, by, at)
+		VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14,$15,$16,$17)`, p.ID, p.Source, p.Piece, p.Kind, p.Text,
+		p.Sure, p.First, p.Last, p.Frame, p.Height, p.Sights, p.Still, p.State, p.Mark, p.Reason, p.By, p.At)
+	return err
+}
+
 // rules are proposals as the core's rules know them.
 func rules(all []Proposal) []proposal.Proposal {
 	out := make([]proposal.Proposal, len(all))
 	for i, p := range all {
-		out[i] = proposal.Proposal{
-			Kind: p.Kind, Text: p.Text, Sure: p.Sure, First: p.First, Last: p.Last, Sights: p.Sights.V, Best: p.Best(),
-		}
+		out[i] = p.Rule()
 	}
 	return out
+}
+
+// Rule is a proposal as the core's rules know it.
+func (p Proposal) Rule() proposal.Proposal {
+	return proposal.Proposal{
+		Kind: p.Kind, Text: p.Text, Sure: p.Sure, First: p.First, Last: p.Last, Sights: p.Sights.V, Best: p.Best(),
+	}
+}
+
+// OpenAt lists what waits for a decision in a source, of what is seen in some of its frames.
+func (s *Store) OpenAt(ctx context.Context, source string, first, last int) (out []Proposal, err error) {
+	return out, s.db.SelectContext(ctx, &out, `SELECT `+proposalColumns+` FROM proposal WHERE source = $1
+		AND first <= $3 AND last >= $2 AND state IN ('open', 'later') ORDER BY first, id`, source, first, last)
 }
 
 // Verdict is what somebody says of proposals.

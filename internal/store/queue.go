@@ -87,6 +87,16 @@ var unended = []struct {
 		again(func(id string) river.JobArgs { return FindArgs{id} }),
 	},
 	{
+		`SELECT DISTINCT source FROM seek t WHERE state IN ('queued', 'running') AND at < now() - $1::interval AND ` +
+			jobless("seek", "source", "source"),
+		again(func(id string) river.JobArgs { return SeekArgs{id} }),
+	},
+	{
+		`SELECT programme FROM draft_run t WHERE state IN ('queued', 'running') AND at < now() - $1::interval AND ` +
+			jobless("draft", "programme", "programme"),
+		again(func(id string) river.JobArgs { return DraftArgs{id} }),
+	},
+	{
 		`SELECT id FROM delivery t WHERE state IN ('joining', 'verifying') AND created < now() - $1::interval AND ` +
 			jobless("finish", "delivery", "id"),
 		again(func(id string) river.JobArgs { return FinishArgs{id} }),
@@ -228,6 +238,8 @@ const (
 	ADrawing  = "drawing"
 	AHandover = "handover"
 	AFindRun  = "find_run"
+	ASeek     = "seek"
+	ADraftRun = "draft_run"
 )
 
 // Waits enters why something does not go on for now, in words; "" that it does.
@@ -236,8 +248,10 @@ func (s *Store) Waits(ctx context.Context, kind, id, why string) error {
 	switch kind {
 	case ACheckRun:
 		key, event = "shot", "check"
-	case AFindRun:
+	case AFindRun, ASeek:
 		key, event = "source", "source"
+	case ADraftRun:
+		key, event = "programme", "proposals"
 	}
 	res, err := s.db.ExecContext(ctx, `UPDATE `+kind+` SET waiting = $2 WHERE `+key+` = $1 AND waiting <> $2`, id, why)
 	if err != nil {

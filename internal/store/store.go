@@ -262,3 +262,6 @@ func there(err error) error {
 	}
 	return err
 }
+
+// FindsImported reports whether what is brought in is looked through without being asked.
+func (s *Store) FindsImported() bool { return s.findImported }

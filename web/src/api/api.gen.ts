@@ -294,6 +294,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/items/{id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look for an item by a picture of it: PNG, JPEG or SVG */
+        post: operations["seekPicture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/marks/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Look for it no more; what was found by it and not decided goes too */
+        delete: operations["removeMark"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/marks/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go on looking for what was stopped or failed */
+        post: operations["seekAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/marks/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let what is looked for by its picture rest; what was found stays */
+        post: operations["stopSeek"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/media": {
         parameters: {
             query?: never;
@@ -427,6 +495,23 @@ export interface paths {
         put?: never;
         /** Make drafts of all that is offered and that the list asks for, in its order */
         post: operations["draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{id}/draft/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make no more drafts for now; those that were begun stay */
+        post: operations["stopDraft"];
         delete?: never;
         options?: never;
         head?: never;
@@ -737,6 +822,23 @@ export interface paths {
         get: operations["getShotContents"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{id}/covers/{cover}/elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look for what a cover hides in the rest of the programme */
+        post: operations["seekCover"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1386,6 +1488,11 @@ export interface components {
             covered: boolean;
             /**
              * Format: int64
+             * @description frames on which what they ride on is weak, or was lost
+             */
+            doubtful: number;
+            /**
+             * Format: int64
              * @description covers that hide it and to which nobody has said yes
              */
             drafts: number;
@@ -1854,6 +1961,31 @@ export interface components {
         DraftBody: {
             /** @description of the list; all where there are none */
             items?: string[];
+        };
+        DraftRun: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /**
+             * Format: int64
+             * @description drafts that were made, followed and looked at for what passes in front
+             */
+            done: number;
+            error: string;
+            /**
+             * Format: int64
+             * @description all that were begun
+             */
+            made: number;
+            /**
+             * Format: int64
+             * @description those that could not be followed, or only in part
+             */
+            notes: number;
+            /** @enum {string} */
+            state: "queued" | "running" | "done" | "failed" | "stopped";
+            /** @description why it does not go on for now */
+            waiting: string;
         };
         Drawing: {
             /** Format: date-time */
@@ -2422,6 +2554,41 @@ export interface components {
              */
             index: number;
         };
+        MarkRow: {
+            by: string;
+            cover?: string;
+            /**
+             * Format: int64
+             * @description of them, those that were looked through
+             */
+            done: number;
+            error: string;
+            /**
+             * Format: int64
+             * @description of the shot
+             */
+            frame: number;
+            /**
+             * Format: int64
+             * @description and those that are yet to be
+             */
+            going: number;
+            id: string;
+            item: string;
+            /** Format: date-time */
+            made: string;
+            /** @description of the shot or the file that it is from */
+            name: string;
+            /** @description where it was covered; absent: its picture was given */
+            shot?: string;
+            /**
+             * Format: int64
+             * @description that it is looked for in
+             */
+            sources: number;
+            /** @description why it does not go on for now */
+            waiting: string;
+        };
         Marker: {
             /** Format: int64 */
             frame: number;
@@ -2827,7 +2994,7 @@ export interface components {
             touched: number;
         };
         ProposalView: {
-            /** @description the item of the list that asks for what it reads */
+            /** @description the item of the list that asks for what it reads, or looks like */
             asked?: string;
             /** Format: date-time */
             at?: string;
@@ -2848,7 +3015,7 @@ export interface components {
             frame: number;
             /**
              * Format: int64
-             * @description those of a kind that read nearly the same are one sign
+             * @description those of a kind that read nearly the same are one sign, as is what is of one item
              */
             group: number;
             /**
@@ -2865,6 +3032,8 @@ export interface components {
             kind: "plate" | "phone" | "number" | "text" | "face" | "mark";
             /** Format: int64 */
             last: number;
+            /** @description the picture by which it was found */
+            mark?: string;
             /**
              * Format: double
              * @description how nearly, 0 to 1
@@ -2889,7 +3058,11 @@ export interface components {
         ProposalsView: {
             /** @description why nothing can be looked for, and how to put that right; empty where it can */
             absent: string;
+            /** @description the drafts that were asked for last */
+            drafts?: components["schemas"]["DraftRun"];
             items: components["schemas"]["Item"][];
+            /** @description what is looked for by its picture */
+            marks: components["schemas"]["MarkRow"][];
             /** @description by kind: always, listed or never */
             offers: {
                 [key: string]: string;
@@ -3280,7 +3453,7 @@ export interface components {
             source: string;
         };
         ShotProposalView: {
-            /** @description the item of the list that asks for what it reads */
+            /** @description the item of the list that asks for what it reads, or looks like */
             asked?: string;
             /** Format: date-time */
             at?: string;
@@ -3301,7 +3474,7 @@ export interface components {
             frame: number;
             /**
              * Format: int64
-             * @description those of a kind that read nearly the same are one sign
+             * @description those of a kind that read nearly the same are one sign, as is what is of one item
              */
             group: number;
             /**
@@ -3318,6 +3491,8 @@ export interface components {
             kind: "plate" | "phone" | "number" | "text" | "face" | "mark";
             /** Format: int64 */
             last: number;
+            /** @description the picture by which it was found */
+            mark?: string;
             /**
              * Format: double
              * @description how nearly, 0 to 1
@@ -3426,6 +3601,14 @@ export interface components {
             do: "softenSide";
             /** @enum {string} */
             name: "outside" | "inside" | "both";
+        };
+        SoughtView: {
+            mark: string;
+            /**
+             * Format: int64
+             * @description that are looked through for it
+             */
+            sources: number;
         };
         Sound: {
             /** Format: int64 */
@@ -4255,6 +4438,110 @@ export interface operations {
             };
         };
     };
+    seekPicture: {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoughtView"];
+                };
+            };
+            /** @description The body is larger than 8388608 bytes. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    removeMark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    seekAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    stopSeek: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     listMedia: {
         parameters: {
             query?: never;
@@ -4580,17 +4867,35 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Accepted */
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["AcceptedView"];
-                };
+                content?: never;
             };
             /** @description The body is larger than 1048576 bytes. */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    stopDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5282,6 +5587,29 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    seekCover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                cover: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoughtView"];
                 };
             };
         };

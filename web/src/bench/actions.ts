@@ -121,6 +121,7 @@ export const actions: Action[] = [
   { name: 'The one before', keys: ['Alt+K'], run: (bench) => bench.found.show(bench.found.at - 1) },
   { name: 'Cover what was found', keys: ['Alt+C'], run: (bench) => bench.found.accept() },
   { name: 'What was found needs no cover', keys: ['Alt+N'], run: (bench) => bench.found.unneeded() },
+  { name: 'Look for what it hides in other shots', keys: ['Alt+E'], run: (bench) => bench.lookElsewhere() },
   {
     name: 'Say yes to the draft',
     keys: ['Alt+Y'],

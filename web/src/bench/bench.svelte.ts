@@ -1,6 +1,6 @@
 // The bench: its parts, put together. What a part needs it is given here; no part knows
 // the bench. Each step of the work has its state and its card in a folder of its own.
-import { api, listen, type Item, type Shot } from '../api/api';
+import { api, ask, listen, type Item, type Shot } from '../api/api';
 import { core, loadCore } from '../core/core';
 import { Attempts } from './attempts.svelte';
 import { Checking } from './check/checking.svelte';
@@ -291,6 +291,20 @@ export class Bench {
       const twin = await this.shot.addItem(name, item.kind);
       await this.session.save([{ do: 'duplicate', cover: cover.id, id: crypto.randomUUID(), item: twin.id, name }]);
       this.selection.select(twin.id);
+    } catch (e) {
+      this.notice.say(e);
+    }
+  }
+
+  /** What the selected cover hides is looked for in the rest of the programme. */
+  async lookElsewhere(): Promise<void> {
+    const cover = this.selection.cover;
+    if (!cover) return;
+    try {
+      const path = { id: this.shot.id, cover: cover.id };
+      const r = await ask(api.POST('/api/shots/{id}/covers/{cover}/elsewhere', { params: { path } }));
+      const where = r.sources === 1 ? 'one source' : `${r.sources} sources`;
+      this.notice.say(`It is looked for in ${where}; what is found comes under Proposals.`);
     } catch (e) {
       this.notice.say(e);
     }

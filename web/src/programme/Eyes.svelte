@@ -1,5 +1,6 @@
 <script lang="ts">
   // What needs a person's eyes next: sent back, severe findings, doubtful, due; five at a time.
+  import { counted } from '../shared/format';
   import { route } from '../shared/route.svelte';
   import { states } from '../shared/states';
   import type { Clearance, Row } from './list.svelte';
@@ -18,9 +19,13 @@
     if (a.state === 'back') return [60, a.note ? `sent back: ${a.note}` : 'sent back'];
     if (r.item.due && r.item.due < today) return [50, `overdue since ${r.item.due}`];
     if (a.severe) return [40, a.severe === 1 ? 'one severe finding' : `${a.severe} severe findings`];
-    if (a.drafts) return [35, a.drafts === 1 ? 'a draft to look at' : `${a.drafts} drafts to look at`];
+    if (a.drafts) {
+      const doubt = a.doubtful ? `, doubtful on ${counted(a.doubtful, 'frame', 'frames')}` : '';
+      return [35 + Math.min(a.doubtful / 100, 4), `${counted(a.drafts, 'draft', 'drafts')} to look at${doubt}`];
+    }
     if (r.item.due && r.item.due <= soon) return [30, `due ${r.item.due}`];
     if (a.state === 'ready') return [20, 'to be reviewed'];
+    if (a.covered && a.doubtful) return [15, `doubtful on ${counted(a.doubtful, 'frame', 'frames')}`];
     if (a.covered && !a.checked) return [10, 'not checked as it stands'];
     return [0, ''];
   }

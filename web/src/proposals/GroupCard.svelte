@@ -45,7 +45,7 @@
 >
   {#if g}
     <div class="flex items-baseline gap-2">
-      <h2 class="min-w-0 truncate text-[20px] font-semibold">{g.text || c.list!.titles[g.kind]}</h2>
+      <h2 class="min-w-0 truncate text-[20px] font-semibold">{c.title(g)}</h2>
       <span class="quiet">{c.list!.titles[g.kind]}</span>
     </div>
     {#if c.shown !== 'accepted'}
@@ -123,7 +123,7 @@
             <img
               class="max-h-28 max-w-full"
               src="/api/proposals/{r.id}/still"
-              alt={r.text || 'A face'}
+              alt={r.text || (r.mark ? 'What looks like it' : 'A face')}
               loading="lazy"
             />
           </button>

@@ -5,7 +5,9 @@
   import LookButton from '../shared/LookButton.svelte';
   import WorkButton from '../shared/WorkButton.svelte';
   import { route } from '../shared/route.svelte';
+  import Drafts from './Drafts.svelte';
   import GroupCard from './GroupCard.svelte';
+  import Marks from './Marks.svelte';
   import Offers from './Offers.svelte';
   import Runs from './Runs.svelte';
   import { headings, Proposals, type Shown } from './proposals.svelte';
@@ -81,18 +83,14 @@
     >
     <span class="quiet min-w-0 flex-1 truncate text-right" role="status">{c.said}</span>
     <span class="flex items-center"><WorkButton /><LookButton /></span>
+    <Marks {c} />
     <Offers {c} />
   </header>
   <div class="mx-auto flex w-full max-w-6xl flex-col gap-2 px-6 py-2">
     {#if c.error}<p class="text-error" role="alert">{c.error}</p>{/if}
     {#if c.list}<div class="flex items-start gap-2">
         <div class="min-w-0 flex-1"><Runs {c} sources={p?.sources ?? []} /></div>
-        {#if c.listed && c.shown === 'open'}<button
-            class="btn btn-xs"
-            onclick={() => c.draft()}
-            title="Accepts all that the clearance list asks for, as drafts that wait for a yes"
-            >Draft what the list asks for ({c.listed})</button
-          >{/if}
+        <Drafts {c} />
       </div>{/if}
     <div class="flex flex-wrap items-center gap-2">
       <div class="join" role="group" aria-label="Which are shown">
@@ -152,7 +150,7 @@
               ><img class="max-h-10 max-w-28" src="/api/proposals/{g.key}/still" alt="" loading="lazy" /></span
             >
             <span class="min-w-0 flex-1">
-              <span class="block truncate font-semibold">{g.text || c.list!.titles[g.kind]}</span>
+              <span class="block truncate font-semibold">{c.title(g)}</span>
               <span class="quiet block truncate text-[12px]"
                 >{c.list!.titles[g.kind]}, {Math.round(g.height)} px{g.rows.length > 1
                   ? `, ${g.rows.length} times in ${counted(g.shots, 'shot', 'shots')}`

@@ -164,17 +164,54 @@ export class Proposals {
     });
   }
 
-  /** How many are open that the list asks for. */
-  listed = $derived((this.list?.proposals ?? []).filter((p) => p.state === 'open' && p.asked).length);
+  /** What a group is called: what it reads, or what it looks like. */
+  title = (g: Group): string => {
+    const like = g.rows.some((r) => r.mark) && this.list?.items.find((i) => i.id === g.asked)?.name;
+    return g.text || like || this.list!.titles[g.kind]!;
+  };
 
-  async draft(): Promise<void> {
+  /** How many are open and offered that the list asks for. */
+  listed = $derived((this.list?.proposals ?? []).filter((p) => p.state === 'open' && p.offered && p.asked).length);
+
+  /** Begins drafts of what the list asks for, or makes no more. */
+  async draft(on: boolean): Promise<void> {
+    const params = { path: { id: this.programme } };
     await this.decide(async () => {
-      const r = await ask(
-        api.POST('/api/programmes/{id}/draft', { params: { path: { id: this.programme } }, body: {} }),
-      );
-      this.last = [];
-      const n = r.covers.length;
-      return `${n === 1 ? 'A draft was' : `${n} drafts were`} made; what is followed for them gives way to all else.`;
+      if (on) await ask(api.POST('/api/programmes/{id}/draft', { params, body: {} }));
+      else await ask(api.POST('/api/programmes/{id}/draft/stop', { params }));
+      return '';
+    });
+  }
+
+  /** Stops looking for a picture, or goes on. */
+  async seek(id: string, what: 'stop' | 'again'): Promise<void> {
+    const params = { path: { id } };
+    await this.decide(async () => {
+      if (what === 'stop') await ask(api.POST('/api/marks/{id}/stop', { params }));
+      else await ask(api.POST('/api/marks/{id}/again', { params }));
+      return '';
+    });
+  }
+  /** Looks for a picture no more. */
+  async drop(id: string): Promise<void> {
+    await this.decide(async () => {
+      await ask(api.DELETE('/api/marks/{id}', { params: { path: { id } } }));
+      return '';
+    });
+  }
+  /** Has an item looked for by a picture of it. */
+  async give(item: string, file: File): Promise<void> {
+    await this.decide(async () => {
+      const r = await fetch(`/api/items/${item}/marks?name=${encodeURIComponent(file.name.slice(0, 200))}`, {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/octet-stream' },
+        body: file,
+      });
+      const m = await r.json();
+      if (!r.ok) throw new Error(m.detail ?? m.title);
+      return m.sources === 1
+        ? 'One source is looked through for it.'
+        : `${m.sources} sources are looked through for it.`;
     });
   }
 

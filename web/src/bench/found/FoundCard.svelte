@@ -27,7 +27,7 @@
               alt=""
               loading="lazy"
             />
-            <span class="min-w-0 flex-1 truncate">{r.text || 'A face'}</span>
+            <span class="min-w-0 flex-1 truncate">{r.text || (r.mark ? 'What looks like an item' : 'A face')}</span>
             <span class="quiet shrink-0">{r.asked ? 'on the list' : r.kind}</span>
           </button>
         </li>
