@@ -20,7 +20,7 @@ const (
 	unclip  = 1.6 // the network shrinks text by a share of its area over its rim; boxes are grown back by as much
 	leastIn = 3   // samples: a box that is lower is noise
 
-	tile = 704 // samples: parts of a picture that the network is given at once, for its memory's sake
+	tile = 736 // samples: parts of a picture that the network is given at once, for its memory's sake
 	lap  = 128 // by which parts overlap: what stands at a part's rim is not seen whole
 	unit = 32  // the network halves five times
 )
@@ -40,17 +40,22 @@ func (r *Reader) Boxes(ctx context.Context, pic *image.RGBA, scale float64) ([]B
 	}
 	small := resized(pic, w, h)
 	all := NewTensor(h, w)
-	for _, part := range parts(w, h) {
+	tiles := parts(w, h)
+	maps, err := each(ctx, tiles, func(ctx context.Context, part image.Rectangle) (Tensor, error) {
 		in := planes(small, part)
 		out, err := r.Net.Run(ctx, Detect, in)
 		if err != nil {
-			return nil, err
+			return Tensor{}, err
 		}
-		if err := one(out).check(1, 1, in.Shape[2], in.Shape[3]); err != nil {
-			return nil, err
-		}
+		return one(out), one(out).check(1, 1, in.Shape[2], in.Shape[3])
+	})
+	if err != nil {
+		return nil, err
+	}
+	for i, part := range tiles {
+		wide := maps[i].Shape[3]
 		for y := part.Min.Y; y < part.Max.Y; y++ {
-			row := out[0].Data[(y-part.Min.Y)*in.Shape[3]:]
+			row := maps[i].Data[(y-part.Min.Y)*wide:]
 			for x := part.Min.X; x < part.Max.X; x++ {
 				at := &all.Data[y*w+x]
 				*at = max(*at, row[x-part.Min.X])

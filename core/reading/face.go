@@ -12,7 +12,7 @@ import (
 
 const (
 	faceSide   = 256 // samples of what the network is given
-	smallFace  = 20  // pixels: faces from this size on are looked for
+	SmallFace  = 20. // pixels: faces from this size on can be found
 	maybeFace  = .5  // how sure the first look must be
 	isFace     = .7  // and the second, at another size
 	secondWide = 4.5 // times the face's box: what is looked at then
@@ -24,36 +24,51 @@ const (
 // The anchors lie in cells of two grids.
 var grids = [2]struct{ cells, each int }{{16, 2}, {8, 6}}
 
-// Faces finds faces of 20 pixels and more, from the forehead to the chin, upright boxes.
-// The picture is looked at in parts, from its own size on down to where one part is all of it.
-func (r *Reader) Faces(ctx context.Context, pic *image.RGBA) ([]Box, error) {
+// Faces finds faces of so many pixels and more, 20 at least, from the forehead to the chin, upright boxes.
+// The picture is looked at in parts, from a size at which those are large enough down to where one part is all of it.
+func (r *Reader) Faces(ctx context.Context, pic *image.RGBA, least float64) ([]Box, error) {
+	least = max(least, SmallFace)
 	b := pic.Bounds()
-	var all []Box
-	for scale := 1.0; ; scale /= faceCoarse {
+	var windows []window
+	small := pic
+	for scale := SmallFace / least; ; scale /= faceCoarse {
 		w, h := int(float64(b.Dx())*scale), int(float64(b.Dy())*scale)
-		last := w <= faceSide && h <= faceSide
-		small := resized(pic, max(w, 1), max(h, 1))
+		small = resized(small, max(w, 1), max(h, 1))
 		for _, y := range pieces(h, faceSide, faceLap) {
 			for _, x := range pieces(w, faceSide, faceLap) {
-				x, y := x[0], y[0]
-				found, err := r.facesIn(ctx, small, x, y)
-				if err != nil {
-					return nil, err
-				}
-				for _, f := range found {
-					for k, p := range f.Quad {
-						f.Quad[k] = geom.Pt((p.X+float64(x))/scale+float64(b.Min.X), (p.Y+float64(y))/scale+float64(b.Min.Y))
-					}
-					if f.Quad.Width() >= smallFace {
-						all = append(all, f)
-					}
-				}
+				windows = append(windows, window{small, x[0], y[0], scale})
 			}
 		}
-		if last {
-			return r.surely(ctx, pic, single(all))
+		if w <= faceSide && h <= faceSide {
+			break
 		}
 	}
+	found, err := each(ctx, windows, func(ctx context.Context, w window) ([]Box, error) {
+		return r.facesIn(ctx, w.pic, w.x, w.y)
+	})
+	var all []Box
+	for i, boxes := range found {
+		w := windows[i]
+		for _, f := range boxes {
+			for k, p := range f.Quad {
+				f.Quad[k] = geom.Pt((p.X+float64(w.x))/w.scale+float64(b.Min.X), (p.Y+float64(w.y))/w.scale+float64(b.Min.Y))
+			}
+			if f.Quad.Width() >= least {
+				all = append(all, f)
+			}
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	return r.surely(ctx, pic, single(all))
+}
+
+// window is a part of a picture at a scale, as large as the network takes.
+type window struct {
+	pic   *image.RGBA
+	x, y  int
+	scale float64
 }
 
 // surely looks at each face once more, as large as the network knows faces best, and keeps those that are still one,

@@ -98,3 +98,21 @@ func distance(x, y []rune, within bool) float64 {
 	}
 	return least
 }
+
+// frames are characters that are nothing but frames, bars and crosses.
+const frames = "田口目回日曰囗罒皿冊册国图三二一工王丰井十卅丨冂凹凸吕品"
+
+// Framework reports whether a text has no other characters than such: windows, railings and ladders read so.
+func Framework(text string) bool {
+	any := false
+	for _, r := range text {
+		if unicode.IsSpace(r) {
+			continue
+		}
+		any = true
+		if !strings.ContainsRune(frames, r) {
+			return false
+		}
+	}
+	return any
+}

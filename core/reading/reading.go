@@ -9,6 +9,8 @@ import (
 	"fmt"
 	"image"
 
+	"golang.org/x/sync/errgroup"
+
 	"celator/core/geom"
 )
 
@@ -94,18 +96,31 @@ func (r *Reader) Lines(ctx context.Context, pic *image.RGBA, scale float64, befo
 	if err != nil {
 		return nil, err
 	}
-	out := make([]Line, 0, len(boxes))
-	for _, b := range boxes {
+	return each(ctx, boxes, func(ctx context.Context, b Box) (l Line, err error) {
 		l, ok := before.same(pic, b.Quad)
 		if !ok {
-			if l, err = r.Read(ctx, pic, b.Quad); err != nil {
-				return nil, err
-			}
+			l, err = r.Read(ctx, pic, b.Quad)
 		}
 		l.Is = b.Sure
-		out = append(out, l)
+		return l, err
+	})
+}
+
+// atOnce is how many pieces of work are given to what runs networks at once: it does a few at a time.
+const atOnce = 4
+
+// each does something with all of some, several at once, and returns what came of them in their order.
+func each[T, U any](ctx context.Context, all []T, do func(context.Context, T) (U, error)) ([]U, error) {
+	out := make([]U, len(all))
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(atOnce)
+	for i, v := range all {
+		g.Go(func() (err error) {
+			out[i], err = do(ctx, v)
+			return err
+		})
 	}
-	return out, nil
+	return out, g.Wait()
 }
 
 const (

@@ -129,6 +129,15 @@ func TestDecode(t *testing.T) {
 	}
 }
 
+// Windows read as characters that are frames; a sign in such a script has others too.
+func TestFramework(t *testing.T) {
+	for text, want := range map[string]bool{"田": true, "田 口田": true, "一三": true, "": false, "田中通": false, "I": false} {
+		if got := Framework(text); got != want {
+			t.Errorf("%q: %v", text, got)
+		}
+	}
+}
+
 func TestNear(t *testing.T) {
 	for _, v := range []struct {
 		a, b   string
@@ -251,7 +260,7 @@ func TestWrongShapes(t *testing.T) {
 		if _, err := r.Read(context.Background(), pic, turned(geom.Pt(32, 32), 40, 12, 0)); err == nil {
 			t.Errorf("%v is taken for characters", wrong)
 		}
-		if _, err := r.Faces(context.Background(), pic); err == nil {
+		if _, err := r.Faces(context.Background(), pic, SmallFace); err == nil {
 			t.Errorf("%v is taken for faces", wrong)
 		}
 	}

@@ -53,7 +53,7 @@ func faces(r *reading.Reader, pictures []image.Image, kept bool) {
 			at[side] = image.Rect(x, 200+23*k%200, x+side, 200+23*k%200+side)
 			draw.CatmullRom.Scale(pic, at[side], face, face.Rect, draw.Src, nil)
 		}
-		got, err := r.Faces(context.Background(), pic)
+		got, err := r.Faces(context.Background(), pic, reading.SmallFace)
 		must(err)
 		all++
 		for _, f := range got {

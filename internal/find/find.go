@@ -32,8 +32,14 @@ const (
 	// large letters fewer are found then.
 	longSide   = 1280.
 	leastScale = .5
+	// ahead is how many frames may wait to be followed over while the next are looked at.
+	ahead = 8
 	// followWide is how wide, px, the frames are at most over which things are followed: several of them are at hand.
 	followWide = 1920
+	// Faces from largerFaces px on are looked for each time, smaller ones once in smallEvery looks: those take three times
+	// as long, and nobody passes as fast who stands so far away.
+	largerFaces = 40.
+	smallEvery  = 3
 	// A line is something seen where it is surely text, or surely read.
 	isText = .6
 	isRead = .6
@@ -88,7 +94,36 @@ type search struct {
 	looked int
 }
 
+// seen is a frame that the linker is given: one that was looked at, or only followed over.
+type seen struct {
+	frame  int
+	gray   *track.Gray
+	looked bool
+	sights []proposal.Sight
+}
+
+// through looks at frames, and links what was seen on those before meanwhile.
 func (s *search) through(ctx context.Context) error {
+	both, ctx := errgroup.WithContext(ctx)
+	way := make(chan seen, ahead)
+	both.Go(func() error {
+		defer close(way)
+		return s.looks(ctx, way)
+	})
+	both.Go(func() error {
+		for f := range way {
+			if f.looked {
+				s.linker.Look(f.frame, f.gray, f.sights)
+			} else {
+				s.linker.Pass(f.frame, f.gray)
+			}
+		}
+		return nil
+	})
+	return both.Wait()
+}
+
+func (s *search) looks(ctx context.Context, way chan<- seen) error {
 	r, err := s.Clip.Open(ctx, s.First, s.Last)
 	if err != nil {
 		return err
@@ -102,8 +137,14 @@ func (s *search) through(ctx context.Context) error {
 			return err
 		}
 		if (f-s.First)%s.every == 0 || f == s.Last {
-			if err := s.frame(ctx, f, pic); err != nil {
+			next, err := s.frame(ctx, f, pic)
+			if err != nil {
 				return err
+			}
+			select {
+			case way <- next:
+			case <-ctx.Done():
+				return ctx.Err()
 			}
 			s.Pace()
 		}
@@ -112,20 +153,17 @@ func (s *search) through(ctx context.Context) error {
 	return nil
 }
 
-// frame follows what was seen onto a frame, and looks at it where it is time to.
-func (s *search) frame(ctx context.Context, f int, pic *frame.Picture) error {
+// frame looks at a frame where it is time to.
+func (s *search) frame(ctx context.Context, f int, pic *frame.Picture) (out seen, err error) {
 	gray := reduced(follow.Luma.Of(pic), s.linker.Smaller)
+	out = seen{frame: f, gray: gray}
 	if !s.due(f, gray, f == s.Last) {
-		s.linker.Pass(f, gray)
-		return nil
+		return out, nil
 	}
-	seen, err := s.look(ctx, f, pic.RGBA(pic.Rect()))
-	if err != nil {
-		return err
-	}
+	out.looked = true
+	out.sights, err = s.look(ctx, f, pic.RGBA(pic.Rect()))
 	s.looked++
-	s.linker.Look(f, gray, seen)
-	return nil
+	return out, err
 }
 
 // look finds what is seen on a picture: text and faces at once, where the machine that reads
@@ -133,13 +171,17 @@ func (s *search) frame(ctx context.Context, f int, pic *frame.Picture) error {
 func (s *search) look(ctx context.Context, f int, pic *image.RGBA) ([]proposal.Sight, error) {
 	var lines []reading.Line
 	var faces []reading.Box
+	least := largerFaces
+	if s.looked%smallEvery == 0 {
+		least = reading.SmallFace / s.scale
+	}
 	both, ctx := errgroup.WithContext(ctx)
 	both.Go(func() (err error) {
 		lines, err = s.Reader.Lines(ctx, pic, s.scale, s.before)
 		return err
 	})
 	both.Go(func() (err error) {
-		faces, err = s.Reader.Faces(ctx, pic)
+		faces, err = s.Reader.Faces(ctx, pic, least)
 		return err
 	})
 	if err := both.Wait(); err != nil {
@@ -150,7 +192,7 @@ func (s *search) look(ctx context.Context, f int, pic *image.RGBA) ([]proposal.S
 	for _, l := range lines {
 		sure := math.Sqrt(l.Is * l.Sure)
 		n := len([]rune(reading.Fold(l.Text)))
-		if n == 0 || n == 1 && sure < isCharacter || l.Is < isText && l.Sure < isRead {
+		if n == 0 || reading.Framework(l.Text) || n == 1 && sure < isCharacter || l.Is < isText && l.Sure < isRead {
 			continue
 		}
 		out = append(out, proposal.Sight{

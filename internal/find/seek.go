@@ -1,13 +1,11 @@
 package find
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"image"
 	"io"
 	"math"
-	"slices"
 	"strings"
 
 	"golang.org/x/sync/errgroup"
@@ -32,10 +30,10 @@ type SeekJob struct {
 	Progress    func(done int)  // told how many frames are done. May be nil
 }
 
-// Sought is a surface that is looked for, and what it reads; empty where that is not known.
+// Sought is a surface that is looked for, and what it reads, line by line; none where that is not known.
 type Sought struct {
 	*feature.Mark
-	Reads string
+	Reads []string
 }
 
 // Again is a place at which a surface was found.
@@ -78,15 +76,18 @@ func Seek(ctx context.Context, j SeekJob) (out []Again, err error) {
 }
 
 const (
-	// Two surfaces that read otherwise are not one, however alike they look: at least so many letters and digits, each
-	// surely read, of which so few are the same.
-	leastRead = 4
-	readAlike = .7
+	// Two surfaces that read otherwise are not one, however alike they look: of what is surely read on the one at least
+	// half must stand on the other, line by line, short lines to the letter. What something passes reads in parts.
+	surely                = .8
+	leastRead             = 4 // letters and digits
+	longLine              = 10
+	shortAlike, longAlike = .85, .75
 )
 
-// another reports whether what was found reads otherwise than what is looked for: plates and boards of one kind look alike.
+// another reports whether what was found reads otherwise than what is looked for: plates and boards of one kind look
+// alike.
 func (s *seeking) another(ctx context.Context, mark int, pic *frame.Picture, q geom.Quad) (bool, error) {
-	wanted := s.Marks[mark].Reads
+	wanted := strings.Join(s.Marks[mark].Reads, " ")
 	if s.Reader == nil || len(reading.Fold(wanted)) < leastRead {
 		return false, nil
 	}
@@ -94,29 +95,29 @@ func (s *seeking) another(ctx context.Context, mark int, pic *frame.Picture, q g
 	if !ok {
 		return false, nil
 	}
-	reads, err := cut.Reads(ctx, s.Reader)
-	if err != nil || len(reading.Fold(reads)) < leastRead {
-		return false, err
+	lines, err := cut.Reads(ctx, s.Reader)
+	held, all := 0, 0
+	for _, l := range lines {
+		n, enough := len(reading.Fold(l)), longAlike
+		if n < longLine {
+			enough = shortAlike
+		}
+		if all += n; reading.Holds(wanted, l) >= enough {
+			held += n
+		}
 	}
-	// What something passes, or that is cut off by the picture's edge, reads a part.
-	return max(reading.Near(reads, wanted), reading.Holds(wanted, reads), reading.Holds(reads, wanted)) < readAlike, nil
+	return err == nil && all >= leastRead && 2*held < all, err
 }
 
 // Reads is what stands on a surface, line by line, where it is surely read.
-func (s Surface) Reads(ctx context.Context, r *reading.Reader) (string, error) {
+func (s Surface) Reads(ctx context.Context, r *reading.Reader) (out []string, err error) {
 	lines, err := r.Lines(ctx, s.Picture, 1, nil)
-	if err != nil {
-		return "", err
-	}
-	lines = slices.DeleteFunc(lines, func(l reading.Line) bool { return l.Sure < isRead || !s.Quad.Holds(l.Quad.Centre()) })
-	slices.SortStableFunc(lines, func(a, b reading.Line) int {
-		return cmp.Compare(a.Quad.Centre().Y, b.Quad.Centre().Y)
-	})
-	var all []string
 	for _, l := range lines {
-		all = append(all, l.Text)
+		if l.Sure >= surely && s.Quad.Holds(l.Quad.Centre()) {
+			out = append(out, l.Text)
+		}
 	}
-	return strings.Join(all, " "), nil
+	return out, err
 }
 
 type seeking struct {

@@ -41,7 +41,7 @@ const (
 	searchMemory = 48 << 20
 	drawMemory   = 64 << 20
 	handMemory   = 8 << 20
-	findMemory   = reader.Memory
+	findMemory   = readers * reader.Memory
 	seekMemory   = 96 << 20
 	draftMemory  = 4 << 20
 )

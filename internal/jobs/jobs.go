@@ -28,6 +28,9 @@ import (
 	"celator/internal/store"
 )
 
+// readers are the processes that read for the queue at once, on machines that can do two things at once.
+const readers = 2
+
 // Runner works the queue until it is stopped.
 type Runner struct {
 	Config
@@ -92,7 +95,7 @@ func Start(ctx context.Context, c Config) (*Runner, error) {
 		r.refs = &reference.Maker{}
 	}
 	if r.Reader == nil {
-		r.Reader = reader.New(reader.Dir(), 1)
+		r.Reader = reader.New(reader.Dir(), readers)
 	}
 	r.done = prometheus.NewCounterVec(prometheus.CounterOpts{
 		Name: "celator_jobs_total", Help: "Jobs by kind and what became of them.",

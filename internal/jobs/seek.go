@@ -46,7 +46,8 @@ func (r *Runner) seek(ctx context.Context, job *river.Job[store.SeekArgs]) error
 				if err != nil || len(waiting) == 0 {
 					return err
 				}
-				if err := r.seekThrough(ctx, src, together(waiting), func(done int) { beat(pass*src.Frames + done) }); err != nil {
+				told := func(done int) { beat(pass*src.Frames + done) }
+				if err := r.seekThrough(ctx, src, together(waiting), told); err != nil {
 					return err
 				}
 			}
@@ -132,8 +133,8 @@ func recognised(ctx context.Context, m store.Mark, reads *reading.Reader) (out f
 	return out, err
 }
 
-// enterAgain enters what was found in a stretch, but for what a cover of the item hides already: the place, too, that the
-// surface was taken from.
+// enterAgain enters what was found in a stretch, but for what a cover of the item hides already: the place, too, that
+// the surface was taken from.
 func (r *Runner) enterAgain(ctx context.Context, src store.Source, some []store.Sought, ids []string, first, to int,
 	all []find.Again,
 ) error {
@@ -196,7 +197,7 @@ func (r *Runner) lookElsewhere(ctx context.Context, sh store.Shot, clip media.Cl
 	}
 	for i := range head.Document.Covers {
 		c := &head.Document.Covers[i]
-		if !sought.Plainly(c, head.Document) {
+		if !sought.Plainly(c) {
 			continue
 		}
 		if _, err := r.store.MarkOf(ctx, sh.ID, c.ID); !errors.Is(err, store.ErrNone) {

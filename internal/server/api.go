@@ -127,7 +127,8 @@ func (s *server) register(api huma.API) {
 		s.registerMasters, s.registerReels, s.registerHandovers,
 		s.registerPresets,
 		s.registerWork,
-		s.registerList, s.registerBoundaries, s.registerChecking, s.registerProposals, s.registerMarks, s.registerFollowing, s.registerStyling,
+		s.registerList, s.registerBoundaries, s.registerChecking, s.registerProposals, s.registerMarks,
+		s.registerFollowing, s.registerStyling,
 	} {
 		subject(api)
 	}

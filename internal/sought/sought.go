@@ -27,16 +27,13 @@ var ErrNowhere = errors.New("the cover lies nowhere whole in the picture, so the
 // mostAsked are the frames of a span that are asked for how large a cover is there.
 const mostAsked = 200
 
-// Plainly reports whether a cover shows what may be looked for: it hides something for an item, somebody said yes to it,
-// and it lies on a followed surface.
-func Plainly(c *cover.Cover, d *cover.Document) bool {
-	t := d.Track(c.Track)
-	return c.Item != "" && len(c.HoldsOut) == 0 && len(c.Outlines) > 0 && !c.Off && !c.Draft && !c.Inverted &&
-		t != nil && t.Poses != nil
+// Plainly reports whether a cover shows what may be looked for: it hides something of an item, and somebody said yes.
+func Plainly(c *cover.Cover) bool {
+	return c.Item != "" && len(c.HoldsOut) == 0 && len(c.Outlines) > 0 && !c.Off && !c.Draft && !c.Inverted
 }
 
-// OfCover makes a mark of what a cover hides, on the frame on which that is seen largest and whole. The errors for people
-// are ErrNowhere and those of a surface by which nothing can be recognised.
+// OfCover makes a mark of what a cover hides, on the frame on which that is seen largest and whole. The errors for
+// people are ErrNowhere and those of a surface by which nothing can be recognised.
 func OfCover(ctx context.Context, clip media.Clip, sh store.Shot, d *cover.Document, c *cover.Cover) (m store.Mark,
 	err error,
 ) {
@@ -73,8 +70,8 @@ func fill(m *store.Mark, s find.Surface) error {
 	return nil
 }
 
-// best is the frame of a cover's span on which it is largest and lies whole in the picture, where its track is good, and
-// its corners there.
+// best is the frame of a cover's span on which it is largest and lies whole in the picture, where its track is good,
+// and its corners there.
 func best(d *cover.Document, c *cover.Cover) (frame int, q geom.Quad, ok bool) {
 	t := d.Track(c.Track)
 	step := max(1, (c.Span.Last-c.Span.First)/mostAsked)

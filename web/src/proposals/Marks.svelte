@@ -11,8 +11,8 @@
   const found = (id: string) => c.list?.proposals.filter((p) => p.mark === id).length ?? 0;
 
   const so = (m: (typeof marks)[number]) =>
-    `looked for in ${m.done} of ${counted(m.sources, 'source', 'sources')}, ` +
-    `found ${counted(found(m.id), 'time', 'times')}${m.waiting ? `. ${m.waiting}` : ''}`;
+    `${m.done} of ${counted(m.sources, 'source', 'sources')} looked through, ` +
+    `${counted(found(m.id), 'find', 'finds')}${m.waiting ? `. ${m.waiting}` : ''}`;
 
   async function give() {
     const f = file?.files?.[0];
@@ -28,8 +28,7 @@
       <span class="quiet">{marks.length}</span>{/if}</button
   >
   <div
-    class="dropdown-content z-20 flex max-h-[70vh] w-[26rem] flex-col gap-2 overflow-auto border
-      border-base-300 bg-base-100 p-3"
+    class="dropdown-content z-20 max-h-[70vh] w-[26rem] overflow-auto border border-base-300 bg-base-100 p-3"
     role="group"
     aria-label="Looked for by picture"
   >
@@ -37,7 +36,7 @@
       What a cover hides is looked for in all other shots once somebody said yes to it. A picture of a thing can be
       given too.
     </p>
-    <ul class="flex flex-col gap-2" aria-label="What is looked for">
+    <ul class="flex flex-col gap-2 py-2" aria-label="What is looked for">
       {#each marks as m (m.id)}
         <li class="flex items-center gap-2 text-[12px]" data-testid="mark">
           <span class="flex h-10 w-20 shrink-0 items-center justify-center bg-black"
