@@ -91,8 +91,8 @@ func (m Making) outlines() (out []cover.Outline) {
 }
 
 // Like makes it as a cover is that hides the same elsewhere: its outlines, as a map takes them there, and how it hides.
-// Where that has a house style, so has this. Of a cover whose numbers change over its frames nothing but the outlines is
-// taken.
+// Where that has a house style, so has this. Of a cover whose numbers change over its frames nothing but the outlines
+// is taken.
 func (m *Making) Like(c *cover.Cover, at cover.Time, to geom.Map) {
 	for i, p := range c.Paths(at) {
 		shape := c.Outlines[i].Shape

@@ -8,8 +8,7 @@ import (
 	"context"
 	"fmt"
 	"image"
-
-	"golang.org/x/sync/errgroup"
+	"sync"
 
 	"celator/core/geom"
 )
@@ -109,18 +108,33 @@ func (r *Reader) Lines(ctx context.Context, pic *image.RGBA, scale float64, befo
 // atOnce is how many pieces of work are given to what runs networks at once: it does a few at a time.
 const atOnce = 4
 
-// each does something with all of some, several at once, and returns what came of them in their order.
+// each does something with all of some, several at once, and returns what came of them in their order, or the first
+// error.
 func each[T, U any](ctx context.Context, all []T, do func(context.Context, T) (U, error)) ([]U, error) {
-	out := make([]U, len(all))
-	g, ctx := errgroup.WithContext(ctx)
-	g.SetLimit(atOnce)
-	for i, v := range all {
-		g.Go(func() (err error) {
-			out[i], err = do(ctx, v)
-			return err
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	out, next := make([]U, len(all)), make(chan int)
+	var workers sync.WaitGroup
+	for range min(atOnce, len(all)) {
+		workers.Go(func() {
+			for i := range next {
+				v, err := do(ctx, all[i])
+				if err != nil {
+					cancel(err)
+				}
+				out[i] = v
+			}
 		})
 	}
-	return out, g.Wait()
+	for i := range all {
+		select {
+		case next <- i:
+		case <-ctx.Done():
+		}
+	}
+	close(next)
+	workers.Wait()
+	return out, context.Cause(ctx)
 }
 
 const (

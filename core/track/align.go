@@ -442,8 +442,8 @@ func small(d [8]float64) geom.Map {
 	return geom.Map{1 + d[0], d[1], d[2], d[3], 1 + d[4], d[5], d[6], d[7], 1}
 }
 
-// scaled returns the map with its last number 1, or -1: the picture's origin may lie beyond the horizon of a surface that
-// lies before it.
+// scaled returns the map with its last number 1, or -1: the picture's origin may lie beyond the horizon of a surface
+// that lies before it.
 func scaled(m geom.Map) geom.Map {
 	k := math.Abs(m[8])
 	if k == 0 {

@@ -2,7 +2,8 @@
 // and screens before photographs, turned, moving, dim, noisy and coded as phones and stations
 // do. It prints what it saw; a part that is kept is told of by figures alone.
 //
-// PART is work or kept; COUNT says how many shots; ONLY names some, EACH prints what was
+// WHAT is one of again (surfaces found again in other shots), text, faces, drafts (made by the program as people use
+// it); all of them otherwise. PART is work or kept; COUNT says how many shots; ONLY names some, EACH prints what was
 // missed or false (of the part to work on alone).
 package main
 
@@ -10,6 +11,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"image"
 	"log"
 	"os"
 	"path/filepath"
@@ -50,13 +52,34 @@ func main() {
 	r, err := m.Reader()
 	must(err)
 	ctx := context.Background()
-	if what := os.Getenv("WHAT"); what == "" || what == "again" {
+	what := os.Getenv("WHAT")
+	if what == "" || what == "again" {
 		again(ctx, r, filepath.Join(filepath.Dir(filepath.Dir(dir)), "boards", part), part, pictures, count, each)
-		if what != "" {
-			floor.End()
-			return
-		}
 	}
+	if what == "" || what == "text" {
+		written(ctx, r, dir, part, pictures, count, only, each)
+	}
+	if what == "" || what == "faces" {
+		faces(r, pictures, part == demo.Kept)
+	}
+	if what == "" || what == "drafts" {
+		must(demo.Generate(ctx, dir, shotsOf(demo.Writtens(part, pictures, min(count, draftedShots))), func(s string) {}))
+		drafts(dir, part, pictures, count, each)
+	}
+	floor.End()
+}
+
+func shotsOf(all []demo.Written) (out []demo.Shot) {
+	for _, w := range all {
+		out = append(out, w.Shot)
+	}
+	return out
+}
+
+// written measures what is found and read of lines on boards.
+func written(ctx context.Context, r *reading.Reader, dir, part string, pictures []image.Image, count int, only string,
+	each bool,
+) {
 	var t tally
 	for _, w := range demo.Writtens(part, pictures, count) {
 		if only != "" && !strings.Contains(only, w.Name) {
@@ -77,8 +100,6 @@ func main() {
 		t.add(w, all, each)
 	}
 	t.print()
-	faces(r, pictures, part == demo.Kept)
-	floor.End()
 }
 
 // tally counts what was found of what there is.

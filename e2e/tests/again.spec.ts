@@ -1,5 +1,5 @@
-// A picture of a mark is given; it is found where it stands in two files, one of them smaller and darker, and drafts are
-// made of it that lie on it and are followed.
+// A picture of a mark is given; it is found where it stands in two files, one of them smaller and darker, and drafts
+// are made of it that lie on it and are followed.
 import { expect, test } from '@playwright/test';
 import { execFileSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';

@@ -26,8 +26,8 @@ type Made struct {
 	Attempt     string // that follows it; empty where there is nothing to follow
 }
 
-// Cover makes a proposal a cover of an item in the shot that shows it, and has it followed. Other proposals of what that
-// cover hides are of it too. ErrNone says that no shot shows it any more.
+// Cover makes a proposal a cover of an item in the shot that shows it, and has it followed. Other proposals of what
+// that cover hides are of it too. ErrNone says that no shot shows it any more.
 func (m Maker) Cover(ctx context.Context, p store.Proposal, item store.Item) (out Made, err error) {
 	sh, err := m.Store.ShotAt(ctx, p.Source, p.Frame)
 	if err != nil {
@@ -160,7 +160,9 @@ func (m Maker) follow(ctx context.Context, sh store.Shot, k proposal.Making, t c
 	if k.Take.First == k.Take.Last || geom.Area(t.Surface) == 0 {
 		return "", nil
 	}
-	a := store.Attempt{ID: store.NewID(), Shot: sh.ID, Track: t.ID, State: store.Queued, Frames: k.Take.Last - k.Take.First + 1}
+	a := store.Attempt{
+		ID: store.NewID(), Shot: sh.ID, Track: t.ID, State: store.Queued, Frames: k.Take.Last - k.Take.First + 1,
+	}
 	a.Spec.V = store.AttemptSpec{
 		Track: t, From: k.Take.First, To: k.Take.Last, Ride: k.Cover, At: cover.Time(k.At), Take: true, Later: m.Later,
 		Author: m.Author,

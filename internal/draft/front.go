@@ -37,7 +37,9 @@ func Front(ctx context.Context, st *store.Store, shot, id, by string) (attempt s
 	}
 	track := *t
 	track.Poses = nil
-	a := store.Attempt{ID: store.NewID(), Shot: shot, Track: t.ID, State: store.Queued, Frames: c.Span.Last - c.Span.First + 1}
+	a := store.Attempt{
+		ID: store.NewID(), Shot: shot, Track: t.ID, State: store.Queued, Frames: c.Span.Last - c.Span.First + 1,
+	}
 	a.Spec.V = store.AttemptSpec{
 		Track: track, From: c.Span.First, To: c.Span.Last, Author: by, Fields: head.Document.Fields, Later: true,
 		Foreground: &store.ForegroundSpec{

@@ -56,8 +56,10 @@ func (b bench) posted(t *testing.T) (store.Source, []byte) {
 	picture := emblem(t, board)
 	if out, err := exec.Command("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i",
 		"gradients=size=640x360:rate=25:duration=8:c0=0x304050:c1=0x607080:speed=0.00001:seed=3", "-loop", "1", "-i", board,
-		"-filter_complex", "[1]split[p][q];[q]scale=150:-1[s];[0][p]overlay=x=40+30*t:y=90+10*t:enable='lt(t,4)':eof_action=pass[a];"+
-			"[a][s]overlay=x=460-30*t:y=60+10*t:enable='gte(t,4)'", "-t", "8", "-c:v", "libx264", "-preset", "ultrafast",
+		"-filter_complex", "[1]split[p][q];[q]scale=150:-1[s];"+
+			"[0][p]overlay=x=40+30*t:y=90+10*t:enable='lt(t,4)':eof_action=pass[a];"+
+			"[a][s]overlay=x=460-30*t:y=60+10*t:enable='gte(t,4)'",
+		"-t", "8", "-c:v", "libx264", "-preset", "ultrafast",
 		"-crf", "16", "-pix_fmt", "yuv420p", filepath.Join(b.dir, "posted.mp4")).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}
@@ -84,6 +86,8 @@ func off(a, b geom.Quad) (far float64) {
 // A picture that was given is found where it stands, in both of a source's stretches; a worker that is killed loses the
 // stretch it was at. What was said of what was found stays when it is looked for again; what is not looked for any more
 // takes with it what nobody decided about.
+//
+// Long: one scenario, told from its beginning to its end.
 func TestSeek(t *testing.T) {
 	t.Parallel()
 	ctx := context.Background()

@@ -62,7 +62,11 @@ func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) err
 				yes, err := r.store.CheckAwaited(ctx, id)
 				return yes && err == nil
 			}
-			return r.inspect(ctx, sh, src, head, r.giveWay(ctx, awaited), beat)
+			err = r.inspect(ctx, sh, src, head, r.giveWay(ctx, awaited), beat)
+			if err != nil || !r.store.FindsImported() {
+				return err
+			}
+			return r.lookElsewhere(ctx, sh, src)
 		}, func(ctx context.Context, why string) error { return r.store.FailCheckRun(ctx, id, why) },
 	})
 }
@@ -188,10 +192,7 @@ func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, h
 		res.Found = append(res.Found, f)
 	}
 	r.log.Info("checked", "shot", sh.Name, "findings", len(res.Found), "seconds", time.Since(begun).Seconds())
-	if err := r.store.Found(ctx, res); err != nil || !r.store.FindsImported() {
-		return err
-	}
-	return r.lookElsewhere(ctx, sh, clip)
+	return r.store.Found(ctx, res)
 }
 
 // keeping gives the bench the frames of a clip that a job decodes.

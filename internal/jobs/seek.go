@@ -12,7 +12,6 @@ import (
 	"celator/core/reading"
 	"celator/internal/budget"
 	"celator/internal/find"
-	"celator/internal/media"
 	"celator/internal/reader"
 	"celator/internal/sought"
 	"celator/internal/store"
@@ -190,7 +189,11 @@ func (r *Runner) hidden(ctx context.Context, shots []store.Shot, item string, s 
 }
 
 // lookElsewhere has what a shot's covers hide looked for in the rest of its programme, once for each cover.
-func (r *Runner) lookElsewhere(ctx context.Context, sh store.Shot, clip media.Clip) error {
+func (r *Runner) lookElsewhere(ctx context.Context, sh store.Shot, src store.Source) error {
+	clip, _, err := r.lib.Shot(sh, src)
+	if err != nil {
+		return err
+	}
 	head, err := r.store.Head(ctx, sh.ID)
 	if err != nil {
 		return err

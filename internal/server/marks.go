@@ -27,6 +27,11 @@ func (s *server) registerMarks(api huma.API) {
 		func(ctx context.Context, in *ByID) (*struct{}, error) {
 			return nil, problem(s.Store.StopSeek(ctx, in.ID))
 		})
+	huma.Register(api, op("stopSeekIn", http.MethodPost, "/api/sources/{id}/seek/stop",
+		"Look for nothing more by its picture in a source; what was found stays", 204),
+		func(ctx context.Context, in *ByID) (*struct{}, error) {
+			return nil, problem(s.Store.EndSeek(ctx, in.ID, nil, store.Stopped, ""))
+		})
 	huma.Register(api, op("seekAgain", http.MethodPost, "/api/marks/{id}/again",
 		"Go on looking for what was stopped or failed", 202),
 		func(ctx context.Context, in *ByID) (*struct{}, error) {

@@ -147,7 +147,9 @@ func OfPicture(item, name string, b []byte) (m store.Mark, err error) {
 	draw.Draw(out, out.Rect, image.NewUniform(ground), image.Point{}, draw.Src)
 	find.Draw(out, image.Rect(pad, pad, pad+w, pad+h), src, ink)
 	s := find.Surface{Picture: out, Quad: geom.Quad{
-		{X: pad, Y: pad}, {X: float64(pad + w), Y: pad}, {X: float64(pad + w), Y: float64(pad + h)},
+		{X: pad, Y: pad},
+		{X: float64(pad + w), Y: pad},
+		{X: float64(pad + w), Y: float64(pad + h)},
 		{X: pad, Y: float64(pad + h)},
 	}}
 	m = store.Mark{Item: item, Name: name, At: store.JSON[geom.Map]{V: geom.Identity}}

@@ -391,6 +391,19 @@ func TestWorkAndSummaries(t *testing.T) {
 	if w := kinds()["check"]; w.ID != sh.ID || w.By || w.Name != sh.Name {
 		t.Errorf("a check that somebody asked for: %+v", w)
 	}
+	if err := errors.Join(st.Find(ctx, src.ID, "Ada", false), st.WantDrafts(ctx, src.Programme, "Ada", nil)); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := st.SetFind(ctx, src.ID, 5); err != nil {
+		t.Fatal(err)
+	}
+	if now := kinds(); now["find"].ID != src.ID || now["find"].Done != 5 || now["find"].By ||
+		now["draft"].ID != src.Programme {
+		t.Errorf("what is looked for, and drafted: %+v", now)
+	}
+	if err := errors.Join(st.StopFind(ctx, src.ID), st.StopDrafts(ctx, src.Programme)); err != nil {
+		t.Fatal(err)
+	}
 	if err := errors.Join(st.StopCheck(ctx, sh.ID), st.StopSearch(ctx, src.ID)); !errors.Is(err, store.ErrNone) {
 		t.Errorf("what was stopped is stopped again: %v", err)
 	}

@@ -8,8 +8,8 @@ import (
 
 // Work is something that the queue does or will do, and that takes long.
 type Work struct {
-	Kind      string `db:"kind" json:"kind" enum:"drawing,import,search,track,holdout,check,delivery"`
-	ID        string `db:"id" json:"id" doc:"of the source, the run, the shot or the delivery"`
+	Kind      string `db:"kind" json:"kind" enum:"drawing,import,search,find,seek,draft,track,holdout,check,delivery"`
+	ID        string `db:"id" json:"id" doc:"of the source, the run, the shot, the delivery or, of drafts, the programme"`
 	Programme string `db:"programme" json:"programme"`
 	Shot      string `db:"shot" json:"shot" doc:"empty where it concerns a whole source"`
 	Name      string `db:"name" json:"name" doc:"of what it is done to"`
@@ -35,6 +35,15 @@ func (s *Store) Work(ctx context.Context) (out []Work, err error) {
 			SELECT 'search', id, programme, '', name, 'running', searching, frames, '', true, created FROM source
 				WHERE state = 'ready' AND NOT searched AND EXISTS (SELECT 1 FROM river_job WHERE kind = 'search' AND
 				args ->> 'source' = source.id AND finalized_at IS NULL)
+			UNION ALL
+			SELECT 'find', o.id, o.programme, '', o.name, f.state, f.reached, o.frames, f.waiting, f.by = '', f.at
+				FROM find_run f JOIN source o ON o.id = f.source WHERE f.state IN ('queued', 'running')
+			UNION ALL
+			SELECT 'seek', o.id, o.programme, '', o.name, max(k.state), min(k.done), o.frames, max(k.waiting), true, min(k.at)
+				FROM seek k JOIN source o ON o.id = k.source WHERE k.state IN ('queued', 'running') GROUP BY o.id
+			UNION ALL
+			SELECT 'draft', p.id, p.id, '', p.name, r.state, 0, 0, r.waiting, false, r.at FROM draft_run r
+				JOIN programme p ON p.id = r.programme WHERE r.state IN ('queued', 'running')
 			UNION ALL
 			SELECT CASE WHEN a.spec ? 'foreground' THEN 'holdout' ELSE 'track' END, a.id, h.programme, h.id,
 				a.spec -> 'track' ->> 'name', a.state, a.done, a.frames, a.waiting,

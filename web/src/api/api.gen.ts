@@ -1309,6 +1309,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{id}/seek/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look for nothing more by its picture in a source; what was found stays */
+        post: operations["stopSeekIn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sources/{id}/shots": {
         parameters: {
             query?: never;
@@ -3919,10 +3936,10 @@ export interface components {
              * @description 0 where it is not known yet
              */
             frames: number;
-            /** @description of the source, the run, the shot or the delivery */
+            /** @description of the source, the run, the shot, the delivery or, of drafts, the programme */
             id: string;
             /** @enum {string} */
-            kind: "drawing" | "import" | "search" | "track" | "holdout" | "check" | "delivery";
+            kind: "drawing" | "import" | "search" | "find" | "seek" | "draft" | "track" | "holdout" | "check" | "delivery";
             /** @description of what it is done to */
             name: string;
             programme: string;
@@ -6613,6 +6630,26 @@ export interface operations {
         };
     };
     stopSearch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    stopSeekIn: {
         parameters: {
             query?: never;
             header?: never;

@@ -16,6 +16,9 @@
     drawing: 'Drawing',
     import: 'Import',
     search: 'Looking for cuts',
+    find: 'Looking for text and faces',
+    seek: 'Looking for pictures',
+    draft: 'Drafts',
     track: 'Tracking',
     holdout: 'Looking for what passes in front',
     check: 'Check',
@@ -103,7 +106,7 @@
           </li>
         {:else}
           <li class="quiet py-1 text-[12px]">
-            Imports, tracking, holdouts, checks, deliveries and the search for cuts are listed here while they go on.
+            Imports, tracking, holdouts, checks, deliveries and what is looked for are listed here while they go on.
           </li>
         {/each}
       </ul>
