@@ -157,19 +157,32 @@ func (t *drafted) shot(w demo.Written, id string) {
 	}
 }
 
-// over is the draft that lies on a line, on the frame on which it was drawn.
-func over(d *cover.Document, g demo.Target) *cover.Cover {
+// over is the draft that lies on a line, on the frame on which it was drawn: the one that hides most of it, and half.
+func over(d *cover.Document, g demo.Target) (best *cover.Cover) {
+	most := .5
 	for i := range d.Covers {
 		c := &d.Covers[i]
 		if c.Item == "" || len(c.Outlines) == 0 {
 			continue
 		}
-		f := c.Outlines[0].Keys[0].Frame
-		if q := g.Quad(f.Frame()); c.Bounds(f).Common(q.Bounds()) >= .5*q.Bounds().Area() {
-			return c
+		if v := hidden(c, g, c.Outlines[0].Keys[0].Frame); v > most {
+			most, best = v, c
 		}
 	}
-	return nil
+	return best
+}
+
+// hidden is how much of a line lies within a cover on a frame.
+func hidden(c *cover.Cover, g demo.Target, f cover.Time) float64 {
+	path, q, in := c.Contours(f)[0].Flatten(.2), g.Quad(f.Frame()), 0
+	const n = 10
+	for k := range n * n {
+		u, v := (float64(k%n)+.5)/n, (float64(k/n)+.5)/n
+		if inside(path, q[0].Lerp(q[1], u).Lerp(q[3].Lerp(q[2], u), v)) {
+			in++
+		}
+	}
+	return float64(in) / (n * n)
 }
 
 // lies counts the frames on which a draft leaves its line bare, of those on which what it rides on is called good.
@@ -183,19 +196,10 @@ func (t *drafted) lies(w demo.Written, d *cover.Document, c *cover.Cover, g demo
 			continue
 		}
 		t.frames++
-		path := c.Contours(cover.Time(f))[0].Flatten(.2)
-		q, in := g.Quad(f), 0
-		const n = 10
-		for k := range n * n {
-			u, v := (float64(k%n)+.5)/n, (float64(k/n)+.5)/n
-			if inside(path, q[0].Lerp(q[1], u).Lerp(q[3].Lerp(q[2], u), v)) {
-				in++
-			}
-		}
-		if in < n*n*9/10 {
+		if v := hidden(c, g, cover.Time(f)); v < .9 {
 			t.bare++
 			if t.each {
-				fmt.Printf("  %s %q: frame %d, %d %% hidden\n", w.Name, g.Text, f, in)
+				fmt.Printf("  %s %q: frame %d, %.0f %% hidden\n", w.Name, g.Text, f, 100*v)
 			}
 		}
 	}

@@ -86,9 +86,12 @@ func (v Offers) Next(items []string, skip map[string]bool) (o Offer, it store.It
 		if len(some) > 0 && !some[it.ID] {
 			continue
 		}
-		for _, o := range v.All {
-			if o.State == store.OpenProposal && o.Offered && o.Asked == it.ID && o.In != "" && !skip[o.ID] {
-				return o, it, true
+		for _, looks := range []bool{true, false} { // what looks like it has its outline in place
+			for _, o := range v.All {
+				if o.State == store.OpenProposal && o.Offered && o.Asked == it.ID && o.In != "" && !skip[o.ID] &&
+					(o.Mark != nil) == looks {
+					return o, it, true
+				}
 			}
 		}
 	}

@@ -75,7 +75,11 @@ func (r *Runner) nextDraft(ctx context.Context, run store.DraftRun, going int) (
 	if err != nil {
 		return false, err
 	}
-	o, item, ok := offers.Next(run.Items.V, nil)
+	refused, err := r.store.RefusedDrafts(ctx, run.Programme)
+	if err != nil {
+		return false, err
+	}
+	o, item, ok := offers.Next(run.Items.V, refused)
 	if !ok {
 		return r.store.Looking(ctx, run.Programme)
 	}
@@ -88,8 +92,12 @@ func (r *Runner) nextDraft(ctx context.Context, run store.DraftRun, going int) (
 		return false, err
 	}
 	made, err := draft.Maker{Store: r.store, Styles: styles, Author: run.By, Later: true}.Cover(ctx, o.Proposal, item)
-	if err != nil {
+	switch {
+	case err != nil && (ctx.Err() != nil || passes(err)):
 		return false, err
+	case err != nil: // the others can be made
+		d.Stage, d.Note = store.DraftDone, sentence(err)
+		return true, r.store.SetDraft(ctx, d)
 	}
 	d.Stage, d.Attempt, d.Shot, d.Cover = store.DraftFollowing, made.Attempt, made.Shot, made.Cover
 	return true, r.store.SetDraft(ctx, d)

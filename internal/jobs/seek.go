@@ -198,9 +198,17 @@ func (r *Runner) lookElsewhere(ctx context.Context, sh store.Shot, src store.Sou
 	if err != nil {
 		return err
 	}
+	items, err := r.store.ItemsOf(ctx, sh.ID)
+	if err != nil {
+		return err
+	}
+	faces := map[string]bool{} // look like each other, and like nothing flat
+	for _, it := range items {
+		faces[it.ID] = it.Kind == proposal.Face.Item()
+	}
 	for i := range head.Document.Covers {
 		c := &head.Document.Covers[i]
-		if !sought.Plainly(c) {
+		if !sought.Plainly(c) || faces[c.Item] {
 			continue
 		}
 		if _, err := r.store.MarkOf(ctx, sh.ID, c.ID); !errors.Is(err, store.ErrNone) {

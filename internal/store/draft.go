@@ -80,6 +80,11 @@ func (s *Store) WantDrafts(ctx context.Context, programme, by string, items []st
 			programme, JSON[[]string]{items}, by); err != nil {
 			return err
 		}
+		// What could not be made of something before is tried again.
+		if _, err := tx.ExecContext(ctx, `DELETE FROM draft WHERE programme = $1 AND cover = '' AND note <> ''`,
+			programme); err != nil {
+			return err
+		}
 		var waits bool
 		if err := tx.GetContext(ctx, &waits, `SELECT EXISTS (SELECT 1 FROM river_job WHERE kind = 'draft'
 			AND args ->> 'programme' = $1 AND state IN ('available', 'scheduled', 'retryable', 'running'))`,
@@ -118,6 +123,18 @@ func (s *Store) StopDrafts(ctx context.Context, programme string) error {
 func (s *Store) DraftsOf(ctx context.Context, programme string) (out []Draft, err error) {
 	return out, s.db.SelectContext(ctx, &out, `SELECT * FROM draft WHERE programme = $1 AND stage <> 'done'
 		ORDER BY made, proposal`, programme)
+}
+
+// RefusedDrafts are the proposals of which no draft could be made, by their ids.
+func (s *Store) RefusedDrafts(ctx context.Context, programme string) (map[string]bool, error) {
+	var ids []string
+	err := s.db.SelectContext(ctx, &ids, `SELECT proposal FROM draft WHERE programme = $1 AND stage = 'done'
+		AND cover = '' AND note <> ''`, programme)
+	out := map[string]bool{}
+	for _, id := range ids {
+		out[id] = true
+	}
+	return out, err
 }
 
 // SetDraft enters how far a draft has come.

@@ -44,12 +44,13 @@ export class Proposals {
 
   constructor(readonly programme: string) {}
 
+  private unread = ''; // why the list could not be read, while that is what is said
   async load(): Promise<void> {
     try {
       this.list = await ask(api.GET('/api/programmes/{id}/proposals', { params: { path: { id: this.programme } } }));
-      this.error = '';
+      if (this.error === this.unread) this.error = '';
     } catch (e) {
-      this.error = (e as Error).message;
+      this.error = this.unread = (e as Error).message;
     }
   }
 
