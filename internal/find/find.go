@@ -70,6 +70,9 @@ func Run(ctx context.Context, j Job) (out []Found, looked int, err error) {
 	if j.Progress == nil {
 		j.Progress = func(int) {}
 	}
+	gentle := *j.Reader
+	gentle.Net = paced{j.Reader.Net, j.Pace}
+	j.Reader = &gentle
 	fps, long := j.Clip.Info.Rate.Float(), max(j.Clip.Info.Width, j.Clip.Info.Height)
 	s := search{
 		Job: j, linker: proposal.Linker{Smaller: (long + followWide - 1) / followWide},
@@ -82,6 +85,17 @@ func Run(ctx context.Context, j Job) (out []Found, looked int, err error) {
 	}
 	out, err = stills(ctx, j, s.linker.Proposals(), nil)
 	return out, s.looked, err
+}
+
+// paced runs networks one after the other at a pace: a look takes dozens.
+type paced struct {
+	reading.Net
+	pace func()
+}
+
+func (p paced) Run(ctx context.Context, m reading.Model, in reading.Tensor) ([]reading.Tensor, error) {
+	p.pace()
+	return p.Net.Run(ctx, m, in)
 }
 
 type search struct {
