@@ -79,7 +79,8 @@ const (
 	// Two surfaces that read otherwise are not one, however alike they look: of what is surely read on the one at least
 	// half must stand on the other, line by line, short lines to the letter. What something passes reads in parts.
 	surely                = .8
-	leastRead             = 4 // letters and digits
+	clearly               = 16. // px that a line's box stands high: smaller letters are read surely, and wrong
+	leastRead             = 4   // letters and digits
 	longLine              = 10
 	shortAlike, longAlike = .85, .75
 )
@@ -113,7 +114,7 @@ func (s *seeking) another(ctx context.Context, mark int, pic *frame.Picture, q g
 func (s Surface) Reads(ctx context.Context, r *reading.Reader) (out []string, err error) {
 	lines, err := r.Lines(ctx, s.Picture, 1, nil)
 	for _, l := range lines {
-		if l.Sure >= surely && s.Quad.Holds(l.Quad.Centre()) {
+		if l.Sure >= surely && l.Quad.Height() >= clearly && s.Quad.Holds(l.Quad.Centre()) {
 			out = append(out, l.Text)
 		}
 	}
