@@ -3,6 +3,7 @@ package proposal
 import (
 	"slices"
 
+	"celator/core/cover"
 	"celator/core/geom"
 )
 
@@ -54,6 +55,21 @@ func Reappeared(looked []int, sights []Sight, first, last int) (out []Proposal) 
 		out = append(out, p)
 	}
 	return out
+}
+
+// hides is how much of a thing, or of its cover, both must share for the one to hide the other.
+const hides = .6
+
+// Hidden reports whether a cover of an item lies on what was seen on a frame of a shot.
+func Hidden(d *cover.Document, item string, frame int, q geom.Quad) bool {
+	b := q.Bounds()
+	for _, c := range d.Hiding(item) {
+		on := c.Bounds(cover.Time(frame))
+		if c.Span.Holds(cover.Time(frame)) && on.Common(b) >= hides*min(on.Area(), b.Area()) {
+			return true
+		}
+	}
+	return false
 }
 
 // sameMoment is how many frames apart two sights may be to be compared by place.

@@ -37,7 +37,7 @@ func again(ctx context.Context, r *reading.Reader, dir, part string, pictures []
 			continue
 		}
 		found, err := find.Seek(ctx, find.SeekJob{
-			Clip: clip, First: againAt, Last: againAt, Marks: t.marks, Reader: r,
+			Job: find.Job{Clip: clip, First: againAt, Last: againAt, Reader: r}, Marks: t.marks,
 		})
 		must(err)
 		t.looked++

@@ -112,24 +112,7 @@ func reappearing(r *rand.Rand, seed, k int, marks []int, first bool, photos []im
 	w.prepare = func() func(float64) moment {
 		ground := fromPhoto(photos[back], 1600, 900, cuts[0], false)
 		passer := fromPhoto(photos[over], 120, 680, cuts[1], false)
-		ground.finish()
-		passer.finish()
-		for _, b := range boards {
-			b.tex.linear()
-			b.tex.finish()
-		}
-		return func(t float64) moment {
-			cam := camera(t)
-			m := moment{layers: []layer{{tex: ground, light: 1, at: cam.Mul(geom.Translate(geom.Pt(-160, -90)))}}}
-			for _, b := range boards {
-				m.layers = append(m.layers, layer{tex: b.tex, light: 1, at: cam.Mul(b.place)})
-			}
-			if q, yes := front(t); yes {
-				m.layers = append(m.layers, layer{tex: passer, light: 1, front: true, at: geom.Translate(q[0])})
-			}
-			m.surface = w.Boards[0].at(t)
-			return m
-		}
+		return hung(boards, ground, passer, camera, front, func(t float64) geom.Quad { return w.Boards[0].at(t) })
 	}
 	return w
 }

@@ -118,26 +118,33 @@ func written(seed int, photos []image.Image) Written {
 	w.prepare = func() func(float64) moment {
 		ground := fromPhoto(photos[back], 1600, 900, cuts[0], false)
 		passer := fromPhoto(photos[over], 140, 660, cuts[1], false)
-		ground.finish()
-		passer.finish()
-		for _, b := range boards {
-			b.tex.linear()
-			b.tex.finish()
-		}
-		return func(t float64) moment {
-			cam := camera(t)
-			m := moment{layers: []layer{{tex: ground, light: 1, at: cam.Mul(geom.Translate(geom.Pt(-160, -90)))}}}
-			for _, b := range boards {
-				m.layers = append(m.layers, layer{tex: b.tex, light: 1, at: cam.Mul(b.place)})
-			}
-			if q, yes := front(t); yes {
-				m.layers = append(m.layers, layer{tex: passer, light: 1, front: true, at: geom.Translate(q[0])})
-			}
-			m.surface = w.Targets[0].at(t)
-			return m
-		}
+		return hung(boards, ground, passer, camera, front, func(t float64) geom.Quad { return w.Targets[0].at(t) })
 	}
 	return w
+}
+
+// hung shows boards before a photograph, seen by a camera, while something may pass.
+func hung(boards []board, ground, passer *texture, camera func(t float64) geom.Map,
+	front func(t float64) (geom.Quad, bool), surface func(t float64) geom.Quad,
+) func(float64) moment {
+	ground.finish()
+	passer.finish()
+	for _, b := range boards {
+		b.tex.linear()
+		b.tex.finish()
+	}
+	return func(t float64) moment {
+		cam := camera(t)
+		m := moment{layers: []layer{{tex: ground, light: 1, at: cam.Mul(geom.Translate(geom.Pt(-160, -90)))}}}
+		for _, b := range boards {
+			m.layers = append(m.layers, layer{tex: b.tex, light: 1, at: cam.Mul(b.place)})
+		}
+		if q, yes := front(t); yes {
+			m.layers = append(m.layers, layer{tex: passer, light: 1, front: true, at: geom.Translate(q[0])})
+		}
+		m.surface = surface(t)
+		return m
+	}
 }
 
 // board is something that is written on.

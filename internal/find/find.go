@@ -64,20 +64,14 @@ type Found struct {
 
 // Run looks through the frames. It returns how many of them it looked at.
 func Run(ctx context.Context, j Job) (out []Found, looked int, err error) {
-	if j.Pace == nil {
-		j.Pace = func() {}
-	}
-	if j.Progress == nil {
-		j.Progress = func(int) {}
-	}
+	j = j.begun()
 	gentle := *j.Reader
 	gentle.Net = paced{j.Reader.Net, j.Pace}
 	j.Reader = &gentle
 	fps, long := j.Clip.Info.Rate.Float(), max(j.Clip.Info.Width, j.Clip.Info.Height)
 	s := search{
 		Job: j, linker: proposal.Linker{Smaller: (long + followWide - 1) / followWide},
-		looking: looking{most: max(1, int(fps/looks)), least: max(1, int(fps*apart)), last: -1},
-		every:   max(1, int(math.Round(fps/follows))),
+		looking: newLooking(fps),
 		scale:   min(max(longSide/float64(long), leastScale), 1),
 	}
 	if err := s.through(ctx); err != nil {
@@ -101,7 +95,6 @@ func (p paced) Run(ctx context.Context, m reading.Model, in reading.Tensor) ([]r
 type search struct {
 	Job
 	looking
-	every  int // frames between those that are followed
 	scale  float64
 	linker proposal.Linker
 	before *reading.Looked
@@ -138,33 +131,55 @@ func (s *search) through(ctx context.Context) error {
 }
 
 func (s *search) looks(ctx context.Context, way chan<- seen) error {
-	r, err := s.Clip.Open(ctx, s.First, s.Last)
+	return each(ctx, s.Job, func(f int, pic *frame.Picture) error {
+		next, err := s.frame(ctx, f, pic)
+		if err != nil {
+			return err
+		}
+		select {
+		case way <- next:
+			return nil
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	})
+}
+
+// each gives the frames of a job over which things are followed, its last one too.
+func each(ctx context.Context, j Job, do func(f int, pic *frame.Picture) error) error {
+	r, err := j.Clip.Open(ctx, j.First, j.Last)
 	if err != nil {
 		return err
 	}
 	defer r.Close()
-	pic := frame.New(s.Clip.Info.Format(), nil)
-	for f := s.First; f <= s.Last; f++ {
+	every := max(1, int(math.Round(j.Clip.Info.Rate.Float()/follows)))
+	pic := frame.New(j.Clip.Info.Format(), nil)
+	for f := j.First; f <= j.Last; f++ {
 		if err := r.Read(pic); errors.Is(err, io.EOF) {
 			return ctx.Err()
 		} else if err != nil {
 			return err
 		}
-		if (f-s.First)%s.every == 0 || f == s.Last {
-			next, err := s.frame(ctx, f, pic)
-			if err != nil {
+		if (f-j.First)%every == 0 || f == j.Last {
+			if err := do(f, pic); err != nil {
 				return err
 			}
-			select {
-			case way <- next:
-			case <-ctx.Done():
-				return ctx.Err()
-			}
-			s.Pace()
+			j.Pace()
 		}
-		s.Progress(f - s.First + 1)
+		j.Progress(f - j.First + 1)
 	}
 	return nil
+}
+
+// begun is a job with what may be left out of it.
+func (j Job) begun() Job {
+	if j.Pace == nil {
+		j.Pace = func() {}
+	}
+	if j.Progress == nil {
+		j.Progress = func(int) {}
+	}
+	return j
 }
 
 // frame looks at a frame where it is time to.

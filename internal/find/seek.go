@@ -2,10 +2,7 @@ package find
 
 import (
 	"context"
-	"errors"
 	"image"
-	"io"
-	"math"
 	"strings"
 
 	"golang.org/x/sync/errgroup"
@@ -17,17 +14,12 @@ import (
 	"celator/core/reading"
 	"celator/core/track"
 	"celator/internal/follow"
-	"celator/internal/media"
 )
 
-// SeekJob says which surfaces are looked for, and where.
+// SeekJob says which surfaces are looked for, and where. Its reader may be nil: then nothing is read.
 type SeekJob struct {
-	Clip        media.Clip
-	First, Last int // both included
-	Marks       []Sought
-	Reader      *reading.Reader // nil where nothing can be read
-	Pace        func()          // called between pieces of the work; it may wait. May be nil
-	Progress    func(done int)  // told how many frames are done. May be nil
+	Job
+	Marks []Sought
 }
 
 // Sought is a surface that is looked for, and what it reads, line by line; none where that is not known.
@@ -44,12 +36,7 @@ type Again struct {
 
 // Seek looks for surfaces on the frames that Run would look at.
 func Seek(ctx context.Context, j SeekJob) (out []Again, err error) {
-	if j.Pace == nil {
-		j.Pace = func() {}
-	}
-	if j.Progress == nil {
-		j.Progress = func(int) {}
-	}
+	j.Job = j.begun()
 	s := seeking{SeekJob: j, found: make([][]proposal.Sight, len(j.Marks))}
 	if err := s.through(ctx); err != nil {
 		return nil, err
@@ -62,8 +49,7 @@ func Seek(ctx context.Context, j SeekJob) (out []Again, err error) {
 		}
 	}
 	other := make([]bool, len(all))
-	job := Job{Clip: j.Clip, First: j.First, Last: j.Last, Pace: j.Pace}
-	found, err := stills(ctx, job, all, func(i int, pic *frame.Picture) (err error) {
+	found, err := stills(ctx, j.Job, all, func(i int, pic *frame.Picture) (err error) {
 		other[i], err = s.another(ctx, of[i], pic, all[i].Best.Quad)
 		return err
 	})
@@ -129,33 +115,13 @@ type seeking struct {
 
 // through looks at frames as often as Run does.
 func (s *seeking) through(ctx context.Context) error {
-	fps := s.Clip.Info.Rate.Float()
-	p := looking{most: max(1, int(fps/looks)), least: max(1, int(fps*apart)), last: -1}
-	every := max(1, int(math.Round(fps/follows)))
-	r, err := s.Clip.Open(ctx, s.First, s.Last)
-	if err != nil {
-		return err
-	}
-	defer r.Close()
-	pic := frame.New(s.Clip.Info.Format(), nil)
-	for f := s.First; f <= s.Last; f++ {
-		if err := r.Read(pic); errors.Is(err, io.EOF) {
-			return ctx.Err()
-		} else if err != nil {
-			return err
+	l := newLooking(s.Clip.Info.Rate.Float())
+	return each(ctx, s.Job, func(f int, pic *frame.Picture) error {
+		if gray := follow.Luma.Of(pic); l.due(f, gray, f == s.Last) {
+			return s.look(f, gray)
 		}
-		if (f-s.First)%every == 0 || f == s.Last {
-			gray := follow.Luma.Of(pic)
-			if p.due(f, gray, f == s.Last) {
-				if err := s.look(f, gray); err != nil {
-					return err
-				}
-			}
-			s.Pace()
-		}
-		s.Progress(f - s.First + 1)
-	}
-	return nil
+		return nil
+	})
 }
 
 // look looks for every surface in one picture, two at once.
@@ -172,6 +138,7 @@ func (s *seeking) look(f int, gray *track.Gray) error {
 	g.SetLimit(2)
 	for i, m := range s.Marks {
 		g.Go(func() error {
+			s.Pace()
 			for _, seen := range m.In(p) {
 				s.found[i] = append(s.found[i], proposal.Sight{
 					Frame: f, Kind: proposal.Mark, Quad: seen.Quad.Under(larger), Sure: seen.Sure,
@@ -188,6 +155,10 @@ type looking struct {
 	most, least int // frames between two
 	last        int // looked at
 	small       []float32
+}
+
+func newLooking(fps float64) looking {
+	return looking{most: max(1, int(fps/looks)), least: max(1, int(fps*apart)), last: -1}
 }
 
 // due reports whether a frame is looked at, which it then counts as.

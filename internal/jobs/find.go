@@ -33,19 +33,12 @@ func (r *Runner) find(ctx context.Context, job *river.Job[store.FindArgs]) error
 			if err != nil || run.State != store.Queued && run.State != store.Running {
 				return err
 			}
-			src, err := r.store.Source(ctx, id)
+			src, err := r.inShots(ctx, id)
 			if err != nil {
 				return err
 			}
 			if src.State == store.Failed {
 				return r.store.EndFind(ctx, id, store.Stopped, "")
-			}
-			searching, err := r.store.Searching(ctx, id)
-			if err != nil {
-				return err
-			}
-			if src.State != store.Ready || searching { // where its shots begin matters
-				return river.JobSnooze(3 * time.Second)
 			}
 			err = r.lookThrough(ctx, src, run, beat)
 			if errors.Is(err, reader.ErrAbsent) {
@@ -54,6 +47,19 @@ func (r *Runner) find(ctx context.Context, job *river.Job[store.FindArgs]) error
 			return err
 		}, func(ctx context.Context, why string) error { return r.store.EndFind(ctx, id, store.Failed, why) },
 	})
+}
+
+// inShots is a source of which it is known where its shots begin, or one that failed; until then the job waits.
+func (r *Runner) inShots(ctx context.Context, id string) (store.Source, error) {
+	src, err := r.store.Source(ctx, id)
+	if err != nil || src.State == store.Failed {
+		return src, err
+	}
+	searching, err := r.store.Searching(ctx, id)
+	if err == nil && (src.State != store.Ready || searching) {
+		err = river.JobSnooze(3 * time.Second)
+	}
+	return src, err
 }
 
 var errUnwanted = errors.New("it is not wanted any more")

@@ -7,7 +7,6 @@ import (
 
 	"github.com/riverqueue/river"
 
-	"celator/core/cover"
 	"celator/core/proposal"
 	"celator/core/reading"
 	"celator/internal/budget"
@@ -26,19 +25,12 @@ func (r *Runner) seek(ctx context.Context, job *river.Job[store.SeekArgs]) error
 	return attend(r, ctx, job, task{
 		store.ASeek, id, seekMemory, budget.Later,
 		func(ctx context.Context, beat func(int)) error {
-			src, err := r.store.Source(ctx, id)
+			src, err := r.inShots(ctx, id)
 			if err != nil {
 				return err
 			}
 			if src.State == store.Failed {
 				return r.store.EndSeek(ctx, id, nil, store.Stopped, "")
-			}
-			searching, err := r.store.Searching(ctx, id)
-			if err != nil {
-				return err
-			}
-			if src.State != store.Ready || searching { // where its shots begin matters
-				return river.JobSnooze(3 * time.Second)
 			}
 			for pass := 0; ; pass++ {
 				waiting, err := r.store.SoughtIn(ctx, id)
@@ -96,10 +88,10 @@ func (r *Runner) seekThrough(ctx context.Context, src store.Source, some []store
 				cancel(errUnwanted)
 			}
 		})
-		all, err := find.Seek(work, find.SeekJob{
-			Clip: clip, First: p.First, Last: p.Last, Marks: marks, Reader: reads, Pace: pace,
+		all, err := find.Seek(work, find.SeekJob{Marks: marks, Job: find.Job{
+			Clip: clip, First: p.First, Last: p.Last, Reader: reads, Pace: pace,
 			Progress: func(done int) { beat(p.First + done); tell(done) },
-		})
+		}})
 		stopped := errors.Is(context.Cause(work), errUnwanted)
 		cancel(nil)
 		if stopped {
@@ -164,9 +156,6 @@ func (r *Runner) enterAgain(ctx context.Context, src store.Source, some []store.
 	return r.store.FoundAgain(ctx, src.ID, ids, first, to, rows)
 }
 
-// hides is how much of a thing, or of its cover, both must share for the one to hide the other.
-const hides = .6
-
 // hidden reports whether a cover of an item lies on what was seen, in any of the shots that show it.
 func (r *Runner) hidden(ctx context.Context, shots []store.Shot, item string, s proposal.Sight) (bool, error) {
 	for _, sh := range shots {
@@ -177,12 +166,8 @@ func (r *Runner) hidden(ctx context.Context, shots []store.Shot, item string, s 
 		if err != nil {
 			return false, err
 		}
-		for _, c := range head.Document.Hiding(item) {
-			f := s.Frame - sh.First
-			on, b := c.Bounds(cover.Time(f)), s.Quad.Bounds()
-			if c.Span.First <= f && f <= c.Span.Last && on.Common(b) >= hides*min(on.Area(), b.Area()) {
-				return true, nil
-			}
+		if proposal.Hidden(head.Document, item, s.Frame-sh.First, s.Quad) {
+			return true, nil
 		}
 	}
 	return false, nil

@@ -1,6 +1,6 @@
 -- +goose Up
--- What things that are looked for by their picture look like: an item's surface where it was covered, or a picture of it
--- that was given.
+-- What things that are looked for by their picture look like: an item's surface where it was covered, or a picture of
+-- it that was given.
 CREATE TABLE mark (
     id      text PRIMARY KEY,
     item    text NOT NULL REFERENCES item ON DELETE CASCADE,
