@@ -155,7 +155,8 @@ func accepting(p store.Proposal) string {
 	return key
 }
 
-// follow has what was accepted followed through its shot, if there is anything to follow.
+// follow has what was accepted followed through its shot, if there is anything to follow, and then what passes in front
+// of it looked for.
 func (m Maker) follow(ctx context.Context, sh store.Shot, k proposal.Making, t cover.Track) (string, error) {
 	if k.Take.First == k.Take.Last || geom.Area(t.Surface) == 0 {
 		return "", nil
@@ -165,7 +166,7 @@ func (m Maker) follow(ctx context.Context, sh store.Shot, k proposal.Making, t c
 	}
 	a.Spec.V = store.AttemptSpec{
 		Track: t, From: k.Take.First, To: k.Take.Last, Ride: k.Cover, At: cover.Time(k.At), Take: true, Later: m.Later,
-		Author: m.Author,
+		Then: store.NewID(), Author: m.Author,
 	}
 	if err := m.Store.AddAttempt(ctx, a); err != nil {
 		return "", fmt.Errorf("the cover was made, but cannot be followed: %w", err)

@@ -2,6 +2,7 @@ package draft
 
 import (
 	"context"
+	"errors"
 
 	"celator/core/cover"
 	"celator/internal/store"
@@ -15,33 +16,38 @@ const (
 	usualLeast       = 60
 )
 
-// Front has what passes in front of a cover's surface looked for, and returns the run; none where there is nothing to
+// Front has what passes in front of a cover's surface looked for once that was followed, unless there is nothing to
 // compare it with. What is found is proposed: nothing is held out before somebody accepts it.
-func Front(ctx context.Context, st *store.Store, shot, id, by string) (attempt string, err error) {
-	head, err := st.Head(ctx, shot)
-	if err != nil {
-		return "", err
+func Front(ctx context.Context, st *store.Store, followed store.Attempt) error {
+	spec := followed.Spec.V
+	_, err := st.Attempt(ctx, spec.Then)
+	if !errors.Is(err, store.ErrNone) {
+		return err // a run that was killed began it
 	}
-	c := head.Document.Find(id)
+	head, err := st.Head(ctx, followed.Shot)
+	if err != nil {
+		return err
+	}
+	c := head.Document.Find(spec.Ride)
 	if c == nil {
-		return "", nil
+		return nil
 	}
 	t := head.Document.Track(c.Track)
 	if t == nil || t.Poses == nil || t.Kind != cover.Surface {
-		return "", nil
+		return nil
 	}
 	for _, o := range head.Document.Covers {
 		if o.Proposed != nil && o.Proposed.Surface == t.ID {
-			return "", nil // somebody looked already
+			return nil // somebody looked already
 		}
 	}
 	track := *t
 	track.Poses = nil
 	a := store.Attempt{
-		ID: store.NewID(), Shot: shot, Track: t.ID, State: store.Queued, Frames: c.Span.Last - c.Span.First + 1,
+		ID: spec.Then, Shot: followed.Shot, Track: t.ID, State: store.Queued, Frames: c.Span.Last - c.Span.First + 1,
 	}
 	a.Spec.V = store.AttemptSpec{
-		Track: track, From: c.Span.First, To: c.Span.Last, Author: by, Fields: head.Document.Fields, Later: true,
+		Track: track, From: c.Span.First, To: c.Span.Last, Author: spec.Author, Fields: head.Document.Fields, Later: true,
 		Foreground: &store.ForegroundSpec{
 			Proposed: cover.Proposed{
 				Surface: t.ID, Sensitivity: usualSensitivity, Edge: usualEdge, Least: usualLeast, Accepted: []cover.Span{},
@@ -50,5 +56,5 @@ func Front(ctx context.Context, st *store.Store, shot, id, by string) (attempt s
 			Cover: store.NewID(), Name: "In front of " + c.Name, For: []string{c.ID}, IfAny: true,
 		},
 	}
-	return a.ID, st.AddAttempt(ctx, a)
+	return st.AddAttempt(ctx, a)
 }

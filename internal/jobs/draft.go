@@ -37,7 +37,7 @@ func (r *Runner) draft(ctx context.Context, job *river.Job[store.DraftArgs]) err
 			}
 			going := 0
 			for _, d := range under {
-				still, err := r.further(ctx, d, run.By)
+				still, err := r.further(ctx, d)
 				if err != nil {
 					return err
 				}
@@ -104,7 +104,7 @@ func (r *Runner) nextDraft(ctx context.Context, run store.DraftRun, going int) (
 }
 
 // further takes a draft to its next stage where the one that it is in has ended.
-func (r *Runner) further(ctx context.Context, d store.Draft, by string) (still bool, err error) {
+func (r *Runner) further(ctx context.Context, d store.Draft) (still bool, err error) {
 	var a store.Attempt
 	if d.Attempt != "" {
 		a, err = r.store.Attempt(ctx, d.Attempt)
@@ -122,13 +122,6 @@ func (r *Runner) further(ctx context.Context, d store.Draft, by string) (still b
 		d.Stage = store.DraftDone
 		return false, r.store.SetDraft(ctx, d)
 	}
-	front, err := draft.Front(ctx, r.store, d.Shot, d.Cover, by)
-	if err != nil {
-		return false, err
-	}
-	d.Stage, d.Attempt = store.DraftFront, front
-	if front == "" {
-		d.Stage = store.DraftDone
-	}
-	return front != "", r.store.SetDraft(ctx, d)
+	d.Stage, d.Attempt = store.DraftFront, a.Spec.V.Then
+	return true, r.store.SetDraft(ctx, d)
 }

@@ -16,6 +16,7 @@ import (
 	"celator/core/geom"
 	"celator/core/track"
 	"celator/internal/budget"
+	"celator/internal/draft"
 	"celator/internal/fault"
 	"celator/internal/follow"
 	"celator/internal/media"
@@ -149,6 +150,11 @@ func (r *Runner) attempt(ctx context.Context, a store.Attempt, beat func(int)) e
 			return err
 		}
 		if err := r.take(ctx, a); err != nil {
+			return err
+		}
+	}
+	if state == store.Done && spec.Then != "" {
+		if err := draft.Front(ctx, r.store, a); err != nil {
 			return err
 		}
 	}

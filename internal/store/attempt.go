@@ -49,7 +49,9 @@ type AttemptSpec struct {
 	Later   bool        `json:"later,omitempty"`  // nobody waits for it
 	Fields  bool        `json:"fields,omitempty"` // mattes are of fields, two for each frame
 	Author  string      `json:"author"`
-	// Front, when given, makes it a run that looks for what passes in front of the
+	// Then is the id of the run that begins when this one is done: it looks for what passes in front of what Ride hides.
+	Then string `json:"then,omitempty"`
+	// Foreground, when given, makes it a run that looks for what passes in front of the
 	// track's surface, instead of following it.
 	Foreground *ForegroundSpec `json:"foreground,omitempty"`
 }
