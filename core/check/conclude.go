@@ -83,12 +83,18 @@ func (w *watch) conclude(refs *treat.References, pace func()) {
 		add(Readable, at, &w.read, "%s can be read through its treatment on %s: %.0f %% of its detail is left. %s", name,
 			said(at, w.each), w.read.worst, stronger(w.c, w.read.at, w.stroke(), false))
 	} else if len(w.shots) > 0 {
-		if r, t := fuse(w.d, w.c, w.shots, refs, w.paths, pace); t.Readable {
-			e := flaw{at: w.shots[len(w.shots)/2].f, worst: 100 * t.Detail, place: bounds(w.c, w.shots[len(w.shots)/2].f, 0)}
-			add(ReadableOverFrames, []cover.Span{{First: w.shots[0].f, Last: w.shots[len(w.shots)-1].f}}, &e,
+		r, t := fuse(w.d, w.c, w.shots, refs, w.paths, pace)
+		at := w.shots[len(w.shots)/2].f
+		x := Fused{w.c.ID, len(w.shots), cover.Span{First: w.shots[0].f, Last: w.shots[len(w.shots)-1].f}, at,
+			bounds(w.c, at, 0), r}
+		if t.Readable {
+			e := flaw{at: at, worst: 100 * t.Detail, place: x.Place}
+			add(ReadableOverFrames, []cover.Span{x.Frames}, &e,
 				"%s cannot be read on one frame, but from %d frames laid over each other %.0f %% of its detail comes back. %s",
-				name, len(w.shots), 100*t.Detail, stronger(w.c, e.at, w.stroke(), true))
+				name, x.Of, 100*t.Detail, stronger(w.c, e.at, w.stroke(), true))
 			w.found[len(w.found)-1].Recovered = r
+		} else if r != nil {
+			w.fused = &x
 		}
 	}
 	w.jumping()

@@ -14,6 +14,17 @@ import (
 	"celator/core/treat"
 )
 
+// Fused is what came out where concealed frames were laid over each other, of which the check's measure says that it
+// cannot be read.
+type Fused struct {
+	Cover     string
+	Of        int        // frames
+	Frames    cover.Span // that they are from
+	Frame     int        // one of them
+	Place     image.Rectangle
+	Recovered *Recovered
+}
+
 // attacked is a frame that is kept to be laid over others.
 type attacked struct {
 	f    int

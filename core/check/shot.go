@@ -117,6 +117,19 @@ func (s *Shot) each(do func(w *watch)) {
 	wg.Wait()
 }
 
+// Fused returns what was made of several frames, once Findings told what can be read in it: for somebody who reads
+// better.
+func (s *Shot) Fused() (out []Fused) {
+	for _, w := range s.watch {
+		if w.fused != nil {
+			x := *w.fused
+			x.Frames, x.Frame = wholeFrames([]cover.Span{x.Frames}, s.pictures)[0], x.Frame/s.pictures
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
 // Findings returns what was found in the pictures. The references are what the document's
 // treatments know of the shot; nil where they need nothing.
 func (s *Shot) Findings(refs *treat.References) []Finding {

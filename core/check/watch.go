@@ -33,6 +33,7 @@ type watch struct {
 	attack     []int
 	shots      []attacked
 	found      []Finding
+	fused      *Fused
 	dead       bool // beyond the span: not seen any more
 }
 

@@ -97,6 +97,7 @@ func Run(ctx context.Context, j Job) ([]check.Finding, error) {
 			out = append(out, f)
 		}
 	}
+	words.fused(shot.Fused())
 	read, err := words.findings(ctx, d, out)
 	if err != nil {
 		return nil, err

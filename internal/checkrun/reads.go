@@ -11,7 +11,8 @@ import (
 	"celator/core/reading"
 )
 
-// reads is the adversary: it reads what covers hide, before and after, on a few frames of each.
+// reads is the adversary: it reads what covers hide, before and after, on a few frames of each and in what many of them
+// give together.
 type reads struct {
 	by     *reading.Reader
 	at     map[int][]string // covers to read, by frame
@@ -19,13 +20,14 @@ type reads struct {
 	fields int // pictures of a frame
 }
 
-// crop is what a cover hides on a frame, as codes of 8 bit.
+// crop is what a cover hides on a frame, or what so many of them gave, as codes of 8 bit.
 type crop struct {
 	cover     string
-	frame     int
-	was, now  []float32
-	w, h      int
+	of        int
+	frames    cover.Span
+	at        int // one of them
 	where     image.Rectangle
+	picture   check.Recovered
 	disclosed string
 }
 
@@ -69,9 +71,10 @@ func (r *reads) take(f int, d *cover.Document, was, now *frame.Picture) {
 		if m.Rect.Empty() {
 			continue
 		}
+		at := f / r.fields
 		r.crops = append(r.crops, crop{
-			cover: l.Cover, frame: f / r.fields, was: hidden(was, m), now: hidden(now, m), w: m.Rect.Dx(), h: m.Rect.Dy(),
-			where: m.Rect,
+			cover: l.Cover, of: 1, frames: cover.Span{First: at, Last: at}, at: at, where: m.Rect,
+			picture: check.Recovered{W: m.Rect.Dx(), H: m.Rect.Dy(), Original: hidden(was, m), Broken: hidden(now, m)},
 		})
 	}
 }
@@ -97,6 +100,18 @@ func hidden(p *frame.Picture, m frame.Plane) []float32 {
 	return out
 }
 
+// fused keeps what frames gave that were laid over each other.
+func (r *reads) fused(all []check.Fused) {
+	if r.by == nil {
+		return
+	}
+	for _, x := range all {
+		r.crops = append(r.crops, crop{
+			cover: x.Cover, of: x.Of, frames: x.Frames, at: x.Frame, where: x.Place, picture: *x.Recovered,
+		})
+	}
+}
+
 // findings reads what was kept and tells what it gives away, of covers of which nobody told that yet.
 func (r *reads) findings(ctx context.Context, d *cover.Document, told []check.Finding) ([]check.Finding, error) {
 	by := map[string][]*crop{}
@@ -105,22 +120,14 @@ func (r *reads) findings(ctx context.Context, d *cover.Document, told []check.Fi
 		known := slices.ContainsFunc(told, func(f check.Finding) bool {
 			return f.Cover == c.cover && (f.Kind == check.Readable || f.Kind == check.ReadableOverFrames)
 		})
-		if known {
+		if known || c.of > 1 && len(by[c.cover]) > 0 {
 			continue
 		}
-		seen, err := r.by.Attack(ctx, c.now, c.w, c.h)
-		if err != nil {
+		var err error
+		if c.disclosed, err = r.disclosed(ctx, c.picture); err != nil {
 			return nil, err
 		}
-		if len(seen) == 0 {
-			continue
-		}
-		original, err := r.by.Attack(ctx, c.was, c.w, c.h)
-		if err != nil {
-			return nil, err
-		}
-		if text, yes := reading.Discloses(original, seen); yes {
-			c.disclosed = text
+		if c.disclosed != "" {
 			by[c.cover] = append(by[c.cover], c)
 		}
 	}
@@ -132,18 +139,35 @@ func (r *reads) findings(ctx context.Context, d *cover.Document, told []check.Fi
 		}
 		var frames []cover.Span
 		for _, c := range crops {
-			frames = append(frames, cover.Span{First: c.frame, Last: c.frame})
+			frames = append(frames, c.frames)
 		}
 		worst := slices.MaxFunc(crops, func(a, b *crop) int {
 			return len(reading.Fold(a.disclosed)) - len(reading.Fold(b.disclosed))
 		})
-		f := check.New(check.Readable, v.ID, frames, worst.frame, 100, "A machine reads “%s” through %s.",
-			worst.disclosed, v.Name)
-		f.Place = worst.where
-		f.Recovered = &check.Recovered{W: worst.w, H: worst.h, Original: worst.was, Broken: worst.now}
+		f := check.New(check.Readable, v.ID, frames, worst.at, 100, "A machine reads “%s” through %s.", worst.disclosed,
+			v.Name)
+		if worst.of > 1 {
+			f = check.New(check.ReadableOverFrames, v.ID, frames, worst.at, 100,
+				"A machine reads “%s” in what %d frames of %s give, laid over each other.", worst.disclosed, worst.of, v.Name)
+		}
+		f.Place, f.Recovered = worst.where, &worst.picture
 		out = append(out, f)
 	}
 	return out, nil
+}
+
+// disclosed is what a concealed picture gives away of the original; empty where that is nothing.
+func (r *reads) disclosed(ctx context.Context, p check.Recovered) (string, error) {
+	seen, err := r.by.Attack(ctx, p.Broken, p.W, p.H)
+	if err != nil || len(seen) == 0 {
+		return "", err
+	}
+	original, err := r.by.Attack(ctx, p.Original, p.W, p.H)
+	if err != nil {
+		return "", err
+	}
+	text, _ := reading.Discloses(original, seen)
+	return text, nil
 }
 
 // Evidence is what a machine reads in what was made out; empty where it reads nothing, or
