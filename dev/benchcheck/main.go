@@ -24,21 +24,17 @@ import (
 	"celator/core/cover"
 	"celator/core/geom"
 	"celator/core/raster"
-	"celator/core/reading"
 	"celator/dev/floor"
 	"celator/internal/checkrun"
 	"celator/internal/confine"
 	"celator/internal/demo"
 	"celator/internal/media"
-	"celator/internal/reader"
 )
 
 var (
 	only = os.Getenv("ONLY")
 	each = os.Getenv("EACH") != ""
 	part = os.Getenv("PART")
-
-	adversary *reading.Reader // reads what is concealed as it should be
 )
 
 func must(err error) {
@@ -55,11 +51,6 @@ func main() {
 		data = ".run"
 	}
 	ctx := context.Background()
-	m := reader.New(reader.Dir(), 1)
-	defer m.Close()
-	var err error
-	adversary, err = m.Reader()
-	must(err)
 	sets := []struct {
 		dir   string
 		shots []demo.Shot
@@ -87,7 +78,7 @@ func main() {
 		}
 	}
 	if part == "" || part == "reading" {
-		reading()
+		readings()
 	}
 	if part == "" || part == "frames" {
 		overFrames()
@@ -273,7 +264,9 @@ func (t *tally) line() string {
 
 func (c *clip) run(ctx context.Context, d *cover.Document, what string) ([]check.Finding, time.Duration) {
 	begun := time.Now()
-	all, err := checkrun.Run(ctx, checkrun.Job{Clip: c.Clip, Document: d, Cuts: []int{}, Reader: adversary})
+	by, err := machine.Reader()
+	must(err)
+	all, err := checkrun.Run(ctx, checkrun.Job{Clip: c.Clip, Document: d, Cuts: []int{}, Reader: by})
 	must(err)
 	wall := time.Since(begun)
 	if each {

@@ -147,8 +147,8 @@ func plain(s string) string {
 	}, s)
 }
 
-// reading holds what the check says of single frames against what a machine reads.
-func reading() {
+// readings holds what the check says of single frames against what a machine reads.
+func readings() {
 	rng := rand.New(rand.NewSource(11))
 	const n = 200
 	agree, passed, readable := 0, 0, 0
