@@ -30,11 +30,17 @@ type Report struct {
 	Found      Found
 }
 
-// Found is how far the sources were looked through for text and faces, and what became of what
-// was found.
+// Found is how far the sources were looked through, and what became of what was found.
 type Found struct {
-	Sources, Looked, Frames            int // that were looked through; frames that were looked at, of so many
-	Accepted, Unneeded, Undecided, All int // proposals
+	Sources, Looked, Frames int     // that were looked through for text and faces; frames that were looked at, of so many
+	Read                    Decided // what was found there
+	Marks, Through          int     // that were looked for by their pictures; of them, those that were in all sources
+	Again                   Decided // what was found so
+}
+
+// Decided is what became of proposals.
+type Decided struct {
+	All, Accepted, Unneeded, Undecided int
 }
 
 // Source is a source's name and the digest over all of its frames.

@@ -35,6 +35,24 @@ func (s site) found(source string, texts ...string) {
 	}
 }
 
+// again enters a mark of an item, and where it was found, while it is still looked for.
+func (s site) again(source, item string) (mark string) {
+	s.t.Helper()
+	q := geom.Quad{geom.Pt(260, 40), geom.Pt(360, 40), geom.Pt(360, 90), geom.Pt(260, 90)}
+	m := store.Mark{ID: store.NewID(), Item: item, Name: "emblem.png", Picture: []byte("PNG"), By: "a"}
+	m.Quad.V = q
+	ctx := context.Background()
+	if _, err := s.st.AddMark(ctx, m); err != nil {
+		s.t.Fatal(err)
+	}
+	p := store.Proposal{Kind: proposal.Mark, Sure: .9, First: 10, Last: 40, Frame: 20, Height: 50, Mark: &m.ID}
+	p.Sights.V = []proposal.Sight{{Frame: 20, Kind: proposal.Mark, Quad: q, Sure: .9}}
+	if err := s.st.FoundAgain(ctx, source, []string{m.ID}, 0, 50, []store.Proposal{p}); err != nil {
+		s.t.Fatal(err)
+	}
+	return m.ID
+}
+
 type proposalsAnswer struct {
 	Proposals []struct {
 		ID, Text, Kind, State, Asked, In, Cover string
@@ -196,11 +214,23 @@ func TestProposals(t *testing.T) {
 	if err := s.st.EndFind(context.Background(), sh.Source, store.Done, ""); err != nil {
 		t.Fatal(err)
 	}
-	report := s.ask("GET", at+"/report.html", nil, 200, nil)
-	if !strings.Contains(report, "each source was searched for text and faces, 4 of 50 frames looked at; 3 proposals: "+
-		"2 accepted, 1 not needed, all decided") {
-		t.Errorf("the report does not tell what was looked for: %s", report[:min(len(report), 4000)])
+	tells := func(what string) {
+		t.Helper()
+		report := s.ask("GET", at+"/report.html", nil, 200, nil)
+		if !strings.Contains(report, what) {
+			t.Errorf("the report does not say %q: %s", what, report[:min(len(report), 4000)])
+		}
 	}
+	read := "each source was searched for text and faces, 4 of 50 frames looked at; 3 proposals: 2 accepted, 1 not " +
+		"needed, all decided"
+	tells(read + "</dd>")
+	mark := s.again(sh.Source, *list.Proposals[of["KS 47 OH"]].Item)
+	tells(read + `; 1 mark was looked for by picture, <span class="bad">only 0 of them in each source</span>; ` +
+		`1 proposal: 0 accepted, 0 not needed, <span class="bad">1 not decided</span></dd>`)
+	if err := s.st.EndSeek(context.Background(), sh.Source, []string{mark}, store.Done, ""); err != nil {
+		t.Fatal(err)
+	}
+	tells("1 mark was looked for by picture, in each source; 1 proposal: ")
 	s.ask("POST", at+"/find", m{"afresh": true}, 202, nil)
 	s.ask("POST", "/api/sources/"+sh.Source+"/find/stop", nil, 204, nil)
 }

@@ -20,6 +20,7 @@ import (
 	"celator/core/check"
 	"celator/core/clearance"
 	"celator/core/cover"
+	"celator/core/proposal"
 	"celator/core/timecode"
 	"celator/internal/budget"
 	"celator/internal/report"
@@ -171,15 +172,29 @@ func (s *server) searched(ctx context.Context, p *parts) (f report.Found, err er
 		}
 	}
 	all, err := read.Proposals(ctx, p.programme.ID)
+	if err != nil {
+		return f, err
+	}
 	for _, q := range all {
-		f.All++
+		d := &f.Read
+		if q.Kind == proposal.Mark {
+			d = &f.Again
+		}
+		d.All++
 		switch q.State {
 		case store.AcceptedProposal:
-			f.Accepted++
+			d.Accepted++
 		case store.UnneededProposal:
-			f.Unneeded++
+			d.Unneeded++
 		default:
-			f.Undecided++
+			d.Undecided++
+		}
+	}
+	marks, err := read.Marks(ctx, p.programme.ID)
+	for _, m := range marks {
+		f.Marks++
+		if m.Done == m.Sources && m.Sources > 0 {
+			f.Through++
 		}
 	}
 	return f, err
