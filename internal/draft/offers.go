@@ -27,52 +27,85 @@ type Offers struct {
 
 // Read returns what was found in a programme.
 func Read(ctx context.Context, st *store.Store, programme string) (v Offers, err error) {
-	p, err := st.Programme(ctx, programme)
+	l, err := wanted(ctx, st, programme)
 	if err != nil {
 		return v, err
 	}
-	v.Rules = p.Offers.V
 	all, err := st.Proposals(ctx, programme)
 	if err == nil {
 		v.Shots, err = st.Shots(ctx, programme)
 	}
-	if err == nil {
-		v.Items, err = st.Items(ctx, programme)
+	v.Items, v.Rules, v.All = l.items, l.rules, l.offers(all, v.Shots)
+	return v, err
+}
+
+// InShot returns what was found in a shot and waits for a decision.
+func InShot(ctx context.Context, st *store.Store, sh store.Shot) (out []Offer, err error) {
+	l, err := wanted(ctx, st, sh.Programme)
+	if err != nil {
+		return nil, err
 	}
-	var marks []store.MarkRow
+	shots, err := st.ShotsOf(ctx, sh.Source)
+	if err != nil {
+		return nil, err
+	}
+	all, err := st.OpenAt(ctx, sh.Source, sh.First, sh.First+sh.Frames-1)
+	for _, o := range l.offers(all, shots) {
+		if o.In == sh.ID {
+			out = append(out, o)
+		}
+	}
+	return out, err
+}
+
+// list is what a programme's clearance list and its rules ask for.
+type list struct {
+	items []store.Item
+	rules proposal.Rules
+	words []proposal.Wanted
+	marks map[string]string // their items
+}
+
+func wanted(ctx context.Context, st *store.Store, programme string) (l list, err error) {
+	p, err := st.Programme(ctx, programme)
 	if err == nil {
-		marks, err = st.Marks(ctx, programme)
+		l.items, err = st.Items(ctx, programme)
 	}
 	if err != nil {
-		return v, err
+		return l, err
 	}
-	of := map[string]string{}
+	l.rules, l.marks = p.Offers.V, map[string]string{}
+	for _, it := range l.items {
+		l.words = append(l.words, proposal.Words(it.ID, it.Name, it.Description)...)
+	}
+	marks, err := st.Marks(ctx, programme)
 	for _, m := range marks {
-		of[m.ID] = m.Item
+		l.marks[m.ID] = m.Item
 	}
-	var wanted []proposal.Wanted
-	for _, it := range v.Items {
-		wanted = append(wanted, proposal.Words(it.ID, it.Name, it.Description)...)
-	}
+	return l, err
+}
+
+// offers says of each proposal what the list does, and which of some shots shows it.
+func (l list) offers(all []store.Proposal, shots []store.Shot) (out []Offer) {
 	kinds, texts := make([]proposal.Kind, len(all)), make([]string, len(all))
 	for i, q := range all {
 		kinds[i], texts[i] = q.Kind, q.Text
 		if q.Mark != nil {
-			texts[i] = "item " + of[*q.Mark]
+			texts[i] = "item " + l.marks[*q.Mark]
 		}
 	}
 	groups := proposal.Group(kinds, texts)
 	for i, q := range all {
-		sh, _ := store.Showing(v.Shots, q.Source, q.Frame)
+		sh, _ := store.Showing(shots, q.Source, q.Frame)
 		w := Offer{Proposal: q, Group: groups[i], In: sh.ID}
-		w.Asked, w.Near = proposal.Asked(q.Text, wanted)
+		w.Asked, w.Near = proposal.Asked(q.Text, l.words)
 		if q.Mark != nil {
-			w.Asked, w.Near = of[*q.Mark], q.Sure
+			w.Asked, w.Near = l.marks[*q.Mark], q.Sure
 		}
-		w.Offered = v.Rules.Offers(q.Kind, w.Asked != "")
-		v.All = append(v.All, w)
+		w.Offered = l.rules.Offers(q.Kind, w.Asked != "")
+		out = append(out, w)
 	}
-	return v, nil
+	return out
 }
 
 // Next is the first that is open, offered and asked for, in the order of the list; of some items, or of all. What skip

@@ -178,16 +178,16 @@ func (s *server) shotProposals(ctx context.Context, in *ByID) (*body[[]shotPropo
 	if err != nil {
 		return nil, problem(err)
 	}
-	v, err := s.offered(ctx, sh.Programme)
+	all, err := draft.InShot(ctx, s.Store, sh)
 	if err != nil {
 		return nil, problem(err)
 	}
 	out := []shotProposalView{}
-	for _, p := range v.Proposals {
-		if p.In != sh.ID || !p.Offered || p.State != store.OpenProposal && p.State != store.LaterProposal {
+	for _, p := range all {
+		if !p.Offered {
 			continue
 		}
-		w := shotProposalView{ProposalView: p, Seen: []proposal.Sight{}}
+		w := shotProposalView{ProposalView: ProposalView{p}, Seen: []proposal.Sight{}}
 		for _, sight := range p.Sights.V {
 			sight.Frame -= sh.First
 			w.Seen = append(w.Seen, sight)
