@@ -27,19 +27,21 @@ func standsOut(p *cleanplate.Plate, paths []geom.Path) []float32 {
 		}
 	}
 	clean := treat.Heal(p, hole)
-	// How restless it is around: the mean difference of neighbours there.
-	var sum, n float64
+	// How restless and how light it is around: the mean difference of neighbours there, and the mean.
+	var sum, level, n float64
 	for y := 2; y < p.H; y++ {
 		for x := 2; x < p.W; x++ {
 			if i := y*p.W + x; !hole[i] && p.Pix[i][5] > 0 {
 				sum += math.Abs(float64(p.Pix[i][0]-p.Pix[i-2][0])) + math.Abs(float64(p.Pix[i][0]-p.Pix[i-2*p.W][0]))
-				n += 2
+				level += float64(p.Pix[i][0])
+				n++
 			}
 		}
 	}
 	room := float32(10)
 	if n > 0 {
-		room = float32(min(8+1.5*sum/n, 20))
+		light := min(max((level/n-black)/wellLit, leastLight), 1)
+		room = float32(min(8*light+1.5*sum/(2*n), 20))
 	}
 	out, far := make([]float32, p.W*p.H), make([]float32, p.W*p.H)
 	sum, n = 0, 0
@@ -63,6 +65,12 @@ func standsOut(p *cleanplate.Plate, paths []geom.Path) []float32 {
 	alone(out, p.W, p.H)
 	return smoothed(out, p.W, p.H)
 }
+
+// The eye goes by shares of the light (Weber's law): in the dark, fewer codes stand out. Codes of 8 bit.
+const (
+	black, wellLit = 16, 80.
+	leastLight     = .2
+)
 
 // alone takes away what stands out by itself and is small against the largest part that
 // does: a knot in the wood, and no letter.

@@ -103,6 +103,20 @@ func draped(at func(f int) geom.Point, pole func(f int) float64, bend drape) *st
 	return s
 }
 
+// dimmed is the stage in a small share of its light.
+func (s *stage) dimmed(share float64) *stage {
+	n := &stage{at: s.at}
+	rng := rand.New(rand.NewSource(5))
+	for _, p := range s.pics {
+		q := p.Clone()
+		for i, v := range q.Planes[0] {
+			q.Planes[0][i] = byte(max(16+(float64(v)-16)*share+rng.NormFloat64()+.5, 16))
+		}
+		n.pics = append(n.pics, q)
+	}
+	return n
+}
+
 // document covers the plate along the truth by a fill.
 func (s *stage) document() *cover.Document {
 	d := cover.New(wide, high, length)
@@ -226,6 +240,7 @@ func drift(f int) geom.Point { return geom.Pt(60+2.1*float64(f), 70+.7*float64(f
 func TestPlantedFaults(t *testing.T) {
 	plain := newStage(drift, nil)
 	crossed := newStage(drift, func(f int) float64 { return 270 - 6*float64(f) })
+	dark := plain.dimmed(.07)
 	entering := newStage(func(f int) geom.Point { return geom.Pt(-plateW-9+6*float64(f), 80) }, nil)
 	// From this frame on some of the plate is in the picture.
 	enters := 2
@@ -244,6 +259,12 @@ func TestPlantedFaults(t *testing.T) {
 			c.Outlines[0].Keys = append(c.Outlines[0].Keys, cover.PathKey{Frame: cover.Time(f), Knots: geom.Box(at(f))})
 		}
 		return c
+	}
+	leaks := func(d *cover.Document) {
+		d.Covers = append(d.Covers, hold("hole", func(f int) geom.Rect {
+			o := drift(f).Add(geom.Pt(30, 8))
+			return geom.Rect{Min: o, Max: o.Add(geom.Pt(30, 20))}
+		}, cover.Span{First: 21, Last: 21}))
 	}
 	tracked := func(d *cover.Document, states func(f int) byte, off func(f int) geom.Point) {
 		tr := cover.Track{
@@ -304,12 +325,10 @@ func TestPlantedFaults(t *testing.T) {
 			d.Covers[0].Grow = cover.Const(3)
 			move(18, geom.Pt(.7, -.5))(d)
 		}, "", nil, nil},
-		{"leaks", plain, func(d *cover.Document) {
-			d.Covers = append(d.Covers, hold("hole", func(f int) geom.Rect {
-				o := drift(f).Add(geom.Pt(30, 8))
-				return geom.Rect{Min: o, Max: o.Add(geom.Pt(30, 20))}
-			}, cover.Span{First: 21, Last: 21}))
-		}, HoldoutLeak, []int{21}, nil},
+		{"leaks", plain, leaks, HoldoutLeak, []int{21}, nil},
+		{"nothing, in the dark", dark, func(*cover.Document) {}, "", nil, nil},
+		{"leaks in the dark", dark, leaks, HoldoutLeak, []int{21}, nil},
+		{"off by seven in the dark", dark, move(20, geom.Pt(7, 0)), Exposed, []int{20}, []Kind{Jumping}},
 		{"holds out beside", plain, func(d *cover.Document) {
 			d.Covers = append(d.Covers, hold("beside", func(f int) geom.Rect {
 				o := drift(f).Add(geom.Pt(plateW+8, 0))

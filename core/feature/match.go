@@ -245,13 +245,14 @@ func (m *Mark) beside(a, b geom.Map) bool {
 
 // What a look at a guess must say to be believed. A plate is like another in all but its letters: of those that were
 // right in trials at least firmly agreed closely, of those that were wrong no more than .37. Where a part is hidden,
-// what agrees does so closely nearly everywhere. What lies as it should all over may lie a little off: few slopes tell
-// where.
+// what agrees does so closely nearly everywhere, and tells to half a pixel where it lies: two words with letters in
+// common agree in part as well, but more loosely (.8 px). What lies as it should all over may lie a little off: few
+// slopes tell where.
 const (
-	firmly              = .42
-	mostShare, mostMean = .6, .6
+	mostShare, firmly   = .85, .42
 	mostWithin          = 1.5 // px, of the corners as noise explains them
 	partShare, partFirm = .4, .75
+	partWithin          = .5
 	allShare, allFirm   = .8, .7
 	allWithin           = 2.5
 	leastInside         = .3
@@ -260,8 +261,8 @@ const (
 // believed compares the surface with the picture at a guess, to the sample.
 func (m *Mark) believed(p *Picture, at geom.Map) (Sight, bool) {
 	s := m.look.Near(p.frame, []geom.Map{at}, geom.Point{}, 0)
-	ok := s.Share >= mostShare && s.Mean >= mostMean && s.Firm >= firmly && s.Spread <= mostWithin ||
-		s.Share >= partShare && s.Firm >= partFirm*s.Share && s.Spread <= track.GoodWithin ||
+	ok := s.Share >= mostShare && s.Firm >= firmly && s.Spread <= mostWithin ||
+		s.Share >= partShare && s.Firm >= partFirm*s.Share && s.Spread <= partWithin ||
 		s.Share >= allShare && s.Firm >= allFirm && s.Spread <= allWithin
 	return Sight{Quad: m.quad.Under(s.Map), Sure: s.Share * s.Mean, Map: s.Map}, ok && s.Inside >= leastInside
 }

@@ -112,22 +112,25 @@ func (p *patch) correlate(pyr pyramid, m geom.Map, w *work) {
 	w.bent(p)
 	warp(pyr, p, m.Mul(p.to), w, w.view, w.inside)
 	p.local(w.view, w.mean, w.inv)
-	for i, a := range p.norm { // 0 outside the mask
-		b := (w.view[i] - w.mean[i]) * w.inv[i] * p.mask[i] * w.inside[i]
-		w.agree[i], w.aa[i], w.bb[i] = a*b, a*a*w.inside[i], b*b
-	}
-	p.box(w.agree)
-	p.box(w.aa)
-	p.box(w.bb)
-	for _, i := range p.points {
-		d := w.aa[i] * w.bb[i]
-		if d < 1e-6 {
-			w.agree[i] = 0
-			continue
+	shared(p.w*p.h, 1, func(_, from, to int) {
+		for i := from; i < to; i++ {
+			a := p.norm[i] // 0 outside the mask
+			b := (w.view[i] - w.mean[i]) * w.inv[i] * p.mask[i] * w.inside[i]
+			w.agree[i], w.aa[i], w.bb[i] = a*b, a*a*w.inside[i], b*b
 		}
-		// Under the true map two noisy views correlate by what is not noise in them, at most.
-		w.agree[i] = min(w.agree[i]/(float32(math.Sqrt(float64(d)))*p.tells[i]), 1)
-	}
+	})
+	p.box(w.agree, w.aa, w.bb)
+	shared(p.h, p.w, func(_, from, to int) {
+		for _, i := range p.rows(from, to) {
+			d := w.aa[i] * w.bb[i]
+			if d < 1e-6 {
+				w.agree[i] = 0
+				continue
+			}
+			// Under the true map two noisy views correlate by what is not noise in them, at most.
+			w.agree[i] = min(w.agree[i]/(float32(math.Sqrt(float64(d)))*p.tells[i]), 1)
+		}
+	})
 }
 
 const (
@@ -180,7 +183,6 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 	w *work,
 ) alignment {
 	basis := model.basis()
-	c := geom.Pt(float64(p.w)/2, float64(p.h)/2)
 	fromUnit := p.fromUnit()
 	toUnit, err := fromUnit.Inverse()
 	if err != nil {
@@ -188,7 +190,6 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 	}
 	p.correlate(pyr, m, w)
 	best := p.judge(m, w)
-	full := pyr[0]
 	var spread, centre float64
 	var told [36]float64 // the normal equations of the samples alone, the last time
 	var noise, fit float64
@@ -207,73 +208,18 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 				best = a
 			}
 		}
-		to := m.Mul(p.to)
-		level := pyr.level(stepOf(to, c))
-		g, f := pyr[level], 1/float64(int(1)<<level)
-		way := newWay(w.smear, f)
-		var h [36]float64
-		var rhs [8]float64
-		var total, square, all, near float64
-		var errs residuals
-		inv := 1 / p.unit
-		for _, idx := range p.steep {
-			i := int(idx)
-			if w.inside[i] == 0 {
-				continue
-			}
-			x, y := float64(i%p.w)+.5, float64(i/p.w)+.5
-			if w.off != nil {
-				x, y = x+w.off[i].X, y+w.off[i].Y
-			}
-			d := 1 / (to[6]*x + to[7]*y + to[8])
-			px, py := (to[0]*x+to[1]*y+to[2])*d, (to[3]*x+to[4]*y+to[5])*d
-			if !(px > .5 && py > .5 && px < float64(full.W)-.5 && py < float64(full.H)-.5 && d > 0) {
-				continue
-			}
-			all += float64(p.tells[i] * p.tells[i])
-			weight := float64((w.agree[i] - doubted) / (agrees - doubted))
-			weight = min(max(weight, 0), 1)
-			if lenient {
-				weight = .15 + .85*weight
-			} else if weight *= weight; weight < 1e-3 {
-				continue
-			}
-			weight *= float64(p.tells[i] * p.tells[i])
-			// Mean and contrast are those of the last look, a sample away at most.
-			r := float64((way.mean(g, px*f, py*f)-w.mean[i])*w.inv[i] - p.norm[i])
-			errs.add(r, weight)
-			near += float64(p.tells[i]*p.tells[i]) * max(1-r*r/(within*within), 0)
-			if lenient {
-				weight *= kept(r)
-			} else {
-				weight *= believed(r, scale)
-			}
-			u, v := (x-c.X)*inv, (y-c.Y)*inv
-			gx, gy := float64(p.gx[i])*p.unit, float64(p.gy[i])*p.unit
-			t := -(gx*u + gy*v)
-			j := [8]float64{gx * u, gx * v, gx, gy * u, gy * v, gy, t * u, t * v}
-			n := 0
-			for a, ja := range j {
-				wj := weight * ja
-				rhs[a] += wj * r
-				for _, jb := range j[a:] {
-					h[n] += wj * jb
-					n++
-				}
-			}
-			total += weight
-			square += weight * r * r
-		}
-		if total < 12 {
+		g := p.gather(pyr, m.Mul(p.to), within, scale, lenient, w)
+		if g.total < 12 {
 			break
 		}
-		told, noise, fit = h, square/total, near/all
+		n := g.sums.equations()
+		told, noise, fit = n.h, g.square/g.total, g.near/g.all
 		least = min(least, fit)
-		scale = errs.scale()
+		scale = g.errs.scale()
 		if prior != nil {
-			prior.add(p, m.Mul(fromUnit), fromUnit, square/total, &h, &rhs)
+			prior.add(p, m.Mul(fromUnit), fromUnit, noise, &n)
 		}
-		delta, cov, ok := solve(h, rhs, basis, total)
+		delta, cov, ok := solve(n, basis, g.total)
 		if !ok {
 			break
 		}
@@ -287,7 +233,7 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 		far := 0.
 		spread = 0
 		for _, q := range [4]geom.Point{{X: -1, Y: -1}, {X: 1, Y: -1}, {X: 1, Y: 1}, {X: -1, Y: 1}} {
-			q = geom.Pt(q.X*float64(p.w)/2*inv, q.Y*float64(p.h)/2*inv)
+			q = geom.Pt(q.X*float64(p.w)/2/p.unit, q.Y*float64(p.h)/2/p.unit)
 			far = max(far, inc.Apply(q).Sub(q).Len()*p.unit)
 			spread += moved(q, basis, cov) / 4
 		}
@@ -311,6 +257,77 @@ func (p *patch) align(pyr pyramid, m geom.Map, prior *prior, model Model, steps 
 	best.spread, best.centre = spread, centre
 	best.told, best.noise, best.fit = told, noise, fit
 	return best
+}
+
+// gathered is what the samples tell of where a map should be.
+type gathered struct {
+	sums          slopes
+	errs          residuals
+	total, square float64 // weights, and weighted squares of what is off
+	all, near     float64 // what is in the picture, and what of it is as it should be
+}
+
+func (g *gathered) join(o *gathered) {
+	g.sums.join(&o.sums)
+	g.errs.join(&o.errs)
+	g.total += o.total
+	g.square += o.square
+	g.all += o.all
+	g.near += o.near
+}
+
+// gather compares the samples with the picture under a map of the patch's samples; mean, contrast and agreement around
+// them are those of the last look.
+func (p *patch) gather(pyr pyramid, to geom.Map, within, scale float64, lenient bool, w *work) *gathered {
+	var parts [hands]gathered
+	c := geom.Pt(float64(p.w)/2, float64(p.h)/2)
+	level := pyr.level(stepOf(to, c))
+	g, f := pyr[level], 1/float64(int(1)<<level)
+	way, inv := newWay(w.smear, f), 1/p.unit
+	right, low := float64(pyr[0].W)-.5, float64(pyr[0].H)-.5
+	shared(len(p.steep), 1, func(hand, first, last int) {
+		part := &parts[hand]
+		for _, idx := range p.steep[first:last] {
+			i := int(idx)
+			if w.inside[i] == 0 {
+				continue
+			}
+			x, y := float64(i%p.w)+.5, float64(i/p.w)+.5
+			if w.off != nil {
+				x, y = x+w.off[i].X, y+w.off[i].Y
+			}
+			d := 1 / (to[6]*x + to[7]*y + to[8])
+			px, py := (to[0]*x+to[1]*y+to[2])*d, (to[3]*x+to[4]*y+to[5])*d
+			if !(px > .5 && py > .5 && px < right && py < low && d > 0) {
+				continue
+			}
+			tells := float64(p.tells[i] * p.tells[i])
+			part.all += tells
+			weight := min(max(float64((w.agree[i]-doubted)/(agrees-doubted)), 0), 1)
+			if lenient {
+				weight = .15 + .85*weight
+			} else if weight *= weight; weight < 1e-3 {
+				continue
+			}
+			weight *= tells
+			// Mean and contrast are those of the last look, a sample away at most.
+			r := float64((way.mean(g, px*f, py*f)-w.mean[i])*w.inv[i] - p.norm[i])
+			part.errs.add(r, weight)
+			part.near += tells * max(1-r*r/(within*within), 0)
+			if lenient {
+				weight *= kept(r)
+			} else {
+				weight *= believed(r, scale)
+			}
+			part.sums.add(weight, float64(p.gx[i])*p.unit, float64(p.gy[i])*p.unit, (x-c.X)*inv, (y-c.Y)*inv, r)
+			part.total += weight
+			part.square += weight * r * r
+		}
+	})
+	for hand := 1; hand < hands; hand++ {
+		parts[0].join(&parts[hand])
+	}
+	return &parts[0]
 }
 
 // fromUnit takes the solver's coordinates, of which the patch's middle is 0 and its longer half side 1, to the
@@ -354,7 +371,7 @@ type prior struct {
 // measured: the maximum a posteriori estimate. Where the surface is well seen its
 // samples tell far more. to and from take the solver's coordinates to the frame and
 // to the reference; noise is the samples' variance.
-func (r *prior) add(p *patch, to, from geom.Map, noise float64, h *[36]float64, rhs *[8]float64) {
+func (r *prior) add(p *patch, to, from geom.Map, noise float64, n *normal) {
 	back, err := to.Inverse()
 	if err != nil {
 		return
@@ -387,14 +404,7 @@ func (r *prior) add(p *patch, to, from geom.Map, noise float64, h *[36]float64, 
 			for a := range row {
 				row[a] -= mean[axis][a] // form only, not place
 			}
-			n := 0
-			for a, ja := range row {
-				rhs[a] += weight * ja * r
-				for _, jb := range row[a:] {
-					h[n] += weight * ja * jb
-					n++
-				}
-			}
+			n.add(weight, &row, r)
 		}
 	}
 }
@@ -408,16 +418,14 @@ func stepOf(to geom.Map, c geom.Point) float64 {
 // solve finds the small map, made of the model's ways to move, that takes the
 // residual away: the weighted normal equations, a little damped. It returns the
 // eight numbers and the inverse of the normal matrix.
-func solve(h [36]float64, g [8]float64, basis [][8]float64, total float64) (delta [8]float64, cov *mat.SymDense,
-	ok bool,
-) {
+func solve(n normal, basis [][8]float64, total float64) (delta [8]float64, cov *mat.SymDense, ok bool) {
 	k, ways := len(basis), free(basis)
-	sym := reduced(h, ways)
+	sym := reduced(n.h, ways)
 	for a := range k {
 		sym.SetSym(a, a, sym.At(a, a)*(1+1e-4)+1e-6*total)
 	}
 	var rhs, x mat.VecDense
-	rhs.MulVec(ways.T(), mat.NewVecDense(8, g[:]))
+	rhs.MulVec(ways.T(), mat.NewVecDense(8, n.rhs[:]))
 	var chol mat.Cholesky
 	if !chol.Factorize(sym) {
 		return delta, nil, false

@@ -104,7 +104,8 @@ func reduced(h [36]float64, free *mat.Dense) *mat.SymDense {
 }
 
 // blind is what the reference's noise alone puts into the normal equations of the last look.
-func (p *patch) blind(w *work) (h [36]float64) {
+func (p *patch) blind(w *work) [36]float64 {
+	var sums slopes
 	inv := 1 / p.unit
 	for _, idx := range p.steep {
 		i := int(idx)
@@ -116,15 +117,8 @@ func (p *patch) blind(w *work) (h [36]float64) {
 		weight *= float64(p.tells[i]) * p.unit
 		slope := float64(1-min(w.agree[i], p.tells[i])) / 2 * weight * weight
 		u, v := (float64(i%p.w)+.5-float64(p.w)/2)*inv, (float64(i/p.w)+.5-float64(p.h)/2)*inv
-		for _, j := range ways(geom.Pt(u, v)) {
-			n := 0
-			for a, ja := range j {
-				for _, jb := range j[a:] {
-					h[n] += slope * ja * jb
-					n++
-				}
-			}
-		}
+		sums.add(slope, 1, 0, u, v, 0)
+		sums.add(slope, 0, 1, u, v, 0)
 	}
-	return h
+	return sums.equations().h
 }

@@ -223,8 +223,7 @@ func Fit(from, to []geom.Point, model Model) geom.Map {
 	away, _ := home.Inverse()
 	m := geom.Identity
 	for range 8 {
-		var h [36]float64
-		var rhs [8]float64
+		var sums slopes
 		back, err := m.Inverse()
 		if err != nil {
 			return m
@@ -232,19 +231,10 @@ func Fit(from, to []geom.Point, model Model) geom.Map {
 		for i, q := range from {
 			u := away.Apply(q)
 			r := away.Apply(back.Apply(to[i])).Sub(u)
-			for axis, v := range [2]float64{r.X, r.Y} {
-				row := ways(u)[axis]
-				n := 0
-				for a, ja := range row {
-					rhs[a] += ja * v
-					for _, jb := range row[a:] {
-						h[n] += ja * jb
-						n++
-					}
-				}
-			}
+			sums.add(1, 1, 0, u.X, u.Y, r.X)
+			sums.add(1, 0, 1, u.X, u.Y, r.Y)
 		}
-		d, _, ok := solve(h, rhs, model.basis(), 1e-6)
+		d, _, ok := solve(sums.equations(), model.basis(), 1e-6)
 		if !ok {
 			return m
 		}

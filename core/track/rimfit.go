@@ -160,12 +160,11 @@ func (r *rimFit) settle(lines []line, near []float64, last bool) bool {
 func (r *rimFit) known(fromUnit geom.Map, basis [][8]float64, free *mat.Dense) (info *mat.SymDense,
 	pull, off *mat.VecDense,
 ) {
-	var h [36]float64
-	var g [8]float64
-	r.expected.add(r.p, r.m.Mul(fromUnit), fromUnit, 1./9, &h, &g)
+	var n normal
+	r.expected.add(r.p, r.m.Mul(fromUnit), fromUnit, 1./9, &n)
 	k := len(basis)
-	info, pull = reduced(h, free), mat.NewVecDense(k, nil)
-	pull.MulVec(free.T(), mat.NewVecDense(8, g[:]))
+	info, pull = reduced(n.h, free), mat.NewVecDense(k, nil)
+	pull.MulVec(free.T(), mat.NewVecDense(8, n.rhs[:]))
 	pull.ScaleVec(-1, pull) // those numbers take the map back
 	if r.samples == nil {
 		return info, pull, nil

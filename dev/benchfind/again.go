@@ -7,6 +7,7 @@ import (
 	"image"
 	"path/filepath"
 	"slices"
+	"strings"
 	"time"
 
 	"celator/core/feature"
@@ -23,7 +24,9 @@ import (
 const againAt = 6
 
 // again measures what is found again by its picture: boards of some shots in others.
-func again(ctx context.Context, r *reading.Reader, dir, part string, pictures []image.Image, count int, each bool) {
+func again(ctx context.Context, r *reading.Reader, dir, part string, pictures []image.Image, count int, only string,
+	each bool,
+) {
 	var t reappeared
 	began := time.Now()
 	for _, w := range demo.Reappearances(part, pictures, count) {
@@ -34,6 +37,9 @@ func again(ctx context.Context, r *reading.Reader, dir, part string, pictures []
 		clip := media.Clip{Path: path, Info: info}
 		if w.Boards[0].First {
 			must(clip.Pick(ctx, []int{againAt}, func(_ int, p *frame.Picture) error { return t.first(ctx, r, w, p) }))
+			continue
+		}
+		if only != "" && !strings.Contains(only, w.Name) {
 			continue
 		}
 		found, err := find.Seek(ctx, find.SeekJob{
@@ -96,8 +102,8 @@ func (t *reappeared) look(w demo.Reappearing, found []find.Again, each bool) {
 		}
 		t.wrong++
 		if each {
-			fmt.Printf("  %s wrong: %s %d, sure %.2f, at %v; it is there: %v\n", w.Name, first.Kind, first.Mark, f.Sure,
-				f.Best.Quad.Bounds(), is)
+			fmt.Printf("  %s wrong: %s %d, sure %.2f, at %.0f; it is there: %v, at %.0f\n", w.Name, first.Kind, first.Mark,
+				f.Sure, f.Best.Quad, is, b.Quad(againAt))
 		}
 	}
 	for _, first := range t.boards {

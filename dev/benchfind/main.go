@@ -54,7 +54,7 @@ func main() {
 	ctx := context.Background()
 	what := os.Getenv("WHAT")
 	if what == "" || what == "again" {
-		again(ctx, r, filepath.Join(filepath.Dir(filepath.Dir(dir)), "boards", part), part, pictures, count, each)
+		again(ctx, r, filepath.Join(filepath.Dir(filepath.Dir(dir)), "boards", part), part, pictures, count, only, each)
 	}
 	if what == "" || what == "text" {
 		written(ctx, r, dir, part, pictures, count, only, each)

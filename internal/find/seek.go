@@ -50,7 +50,9 @@ func Seek(ctx context.Context, j SeekJob) (out []Again, err error) {
 	}
 	other := make([]bool, len(all))
 	found, err := stills(ctx, j.Job, all, func(i int, pic *frame.Picture) (err error) {
-		other[i], err = s.another(ctx, of[i], pic, all[i].Best.Quad)
+		if all[i].Sure < plainly {
+			other[i], err = s.another(ctx, of[i], pic, all[i].Best.Quad)
+		}
 		return err
 	})
 	for i, f := range found {
@@ -63,7 +65,9 @@ func Seek(ctx context.Context, j SeekJob) (out []Again, err error) {
 
 const (
 	// Two surfaces that read otherwise are not one, however alike they look: of what is surely read on the one at least
-	// half must stand on the other, line by line, short lines to the letter. What something passes reads in parts.
+	// half must stand on the other, line by line, short lines to the letter. What something passes reads in parts. What
+	// looks plainly alike, to the sample, is alike in its letters too: there the reader is what errs.
+	plainly               = .9
 	surely                = .8
 	clearly               = 16. // px that a line's box stands high: smaller letters are read surely, and wrong
 	leastRead             = 4   // letters and digits
