@@ -193,6 +193,11 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	}
 	ctx, cancel := context.WithTimeout(ctx, probeTime+time.Duration(info.Size/slowRead)*time.Second)
 	defer cancel()
+	packets := meanwhile(func() ([]byte, error) { // asked for at once: half the time of a short clip is waiting for tools
+		return run(ctx, "ffprobe", append([]string{
+			"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags",
+		}, input(path)...))
+	})
 	out, err := run(ctx, "ffprobe", append([]string{
 		"-v", "error", "-of", "json", "-show_streams", "-show_format", "-show_chapters", "-show_data_hash", "md5",
 	}, input(path)...))
@@ -207,9 +212,7 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	info.scan(ctx, path, v.FieldOrder)
 	info.declared(ctx, path)
 	info.meaning(v)
-	if out, err = run(ctx, "ffprobe", append([]string{
-		"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags",
-	}, input(path)...)); err != nil {
+	if out, err = packets(); err != nil {
 		return info, blame(ctx, err, "its packets cannot be read")
 	}
 	timed, err := info.times(out, p, v)
@@ -232,6 +235,18 @@ func Probe(ctx context.Context, path string) (Info, error) {
 		info.Duration = float64(info.Frames) / info.Rate.Float()
 	}
 	return info, info.whole(p, v)
+}
+
+// meanwhile does something beside what follows, and returns what waits for it.
+func meanwhile(do func() ([]byte, error)) func() ([]byte, error) {
+	var out []byte
+	var err error
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		out, err = do()
+	}()
+	return func() ([]byte, error) { <-done; return out, err }
 }
 
 // describe reads ffprobe's answer about streams and container. video is the picture's
