@@ -8,7 +8,6 @@ import (
 	"image"
 	"image/png"
 	"math"
-	"sync/atomic"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -62,57 +61,13 @@ func (r *Runner) check(ctx context.Context, job *river.Job[store.CheckArgs]) err
 				yes, err := r.store.CheckAwaited(ctx, id)
 				return yes && err == nil
 			}
-			err = r.inspect(ctx, sh, src, head, r.giveWay(ctx, awaited), beat)
+			err = r.inspect(ctx, sh, src, head, r.giveWay(ctx, brisk, awaited), beat)
 			if err != nil || !r.store.FindsImported() {
 				return err
 			}
 			return r.lookElsewhere(ctx, sh, src)
 		}, func(ctx context.Context, why string) error { return r.store.FailCheckRun(ctx, id, why) },
 	})
-}
-
-// share of the time that background work takes while somebody works on the bench all the
-// time: it goes slower then, but goes on. A rest lasts mostRest at most, and leastRest at
-// least, for a decoder works ahead while its reader rests, and is not seen to take time. It
-// lasts mostRest while somebody plays, for there each late picture is seen.
-const (
-	share     = 10
-	leastRest = 300 * time.Millisecond
-	mostRest  = time.Second
-	quiet     = 200 * time.Millisecond // without work on the bench
-)
-
-// giveWay returns what a job calls between pieces of its work, by several at once: it
-// waits while somebody works on the bench, or waits for a tracker or a delivery, about nine
-// times as long as the piece took. Once somebody waits for the job itself it goes on.
-func (r *Runner) giveWay(ctx context.Context, awaited func() bool) func() {
-	var hurried atomic.Bool
-	var last, asked atomic.Int64
-	last.Store(time.Now().UnixNano())
-	return func() {
-		if hurried.Load() {
-			return
-		}
-		took := time.Duration(time.Now().UnixNano() - last.Load())
-		defer func() { last.Store(time.Now().UnixNano()) }()
-		begun := time.Now()
-		rest := min(max((share-1)*took, leastRest), mostRest)
-		for ctx.Err() == nil && time.Since(begun) < rest {
-			if r.Bench != nil && r.Bench.Quiet() < 0 {
-				rest = mostRest
-			} else if r.awaited.Load() == 0 && (r.Bench == nil || r.Bench.Quiet() > quiet) {
-				return
-			}
-			if now := time.Now().UnixNano(); now-asked.Load() > int64(tick) {
-				asked.Store(now)
-				if awaited() {
-					hurried.Store(true)
-					return
-				}
-			}
-			time.Sleep(10 * time.Millisecond)
-		}
-	}
 }
 
 func (r *Runner) inspect(ctx context.Context, sh store.Shot, src store.Source, head store.Revision, pace func(),
@@ -339,7 +294,7 @@ func (r *Runner) boundaries(ctx context.Context, src store.Source, beat func(int
 	}
 	begun := time.Now()
 	var all cut.Finder
-	pace := r.giveWay(ctx, func() bool { return false })
+	pace := r.giveWay(ctx, brisk, nobody)
 	work, cancel := context.WithCancel(ctx)
 	defer cancel()
 	wanted := true

@@ -103,7 +103,7 @@ func (r *Runner) draw(ctx context.Context, job *river.Job[store.DrawArgs]) error
 // footage draws one shot or master, where it is not there, and enters it.
 func (r *Runner) footage(ctx context.Context, d store.Drawing, progress func(done int)) error {
 	dir := filepath.Join(r.lib.Media, DemoFolder)
-	rest := r.giveWay(ctx, func() bool { return false })
+	rest := r.giveWay(ctx, brisk, nobody)
 	pace := func(int) { rest() }
 	if i := slices.IndexFunc(demo.Masters, func(m demo.Master) bool { return m.Name == d.Footage }); i >= 0 {
 		m := demo.Masters[i]

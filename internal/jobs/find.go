@@ -74,7 +74,7 @@ func (r *Runner) lookThrough(ctx context.Context, src store.Source, run store.Fi
 		return err
 	}
 	begun, found := time.Now(), 0
-	pace := r.giveWay(ctx, func() bool { return false })
+	pace := r.giveWay(ctx, idle, nobody)
 	for _, p := range pieces(src, run.Done) {
 		work, cancel := context.WithCancelCause(ctx)
 		tell := every(func(done int) {

@@ -80,7 +80,7 @@ func (r *Runner) seekThrough(ctx context.Context, src store.Source, some []store
 		ids, marks = append(ids, s.ID), append(marks, m)
 	}
 	begun, found := time.Now(), 0
-	pace := r.giveWay(ctx, func() bool { return false })
+	pace := r.giveWay(ctx, idle, nobody)
 	for _, p := range pieces(src, some[0].From) {
 		work, cancel := context.WithCancelCause(ctx)
 		tell := every(func(int) {

@@ -18,7 +18,8 @@ import (
 
 func init() { confine.Prepare(role, prepare) }
 
-const gentle = 10
+// gentle is how far a child gives way, as nice has it: all the way.
+const gentle = 19
 
 // network is one that is loaded.
 type network struct {
