@@ -247,7 +247,7 @@ func (m *Mark) beside(a, b geom.Map) bool {
 // right in trials at least firmly agreed closely, of those that were wrong no more than .37. Where a part is hidden,
 // what agrees does so closely nearly everywhere, and tells to half a pixel where it lies: two words with letters in
 // common agree in part as well, but more loosely (.8 px). What lies as it should all over may lie a little off: few
-// slopes tell where.
+// slopes tell where. A mark of few plain forms is mostly noise to the sample, and as it should be at half the size.
 const (
 	mostShare, firmly   = .85, .42
 	mostWithin          = 1.5 // px, of the corners as noise explains them
@@ -264,5 +264,9 @@ func (m *Mark) believed(p *Picture, at geom.Map) (Sight, bool) {
 	ok := s.Share >= mostShare && s.Firm >= firmly && s.Spread <= mostWithin ||
 		s.Share >= partShare && s.Firm >= partFirm*s.Share && s.Spread <= partWithin ||
 		s.Share >= allShare && s.Firm >= allFirm && s.Spread <= allWithin
+	if !ok && s.Spread <= track.GoodWithin {
+		half, seen := m.look.Half(p.frame, s.Map)
+		ok = seen && half.Share >= mostShare && half.Firm >= allFirm
+	}
 	return Sight{Quad: m.quad.Under(s.Map), Sure: s.Share * s.Mean, Map: s.Map}, ok && s.Inside >= leastInside
 }

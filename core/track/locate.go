@@ -108,6 +108,28 @@ func (l *Locator) At(f Frame, m geom.Map) Sight {
 	return sight(finest.judge(m, &t.w))
 }
 
+// halfSide is how many samples a surface has at least on its shorter side where it is looked at at half the size: fewer
+// hold no letters.
+const halfSide = 28
+
+// Half is At by the picture at half the size, where noise that coding left here and not there drowns less: of a mark of
+// few plain forms. ok is false where the surface is too small for that.
+func (l *Locator) Half(f Frame, m geom.Map) (s Sight, ok bool) {
+	t := &l.t
+	const octave = 2 // levels
+	at := t.finest(m) + octave
+	if !t.plausible(m) || at >= len(t.ref.levels) {
+		return s, false
+	}
+	p := t.ref.levels[at]
+	if min(p.w, p.h) < halfSide {
+		return s, false
+	}
+	t.w.hidden, t.w.smear = f.hidden, geom.Point{}
+	p.correlate(f.pyr, m, &t.w)
+	return sight(p.judge(m, &t.w)), true
+}
+
 // Grain is how large a sample of what the surface is compared by is on a frame, px: two
 // places nearer to each other than that look much alike.
 func (l *Locator) Grain(m geom.Map) float64 {
