@@ -27,7 +27,8 @@ type Made struct {
 }
 
 // Cover makes a proposal a cover of an item in the shot that shows it, and has it followed. Other proposals of what
-// that cover hides are of it too. ErrNone says that no shot shows it any more.
+// that cover hides are of it too. What somebody who was killed began of it is gone on with: that it is accepted is
+// entered last. ErrNone says that no shot shows it any more.
 func (m Maker) Cover(ctx context.Context, p store.Proposal, item store.Item) (out Made, err error) {
 	sh, err := m.Store.ShotAt(ctx, p.Source, p.Frame)
 	if err != nil {
@@ -72,22 +73,24 @@ func (m Maker) Cover(ctx context.Context, p store.Proposal, item store.Item) (ou
 	if err != nil {
 		return out, err
 	}
-	// Where the answer to an acceptance was lost, its cover hides the item that was made then.
+	// Where the answer to an acceptance was lost, or who made it was killed, its cover is of then.
 	if c := made.Document.Find(k.Cover); c != nil {
 		item.ID = c.Item
+		if then := made.Document.Track(c.Track); then != nil {
+			t = *then
+		}
 	}
-	if err = m.Store.Place(ctx, item.ID, sh.ID, k.Span.First, k.Span.Last); err != nil {
+	out = Made{Shot: sh.ID, Cover: k.Cover}
+	if out.Attempt, err = m.follow(ctx, sh, k, t); err != nil {
 		return out, err
 	}
-	if err = m.Store.Accepted(ctx, p.ID, item.ID, sh.ID, k.Cover, m.Author); err != nil {
+	if err = m.Store.Place(ctx, item.ID, sh.ID, k.Span.First, k.Span.Last); err != nil {
 		return out, err
 	}
 	if err = m.within(ctx, p, sh, item.ID, k); err != nil {
 		return out, err
 	}
-	out = Made{Shot: sh.ID, Cover: k.Cover}
-	out.Attempt, err = m.follow(ctx, sh, k, t)
-	return out, err
+	return out, m.Store.Accepted(ctx, p.ID, item.ID, sh.ID, k.Cover, m.Author)
 }
 
 // take is the part of a shot, from cut to cut, that shows a frame of its source; in the shot's frames.
@@ -160,6 +163,9 @@ func accepting(p store.Proposal) string {
 func (m Maker) follow(ctx context.Context, sh store.Shot, k proposal.Making, t cover.Track) (string, error) {
 	if k.Take.First == k.Take.Last || geom.Area(t.Surface) == 0 {
 		return "", nil
+	}
+	if id, err := m.Store.FirstAttempt(ctx, sh.ID, t.ID); err == nil || !errors.Is(err, store.ErrNone) {
+		return id, err
 	}
 	a := store.Attempt{
 		ID: store.NewID(), Shot: sh.ID, Track: t.ID, State: store.Queued, Frames: k.Take.Last - k.Take.First + 1,

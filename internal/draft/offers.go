@@ -108,6 +108,21 @@ func (l list) offers(all []store.Proposal, shots []store.Shot) (out []Offer) {
 	return out
 }
 
+// Asking is a proposal, and the item that asks for it.
+func (v Offers) Asking(id string) (o Offer, it store.Item, ok bool) {
+	for _, o := range v.All {
+		if o.ID != id {
+			continue
+		}
+		for _, it := range v.Items {
+			if it.ID == o.Asked {
+				return o, it, true
+			}
+		}
+	}
+	return o, it, false
+}
+
 // Next is the first that is open, offered and asked for, in the order of the list; of some items, or of all. What skip
 // names is passed over.
 func (v Offers) Next(items []string, skip map[string]bool) (o Offer, it store.Item, ok bool) {

@@ -21,16 +21,16 @@ type manners struct {
 var (
 	// brisk are those of work whose answer somebody will want.
 	brisk = manners{10, 300 * time.Millisecond, time.Second, 200 * time.Millisecond}
-	// idle are those of what is looked for ahead: its pieces are long, so that whoever goes on working while one is under
-	// way feels it. It waits until the hands rest.
+	// idle are those of what is looked for ahead: its pieces are long, so that whoever goes on working while one is
+	// under way feels it. It waits until the hands rest.
 	idle = manners{40, time.Second, 10 * time.Second, 1500 * time.Millisecond}
 )
 
 func nobody() bool { return false }
 
 // giveWay returns what a job calls between pieces of its work, by several at once: it waits while somebody works on the
-// bench, or waits for a tracker or a delivery, for as long as its manners ask. Once somebody waits for the job itself it
-// goes on.
+// bench, or waits for a tracker or a delivery, for as long as its manners ask. Once somebody waits for the job itself
+// it goes on.
 func (r *Runner) giveWay(ctx context.Context, m manners, awaited func() bool) func() {
 	var hurried atomic.Bool
 	var last, asked atomic.Int64

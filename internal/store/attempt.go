@@ -112,6 +112,12 @@ func (s *Store) Attempt(ctx context.Context, id string) (a Attempt, err error) {
 	return a, none(s.db.GetContext(ctx, &a, `SELECT * FROM attempt WHERE id = $1`, id))
 }
 
+// FirstAttempt is the one by which a track was begun. ErrNone says that there is none.
+func (s *Store) FirstAttempt(ctx context.Context, shot, track string) (id string, err error) {
+	return id, none(s.db.GetContext(ctx, &id, `SELECT id FROM attempt WHERE shot = $1 AND track = $2
+		ORDER BY created, id LIMIT 1`, shot, track))
+}
+
 // Attempts lists so many of a shot's without their poses, the newest first; before is the
 // id of the one to go on from, empty for the newest.
 func (s *Store) Attempts(ctx context.Context, shot, before string, limit int) (out []Attempt, err error) {
