@@ -141,11 +141,8 @@ func across(in, out [4][]float32, n int, share, norm float32) {
 }
 
 // BoxDown does the same along columns, all columns of a row at a time.
-func BoxDown(pix []float32, w, h int, r float64) { BoxDownOf(pix, w, w, h, r) }
-
-// BoxDownOf does the same of the first w columns of samples whose rows begin so many apart.
-func BoxDownOf(pix []float32, apart, w, h int, r float64) {
-	if r <= 0 || h == 0 || w == 0 {
+func BoxDown(pix []float32, w, h int, r float64) {
+	if r <= 0 || h == 0 {
 		return
 	}
 	n, share := window(r)
@@ -155,7 +152,7 @@ func BoxDownOf(pix []float32, apart, w, h int, r float64) {
 	for i := range keep {
 		keep[i] = make([]float32, w)
 	}
-	row := func(y int) []float32 { y = min(max(y, 0), h-1); return pix[y*apart:][:w] }
+	row := func(y int) []float32 { y = min(max(y, 0), h-1); return pix[y*w : (y+1)*w] }
 	old := func(y int) []float32 { // row y as it was, y at most the one being written
 		return keep[max(y, 0)%len(keep)]
 	}

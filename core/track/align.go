@@ -112,25 +112,20 @@ func (p *patch) correlate(pyr pyramid, m geom.Map, w *work) {
 	w.bent(p)
 	warp(pyr, p, m.Mul(p.to), w, w.view, w.inside)
 	p.local(w.view, w.mean, w.inv)
-	shared(p.w*p.h, 1, func(_, from, to int) {
-		for i := from; i < to; i++ {
-			a := p.norm[i] // 0 outside the mask
-			b := (w.view[i] - w.mean[i]) * w.inv[i] * p.mask[i] * w.inside[i]
-			w.agree[i], w.aa[i], w.bb[i] = a*b, a*a*w.inside[i], b*b
-		}
-	})
+	for i, a := range p.norm { // 0 outside the mask
+		b := (w.view[i] - w.mean[i]) * w.inv[i] * p.mask[i] * w.inside[i]
+		w.agree[i], w.aa[i], w.bb[i] = a*b, a*a*w.inside[i], b*b
+	}
 	p.box(w.agree, w.aa, w.bb)
-	shared(p.h, p.w, func(_, from, to int) {
-		for _, i := range p.rows(from, to) {
-			d := w.aa[i] * w.bb[i]
-			if d < 1e-6 {
-				w.agree[i] = 0
-				continue
-			}
-			// Under the true map two noisy views correlate by what is not noise in them, at most.
-			w.agree[i] = min(w.agree[i]/(float32(math.Sqrt(float64(d)))*p.tells[i]), 1)
+	for _, i := range p.points {
+		d := w.aa[i] * w.bb[i]
+		if d < 1e-6 {
+			w.agree[i] = 0
+			continue
 		}
-	})
+		// Under the true map two noisy views correlate by what is not noise in them, at most.
+		w.agree[i] = min(w.agree[i]/(float32(math.Sqrt(float64(d)))*p.tells[i]), 1)
+	}
 }
 
 const (
@@ -267,67 +262,52 @@ type gathered struct {
 	all, near     float64 // what is in the picture, and what of it is as it should be
 }
 
-func (g *gathered) join(o *gathered) {
-	g.sums.join(&o.sums)
-	g.errs.join(&o.errs)
-	g.total += o.total
-	g.square += o.square
-	g.all += o.all
-	g.near += o.near
-}
-
 // gather compares the samples with the picture under a map of the patch's samples; mean, contrast and agreement around
 // them are those of the last look.
 func (p *patch) gather(pyr pyramid, to geom.Map, within, scale float64, lenient bool, w *work) *gathered {
-	var parts [hands]gathered
+	part := &gathered{}
 	c := geom.Pt(float64(p.w)/2, float64(p.h)/2)
 	level := pyr.level(stepOf(to, c))
 	g, f := pyr[level], 1/float64(int(1)<<level)
 	way, inv := newWay(w.smear, f), 1/p.unit
 	right, low := float64(pyr[0].W)-.5, float64(pyr[0].H)-.5
-	shared(len(p.steep), 1, func(hand, first, last int) {
-		part := &parts[hand]
-		for _, idx := range p.steep[first:last] {
-			i := int(idx)
-			if w.inside[i] == 0 {
-				continue
-			}
-			x, y := float64(i%p.w)+.5, float64(i/p.w)+.5
-			if w.off != nil {
-				x, y = x+w.off[i].X, y+w.off[i].Y
-			}
-			d := 1 / (to[6]*x + to[7]*y + to[8])
-			px, py := (to[0]*x+to[1]*y+to[2])*d, (to[3]*x+to[4]*y+to[5])*d
-			if !(px > .5 && py > .5 && px < right && py < low && d > 0) {
-				continue
-			}
-			tells := float64(p.tells[i] * p.tells[i])
-			part.all += tells
-			weight := min(max(float64((w.agree[i]-doubted)/(agrees-doubted)), 0), 1)
-			if lenient {
-				weight = .15 + .85*weight
-			} else if weight *= weight; weight < 1e-3 {
-				continue
-			}
-			weight *= tells
-			// Mean and contrast are those of the last look, a sample away at most.
-			r := float64((way.mean(g, px*f, py*f)-w.mean[i])*w.inv[i] - p.norm[i])
-			part.errs.add(r, weight)
-			part.near += tells * max(1-r*r/(within*within), 0)
-			if lenient {
-				weight *= kept(r)
-			} else {
-				weight *= believed(r, scale)
-			}
-			part.sums.add(weight, float64(p.gx[i])*p.unit, float64(p.gy[i])*p.unit, (x-c.X)*inv, (y-c.Y)*inv, r)
-			part.total += weight
-			part.square += weight * r * r
+	for _, idx := range p.steep {
+		i := int(idx)
+		if w.inside[i] == 0 {
+			continue
 		}
-	})
-	for hand := 1; hand < hands; hand++ {
-		parts[0].join(&parts[hand])
+		x, y := float64(i%p.w)+.5, float64(i/p.w)+.5
+		if w.off != nil {
+			x, y = x+w.off[i].X, y+w.off[i].Y
+		}
+		d := 1 / (to[6]*x + to[7]*y + to[8])
+		px, py := (to[0]*x+to[1]*y+to[2])*d, (to[3]*x+to[4]*y+to[5])*d
+		if !(px > .5 && py > .5 && px < right && py < low && d > 0) {
+			continue
+		}
+		tells := float64(p.tells[i] * p.tells[i])
+		part.all += tells
+		weight := min(max(float64((w.agree[i]-doubted)/(agrees-doubted)), 0), 1)
+		if lenient {
+			weight = .15 + .85*weight
+		} else if weight *= weight; weight < 1e-3 {
+			continue
+		}
+		weight *= tells
+		// Mean and contrast are those of the last look, a sample away at most.
+		r := float64((way.mean(g, px*f, py*f)-w.mean[i])*w.inv[i] - p.norm[i])
+		part.errs.add(r, weight)
+		part.near += tells * max(1-r*r/(within*within), 0)
+		if lenient {
+			weight *= kept(r)
+		} else {
+			weight *= believed(r, scale)
+		}
+		part.sums.add(weight, float64(p.gx[i])*p.unit, float64(p.gy[i])*p.unit, (x-c.X)*inv, (y-c.Y)*inv, r)
+		part.total += weight
+		part.square += weight * r * r
 	}
-	return &parts[0]
+	return part
 }
 
 // fromUnit takes the solver's coordinates, of which the patch's middle is 0 and its longer half side 1, to the

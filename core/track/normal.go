@@ -80,26 +80,6 @@ func (s *slopes) add(weight, gx, gy, u, v, off float64) {
 	s.t[1] += t * v
 }
 
-func (s *slopes) join(o *slopes) {
-	for i := range s.xx {
-		s.xx[i] += o.xx[i]
-		s.xy[i] += o.xy[i]
-		s.yy[i] += o.yy[i]
-	}
-	for i := range s.xt {
-		s.xt[i] += o.xt[i]
-		s.yt[i] += o.yt[i]
-	}
-	for i := range s.tt {
-		s.tt[i] += o.tt[i]
-		s.x[i] += o.x[i]
-		s.y[i] += o.y[i]
-	}
-	for i := range s.t {
-		s.t[i] += o.t[i]
-	}
-}
-
 // equations are those of all that was entered.
 func (s *slopes) equations() normal {
 	xx, xy, yy, xt, yt, tt := &s.xx, &s.xy, &s.yy, &s.xt, &s.yt, &s.tt

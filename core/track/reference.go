@@ -159,23 +159,10 @@ func (p *patch) weigh() {
 
 // box takes the mean around each sample.
 func (p *patch) box(all ...[]float32) {
-	shared(p.h, p.w*len(all), func(_, from, to int) {
-		for _, v := range all {
-			filter.BoxAcross(v[from*p.w:], p.w, to-from, p.reach)
-		}
-	})
-	shared(p.w, p.h*len(all), func(_, from, to int) {
-		for _, v := range all {
-			filter.BoxDownOf(v[from:], p.w, to-from, p.h, p.reach)
-		}
-	})
-}
-
-// rows are the samples inside the mask of some rows.
-func (p *patch) rows(from, to int) []int32 {
-	a, _ := slices.BinarySearch(p.points, int32(from*p.w))
-	b, _ := slices.BinarySearch(p.points, int32(to*p.w))
-	return p.points[a:b]
+	for _, v := range all {
+		filter.BoxAcross(v, p.w, p.h, p.reach)
+		filter.BoxDown(v, p.w, p.h, p.reach)
+	}
 }
 
 // local finds the mean around each sample, over the mask, and one over the
@@ -186,13 +173,11 @@ func (p *patch) local(v, mean, inv []float32) {
 		mean[i], inv[i] = x, x*v[i]
 	}
 	p.box(mean, inv)
-	shared(p.h, p.w, func(_, from, to int) {
-		for _, i := range p.rows(from, to) {
-			mu := mean[i] / p.area[i]
-			mean[i] = mu
-			inv[i] = 1 / (float32(math.Sqrt(float64(max(inv[i]/p.area[i]-mu*mu, 0)))) + noiseFloor)
-		}
-	})
+	for _, i := range p.points {
+		mu := mean[i] / p.area[i]
+		mean[i] = mu
+		inv[i] = 1 / (float32(math.Sqrt(float64(max(inv[i]/p.area[i]-mu*mu, 0)))) + noiseFloor)
+	}
 }
 
 // mostSamples is how many samples of a patch are used to find the motion.
@@ -246,31 +231,29 @@ func warp(pyr pyramid, p *patch, m geom.Map, by *work, out, inside []float32) {
 	way := newWay(by.smear, f)
 	left, top := .5+math.Abs(by.smear.X)/2, .5+math.Abs(by.smear.Y)/2
 	right, low := float64(full.W)-left, float64(full.H)-top
-	shared(p.h, p.w, func(_, from, to int) {
-		for y := from; y < to; y++ {
-			// The map along a row: numerators and denominator change evenly.
-			fy := float64(y) + .5
-			ax, ay, aw := m[1]*fy+m[2], m[4]*fy+m[5], m[7]*fy+m[8]
-			for x := range p.w {
-				fx := float64(x) + .5
-				i := y*p.w + x
-				w := 1 / (m[6]*fx + aw)
-				px, py := (m[0]*fx+ax)*w, (m[3]*fx+ay)*w
-				if by.off != nil {
-					q := by.off[i].Add(geom.Pt(fx, fy))
-					w = 1 / (m[6]*q.X + m[7]*q.Y + m[8])
-					px, py = (m[0]*q.X+m[1]*q.Y+m[2])*w, (m[3]*q.X+m[4]*q.Y+m[5])*w
-				}
-				if inside != nil {
-					inside[i] = 1
-					if !(px > left && py > top && px < right && py < low && w > 0) || by.hidden.covers(px, py) {
-						inside[i] = 0
-					}
-				}
-				out[i] = way.mean(g, px*f, py*f)
+	for y := range p.h {
+		// The map along a row: numerators and denominator change evenly.
+		fy := float64(y) + .5
+		ax, ay, aw := m[1]*fy+m[2], m[4]*fy+m[5], m[7]*fy+m[8]
+		for x := range p.w {
+			fx := float64(x) + .5
+			i := y*p.w + x
+			w := 1 / (m[6]*fx + aw)
+			px, py := (m[0]*fx+ax)*w, (m[3]*fx+ay)*w
+			if by.off != nil {
+				q := by.off[i].Add(geom.Pt(fx, fy))
+				w = 1 / (m[6]*q.X + m[7]*q.Y + m[8])
+				px, py = (m[0]*q.X+m[1]*q.Y+m[2])*w, (m[3]*q.X+m[4]*q.Y+m[5])*w
 			}
+			if inside != nil {
+				inside[i] = 1
+				if !(px > left && py > top && px < right && py < low && w > 0) || by.hidden.covers(px, py) {
+					inside[i] = 0
+				}
+			}
+			out[i] = way.mean(g, px*f, py*f)
 		}
-	})
+	}
 }
 
 // covers reports whether a place is hidden.

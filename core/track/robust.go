@@ -43,13 +43,6 @@ func (e *residuals) add(r, weight float64) {
 	e.total += weight
 }
 
-func (e *residuals) join(o *residuals) {
-	for i, v := range o.bins {
-		e.bins[i] += v
-	}
-	e.total += o.total
-}
-
 // scale is that of the weights, by the median.
 func (e *residuals) scale() float64 {
 	sum := 0.
