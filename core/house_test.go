@@ -29,7 +29,7 @@ var layers = [][]string{
 	{"core/check"},
 	{
 		"internal/fault", "internal/budget", "internal/pgcluster", "internal/report",
-		"internal/certificate", "internal/zoo",
+		"internal/certificate", "internal/zoo", "internal/lettering",
 	},
 	{"internal/confine"},
 	{"internal/still", "internal/graphic", "internal/reader"},

@@ -86,10 +86,8 @@ func (w *watch) conclude(refs *treat.References, pace func()) {
 		r, t := fuse(w.d, w.c, w.shots, refs, w.paths, pace)
 		at := w.shots[len(w.shots)/2].f
 		x := Fused{
-			w.c.ID, len(w.shots),
-			cover.Span{First: w.shots[0].f, Last: w.shots[len(w.shots)-1].f},
-			at,
-			bounds(w.c, at, 0), r,
+			Cover: w.c.ID, Of: len(w.shots), Frames: cover.Span{First: w.shots[0].f, Last: w.shots[len(w.shots)-1].f},
+			Frame: at, Place: bounds(w.c, at, 0), Recovered: r,
 		}
 		if t.Readable {
 			e := flaw{at: at, worst: 100 * t.Detail, place: x.Place}

@@ -66,7 +66,9 @@ func standsOut(p *cleanplate.Plate, paths []geom.Path) []float32 {
 	return smoothed(out, p.W, p.H)
 }
 
-// The eye goes by shares of the light (Weber's law): in the dark, fewer codes stand out. Codes of 8 bit.
+// The eye goes by shares of the light (Weber's law): in the dark, fewer codes stand out. Codes of 8 bit, of a limited
+// range; a full one is taken for a little darker than it is, and looked at with more care. From wellLit on what stands
+// out is as before; of the darkest, noise would.
 const (
 	black, wellLit = 16, 80.
 	leastLight     = .2

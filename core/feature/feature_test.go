@@ -155,6 +155,67 @@ func TestFound(t *testing.T) {
 	}
 }
 
+// blotted leaves noise in some parts of a picture and none in others, as coding does, so that there seems to be little.
+func blotted(g *track.Gray, seed uint64) *track.Gray {
+	r := rand.New(rand.NewPCG(seed, 3))
+	const blot = 8
+	noisy := make([]bool, (g.W/blot+1)*(g.H/blot+1))
+	for i := range noisy {
+		noisy[i] = r.IntN(3) > 0
+	}
+	for i := range g.Pix {
+		if n := r.NormFloat64(); noisy[i/g.W/blot*(g.W/blot+1)+i%g.W/blot] {
+			g.Pix[i] += float32(6 * n)
+		}
+	}
+	return g
+}
+
+// A mark of few plain forms, which is mostly noise to the sample, is found in a picture with as much.
+func TestPlainForms(t *testing.T) {
+	surface := track.NewGray(200, 140)
+	for i := range surface.Pix {
+		surface.Pix[i] = 40
+	}
+	for _, f := range []struct{ x, y, w, h, v int }{
+		{30, 30, 60, 22, 190},
+		{110, 24, 24, 30, 90},
+		{70, 60, 70, 44, 70},
+		{46, 98, 34, 26, 110},
+		{150, 90, 30, 14, 120},
+		{160, 30, 12, 40, 160},
+	} {
+		for y := f.y; y < f.y+f.h; y++ {
+			for x := f.x; x < f.x+f.w; x++ {
+				surface.Pix[y*surface.W+x] = float32(f.v)
+			}
+		}
+	}
+	home := blotted(onto(painted(400, 300, 6), surface, geom.Translate(geom.Pt(90, 70)), 1, 0, 0), 1)
+	m, err := NewMark(home, whole(surface).Under(geom.Translate(geom.Pt(90, 70))))
+	if err != nil {
+		t.Fatal(err)
+	}
+	q := geom.Quad{{X: 300, Y: 180}, {X: 470, Y: 200}, {X: 460, Y: 320}, {X: 290, Y: 312}}
+	at, err := geom.QuadToQuad([4]geom.Point(whole(surface)), [4]geom.Point(q))
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, err := Prepare(blotted(onto(painted(640, 480, 8), surface, at, 1, 0, 0), 2))
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := m.In(p)
+	if len(got) != 1 {
+		t.Fatalf("%d sights", len(got))
+	}
+	for i, c := range got[0].Quad {
+		if d := c.Sub(q[i]).Len(); d > 2.5 {
+			t.Errorf("corner %d lies %.1f px off", i, d)
+		}
+	}
+}
+
 // A surface with nothing in it is refused, as is one that is too small.
 func TestPlain(t *testing.T) {
 	g := track.NewGray(200, 200)

@@ -103,9 +103,7 @@ const (
 	fewestTries = 2    // frames that tell whether it bends
 	bendsEvery  = 6    // frames, at which a plane that is seen whole is tried as cloth: it takes as long as to follow it
 	bendsFirst  = 18   // frames, after which it is tried more seldom:
-	bendsLater  = 24   // at every such one, and
-	bendsSeldom = 72   // where it seemed stiff whenever it was tried
-	stiff       = .5   // of what a bend is, up to which it seems so
+	bendsLater  = 24   // at every such one
 	bendsAll    = .9   // of the surface, that must agree as cloth for the frame to tell; or
 	bendsMore   = .2   // as much more than as a plane
 	bendsTells  = .005 // of the mean correlation, that must be gained for a bend to be one
@@ -114,11 +112,7 @@ const (
 // tries looks whether a surface that is followed as a plane would be followed better as cloth.
 func (t *Planar) tries(pyr pyramid, a alignment) {
 	every := bendsEvery
-	switch {
-	case t.steps <= bendsFirst:
-	case len(t.bends) >= fewestTries && slices.Max(t.bends) < stiff*BendsFrom:
-		every = bendsSeldom
-	default:
+	if t.steps > bendsFirst {
 		every = bendsLater
 	}
 	if t.model != Perspective || t.point || t.steps == 0 || t.steps%every != 0 || a.seen < .98 {

@@ -21,53 +21,37 @@ func (n *normal) add(weight float64, row *[8]float64, off float64) {
 
 // slopes gathers the normal equations of samples, each of which tells of its place (u, v) along its slope (gx, gy).
 // With t = -(gx u + gy v) it changes by (gx u, gx v, gx, gy u, gy v, gy, t u, t v): products of a slope and a place, so
-// that 39 sums make all 44 numbers, and the same products serve for many.
+// that the same products serve for many of the 44 numbers.
 type slopes struct {
-	xx, xy, yy [6]float64 // of two slopes times uu, uv, vv, u, v and 1
-	xt, yt     [5]float64 // times uu, uv, vv, u and v
-	tt         [3]float64 // times uu, uv and vv
-	x, y       [3]float64 // of the slope and what is off, times u, v and 1
-	t          [2]float64 // times u and v
+	xx, xy, yy, xt, yt, tt products   // of two slopes and a place
+	x, y                   [3]float64 // of the slope and what is off, times u, v and 1
+	t                      [2]float64 // times u and v
+}
+
+// products are sums of uu, uv, vv, u, v and 1.
+type products [6]float64
+
+func (s *products) add(weight float64, p *products) {
+	s[0] += weight * p[0]
+	s[1] += weight * p[1]
+	s[2] += weight * p[2]
+	s[3] += weight * p[3]
+	s[4] += weight * p[4]
+	s[5] += weight * p[5]
 }
 
 // add enters a sample and by how much it is off.
 func (s *slopes) add(weight, gx, gy, u, v, off float64) {
-	uu, uv, vv := u*u, u*v, v*v
+	place := products{u * u, u * v, v * v, u, v, 1}
 	x, y := weight*gx, weight*gy
 	xx, xy, yy := x*gx, x*gy, y*gy
-	s.xx[0] += xx * uu
-	s.xx[1] += xx * uv
-	s.xx[2] += xx * vv
-	s.xx[3] += xx * u
-	s.xx[4] += xx * v
-	s.xx[5] += xx
-	s.xy[0] += xy * uu
-	s.xy[1] += xy * uv
-	s.xy[2] += xy * vv
-	s.xy[3] += xy * u
-	s.xy[4] += xy * v
-	s.xy[5] += xy
-	s.yy[0] += yy * uu
-	s.yy[1] += yy * uv
-	s.yy[2] += yy * vv
-	s.yy[3] += yy * u
-	s.yy[4] += yy * v
-	s.yy[5] += yy
+	s.xx.add(xx, &place)
+	s.xy.add(xy, &place)
+	s.yy.add(yy, &place)
 	xt, yt := -(xx*u + xy*v), -(xy*u + yy*v)
-	s.xt[0] += xt * uu
-	s.xt[1] += xt * uv
-	s.xt[2] += xt * vv
-	s.xt[3] += xt * u
-	s.xt[4] += xt * v
-	s.yt[0] += yt * uu
-	s.yt[1] += yt * uv
-	s.yt[2] += yt * vv
-	s.yt[3] += yt * u
-	s.yt[4] += yt * v
-	tt := -(xt*u + yt*v)
-	s.tt[0] += tt * uu
-	s.tt[1] += tt * uv
-	s.tt[2] += tt * vv
+	s.xt.add(xt, &place)
+	s.yt.add(yt, &place)
+	s.tt.add(-(xt*u + yt*v), &place)
 	x, y = x*off, y*off
 	s.x[0] += x * u
 	s.x[1] += x * v

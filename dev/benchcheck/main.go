@@ -304,7 +304,7 @@ func covers(ctx context.Context, dir string, s demo.Shot) (t tally) {
 		}
 		for _, f := range all {
 			t.wrong(f.Kind, 1)
-			if strings.HasPrefix(f.Says, "A machine reads") {
+			if checkrun.ByMachine(f) {
 				t.misread++
 			}
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"image"
 	"slices"
+	"strings"
 
 	"celator/core/check"
 	"celator/core/cover"
@@ -144,17 +145,23 @@ func (r *reads) findings(ctx context.Context, d *cover.Document, told []check.Fi
 		worst := slices.MaxFunc(crops, func(a, b *crop) int {
 			return len(reading.Fold(a.disclosed)) - len(reading.Fold(b.disclosed))
 		})
-		f := check.New(check.Readable, v.ID, frames, worst.at, 100, "A machine reads “%s” through %s.", worst.disclosed,
+		f := check.New(check.Readable, v.ID, frames, worst.at, 100, byMachine+" “%s” through %s.", worst.disclosed,
 			v.Name)
 		if worst.of > 1 {
 			f = check.New(check.ReadableOverFrames, v.ID, frames, worst.at, 100,
-				"A machine reads “%s” in what %d frames of %s give, laid over each other.", worst.disclosed, worst.of, v.Name)
+				byMachine+" “%s” in what %d frames of %s give, laid over each other.", worst.disclosed, worst.of, v.Name)
 		}
 		f.Place, f.Recovered = worst.where, &worst.picture
 		out = append(out, f)
 	}
 	return out, nil
 }
+
+// byMachine begins what findings say that this machine makes of its own.
+const byMachine = "A machine reads"
+
+// ByMachine reports whether a finding is one that the check's own measure passed, and the machine that reads did not.
+func ByMachine(f check.Finding) bool { return strings.HasPrefix(f.Says, byMachine) }
 
 // disclosed is what a concealed picture gives away of the original; empty where that is nothing.
 func (r *reads) disclosed(ctx context.Context, p check.Recovered) (string, error) {

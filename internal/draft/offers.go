@@ -50,12 +50,15 @@ func InShot(ctx context.Context, st *store.Store, sh store.Shot) (out []Offer, e
 		return nil, err
 	}
 	all, err := st.OpenAt(ctx, sh.Source, sh.First, sh.First+sh.Frames-1)
+	if err != nil {
+		return nil, err
+	}
 	for _, o := range l.offers(all, shots) {
 		if o.In == sh.ID {
 			out = append(out, o)
 		}
 	}
-	return out, err
+	return out, nil
 }
 
 // list is what a programme's clearance list and its rules ask for.
@@ -106,21 +109,6 @@ func (l list) offers(all []store.Proposal, shots []store.Shot) (out []Offer) {
 		out = append(out, w)
 	}
 	return out
-}
-
-// Asking is a proposal, and the item that asks for it.
-func (v Offers) Asking(id string) (o Offer, it store.Item, ok bool) {
-	for _, o := range v.All {
-		if o.ID != id {
-			continue
-		}
-		for _, it := range v.Items {
-			if it.ID == o.Asked {
-				return o, it, true
-			}
-		}
-	}
-	return o, it, false
 }
 
 // Next is the first that is open, offered and asked for, in the order of the list; of some items, or of all. What skip

@@ -13,11 +13,14 @@ import (
 	"path/filepath"
 	"testing"
 
+	"github.com/jmoiron/sqlx"
+
 	"celator/core/clearance"
 	"celator/core/cover"
 	"celator/core/cut"
 	"celator/core/geom"
 	"celator/core/proposal"
+	"celator/internal/draft"
 	"celator/internal/sought"
 	"celator/internal/store"
 )
@@ -277,5 +280,104 @@ func TestDrafts(t *testing.T) {
 	}
 	if r, err := b.st.DraftRun(ctx, src.Programme); err != nil || r.State != store.Stopped && r.State != store.Done {
 		t.Errorf("stopped: %+v, %v", r, err)
+	}
+}
+
+// A draft whose maker was killed once its cover was made, and before it was to be followed, is gone on with: it is
+// followed, looked at for what passes in front, and made no second time.
+//
+// Long: one scenario, told from its beginning to its end.
+func TestDraftHalfMade(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	b := open(t)
+	src, picture := b.posted(t, false)
+	item, err := b.st.AddUnplaced(ctx, src.Programme, clearance.Details{Name: "Emblem", Kind: "logo"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := b.work(t)
+	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+		func(s store.Source) bool { return s.State == store.Ready && s.Searched })
+	r.Stop()
+	m, err := sought.OfPicture(item.ID, "emblem.png", picture)
+	if err == nil {
+		_, err = b.st.AddMark(ctx, m)
+	}
+	if err == nil {
+		p := store.Proposal{Kind: proposal.Mark, Sure: .9, First: 0, Last: 99, Frame: 50, Height: 150, Mark: &m.ID}
+		p.Sights.V = []proposal.Sight{{Frame: 50, Kind: proposal.Mark, Quad: at(50), Sure: .9}}
+		err = b.st.FoundAgain(ctx, src.ID, []string{m.ID}, 0, 200, []store.Proposal{p})
+	}
+	if err == nil {
+		err = b.st.EndSeek(ctx, src.ID, nil, store.Done, "")
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	found, err := b.st.Proposals(ctx, src.Programme)
+	if err != nil || len(found) != 1 {
+		t.Fatalf("%d found, %v", len(found), err)
+	}
+
+	// The database takes no runs for a while, so that the maker comes so far and no farther.
+	db, err := sqlx.Connect("pgx", b.url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	db.MustExec(`ALTER TABLE attempt ADD CONSTRAINT killed CHECK (false) NOT VALID`)
+	if err := b.st.SetDraft(ctx, store.Draft{
+		Proposal: found[0].ID, Programme: src.Programme, Stage: store.DraftMaking,
+	}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := (draft.Maker{Store: b.st, Author: "Ada", Later: true}).Cover(ctx, found[0], item); err == nil {
+		t.Fatal("it was not stopped")
+	}
+	db.MustExec(`ALTER TABLE attempt DROP CONSTRAINT killed`)
+	shots, err := b.st.ShotsOf(ctx, src.ID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	head, err := b.st.Head(ctx, shots[0].ID)
+	if err != nil || len(head.Document.Covers) != 1 {
+		t.Fatalf("its cover was not made: %v", err)
+	}
+
+	if err := b.st.WantDrafts(ctx, src.Programme, "Ada", nil); err != nil {
+		t.Fatal(err)
+	}
+	b.work(t)
+	run := wait(t, "the end", func() (store.DraftRun, error) { return b.st.DraftRun(ctx, src.Programme) },
+		func(r store.DraftRun) bool { return r.State == store.Done || r.State == store.Failed })
+	if head, err = b.st.Head(ctx, shots[0].ID); err != nil {
+		t.Fatal(err)
+	}
+	tracks, err := b.st.Attempts(ctx, shots[0].ID, "", 10)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if found, err = b.st.Proposals(ctx, src.Programme); err != nil {
+		t.Fatal(err)
+	}
+	d := head.Document
+	if run.State != store.Done || len(d.Covers) != 1 || d.Covers[0].Track == "" ||
+		found[0].State != store.AcceptedProposal || found[0].Cover != d.Covers[0].ID {
+		t.Errorf("%+v: %+v, %s", run, d.Covers, found[0].State)
+	}
+	followed, front := 0, 0
+	for _, a := range tracks {
+		if a.State != store.Done {
+			t.Errorf("a run is %s: %s", a.State, a.Note)
+		}
+		if a.Spec.V.Foreground != nil {
+			front++
+		} else {
+			followed++
+		}
+	}
+	if followed != 1 || front != 1 {
+		t.Errorf("followed %d times, looked at for what passes in front %d times", followed, front)
 	}
 }

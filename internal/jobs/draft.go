@@ -37,7 +37,7 @@ func (r *Runner) draft(ctx context.Context, job *river.Job[store.DraftArgs]) err
 			}
 			going := 0
 			for _, d := range under {
-				still, err := r.further(ctx, run, d)
+				still, err := r.further(ctx, d)
 				if err != nil {
 					return err
 				}
@@ -87,61 +87,25 @@ func (r *Runner) nextDraft(ctx context.Context, run store.DraftRun, going int) (
 	if err := r.store.SetDraft(ctx, d); err != nil {
 		return false, err
 	}
-	return true, r.makeDraft(ctx, run, d, o.Proposal, item)
-}
-
-// makeDraft makes the cover of a draft. Where that cannot be, it says why, and others can be made.
-func (r *Runner) makeDraft(ctx context.Context, run store.DraftRun, d store.Draft, p store.Proposal, item store.Item,
-) error {
 	styles, err := r.store.Styles(ctx, run.Programme)
 	if err != nil {
-		return err
+		return false, err
 	}
-	made, err := draft.Maker{Store: r.store, Styles: styles, Author: run.By, Later: true}.Cover(ctx, p, item)
+	made, err := draft.Maker{Store: r.store, Styles: styles, Author: run.By, Later: true}.Cover(ctx, o.Proposal, item)
 	switch {
 	case err != nil && (ctx.Err() != nil || passes(err)):
-		return err
-	case err != nil:
+		return false, err
+	case err != nil: // the others can be made
 		d.Stage, d.Note = store.DraftDone, sentence(err)
 	default:
 		d.Stage, d.Attempt, d.Shot, d.Cover = store.DraftFollowing, made.Attempt, made.Shot, made.Cover
 	}
-	return r.store.SetDraft(ctx, d)
+	return true, r.store.SetDraft(ctx, d)
 }
 
-// remade goes on with a draft that was being made by somebody who was killed.
-func (r *Runner) remade(ctx context.Context, run store.DraftRun, d store.Draft) (still bool, err error) {
-	offers, err := draft.Read(ctx, r.store, run.Programme)
-	if err != nil {
-		return false, err
-	}
-	o, item, ok := offers.Asking(d.Proposal)
-	switch {
-	case ok && o.State != store.AcceptedProposal:
-		return true, r.makeDraft(ctx, run, d, o.Proposal, item)
-	case ok && o.Shot != nil && o.Cover == o.ID: // all of it was made
-		head, err := r.store.Head(ctx, *o.Shot)
-		if err != nil {
-			return false, err
-		}
-		if c := head.Document.Find(o.Cover); c != nil {
-			id, err := r.store.FirstAttempt(ctx, *o.Shot, c.Track)
-			if err != nil && !errors.Is(err, store.ErrNone) {
-				return false, err
-			}
-			d.Stage, d.Attempt, d.Shot, d.Cover = store.DraftFollowing, id, *o.Shot, o.Cover
-			return true, r.store.SetDraft(ctx, d)
-		}
-	}
-	d.Stage = store.DraftDone
-	return false, r.store.SetDraft(ctx, d)
-}
-
-// further takes a draft to its next stage where the one that it is in has ended.
-func (r *Runner) further(ctx context.Context, run store.DraftRun, d store.Draft) (still bool, err error) {
-	if d.Stage == store.DraftMaking {
-		return r.remade(ctx, run, d)
-	}
+// further takes a draft to its next stage where the one that it is in has ended. One whose maker was killed is done
+// with here; until all of it is made its proposal stays open, and is the next again.
+func (r *Runner) further(ctx context.Context, d store.Draft) (still bool, err error) {
 	var a store.Attempt
 	if d.Attempt != "" {
 		a, err = r.store.Attempt(ctx, d.Attempt)

@@ -13,14 +13,10 @@ import (
 	"strings"
 	"testing"
 
-	"golang.org/x/image/font"
-	"golang.org/x/image/font/gofont/gobold"
-	"golang.org/x/image/font/opentype"
-	"golang.org/x/image/math/fixed"
-
 	"celator/core/cut"
 	"celator/core/proposal"
 	"celator/core/reading"
+	"celator/internal/lettering"
 	"celator/internal/reader"
 	"celator/internal/store"
 )
@@ -28,18 +24,11 @@ import (
 // plated makes a clip of six seconds through which a plate moves, and enters it.
 func (b bench) plated(t *testing.T) store.Source {
 	t.Helper()
-	f, err := opentype.Parse(gobold.TTF)
-	if err != nil {
-		t.Fatal(err)
-	}
-	face, err := opentype.NewFace(f, &opentype.FaceOptions{Size: 36, DPI: 72})
-	if err != nil {
-		t.Fatal(err)
-	}
 	board := image.NewRGBA(image.Rect(0, 0, 220, 60))
 	draw.Draw(board, board.Rect, image.White, image.Point{}, draw.Src)
-	d := font.Drawer{Dst: board, Src: image.NewUniform(color.Black), Face: face, Dot: fixed.P(20, 43)}
-	d.DrawString("KS 47 OH")
+	if err := lettering.Write(board, "KS 47 OH", 26, image.Pt(20, 43), color.Black); err != nil {
+		t.Fatal(err)
+	}
 	w, err := os.Create(filepath.Join(b.dir, "board.png"))
 	if err != nil {
 		t.Fatal(err)

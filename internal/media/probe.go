@@ -193,7 +193,7 @@ func Probe(ctx context.Context, path string) (Info, error) {
 	}
 	ctx, cancel := context.WithTimeout(ctx, probeTime+time.Duration(info.Size/slowRead)*time.Second)
 	defer cancel()
-	packets := meanwhile(func() ([]byte, error) { // asked for at once: half the time of a short clip is waiting for tools
+	packets := meanwhile(func() ([]byte, error) { // of a short clip starting the tools takes longer than their answers
 		return run(ctx, "ffprobe", append([]string{
 			"-v", "error", "-select_streams", "v:0", "-of", "csv=p=0", "-show_entries", "packet=pts,flags",
 		}, input(path)...))

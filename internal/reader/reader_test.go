@@ -15,13 +15,9 @@ import (
 	"syscall"
 	"testing"
 
-	"golang.org/x/image/font"
-	"golang.org/x/image/font/gofont/gobold"
-	"golang.org/x/image/font/opentype"
-	"golang.org/x/image/math/fixed"
-
 	"celator/core/reading"
 	"celator/internal/confine"
+	"celator/internal/lettering"
 )
 
 func TestMain(m *testing.M) {
@@ -29,19 +25,11 @@ func TestMain(m *testing.M) {
 	os.Exit(m.Run())
 }
 
-// write draws words, capitals of a height, with their lower left at a place.
 func write(t testing.TB, on draw.Image, words string, height float64, at image.Point, ink color.Color) {
 	t.Helper()
-	f, err := opentype.Parse(gobold.TTF)
-	if err != nil {
+	if err := lettering.Write(on, words, height, at, ink); err != nil {
 		t.Fatal(err)
 	}
-	face, err := opentype.NewFace(f, &opentype.FaceOptions{Size: height / .72, DPI: 72})
-	if err != nil {
-		t.Fatal(err)
-	}
-	d := font.Drawer{Dst: on, Src: image.NewUniform(ink), Face: face, Dot: fixed.P(at.X, at.Y)}
-	d.DrawString(words)
 }
 
 func board(w, h int) *image.RGBA {

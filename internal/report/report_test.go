@@ -137,3 +137,28 @@ func TestCountsOfTheCover(t *testing.T) {
 		t.Errorf("what was changed since is approved by %v", d)
 	}
 }
+
+// What was looked for is told as far as it was: by picture too where nothing was searched for text.
+func TestWhatWasLookedFor(t *testing.T) {
+	again := Decided{All: 2, Accepted: 2}
+	for want, f := range map[string]Found{
+		"<dd>nothing by machine</dd>": {},
+		"<dd>1 mark was looked for by picture, in each source; 2 proposals: 2 accepted, 0 not needed, all decided</dd>": {
+			Marks: 1, Through: 1, Again: again,
+		},
+		`<dd><span class="bad">1 of 2 sources</span> was searched for text and faces, 3 of 50 frames looked at; ` +
+			`0 proposals; 2 marks were looked for by picture, <span class="bad">only 1 of them in each source</span>; 2 proposals`: {
+			Sources: 1, Looked: 3, Frames: 50, Marks: 2, Through: 1, Again: again,
+		},
+	} {
+		var page bytes.Buffer
+		r := Report{Programme: "P", Sources: []Source{{Name: "a"}, {Name: "b"}}, Found: f}
+		if err := r.HTML(&page); err != nil {
+			t.Fatal(err)
+		}
+		if !strings.Contains(page.String(), want) {
+			at := strings.Index(page.String(), "Looked for")
+			t.Errorf("%q is not said: %s", want, page.String()[at:at+400])
+		}
+	}
+}
