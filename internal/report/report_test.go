@@ -147,7 +147,8 @@ func TestWhatWasLookedFor(t *testing.T) {
 			Marks: 1, Through: 1, Again: again,
 		},
 		`<dd><span class="bad">1 of 2 sources</span> was searched for text and faces, 3 of 50 frames looked at; ` +
-			`0 proposals; 2 marks were looked for by picture, <span class="bad">only 1 of them in each source</span>; 2 proposals`: {
+			`0 proposals; 2 marks were looked for by picture, <span class="bad">only 1 of them in each source</span>; ` +
+			`2 proposals`: {
 			Sources: 1, Looked: 3, Frames: 50, Marks: 2, Through: 1, Again: again,
 		},
 	} {
