@@ -16,10 +16,15 @@ import (
 
 // flexing are the looks by which a frame's bend is found: how many levels above the finest, steps at most, and whether
 // what disagrees counts a little.
-var flexing = []struct {
+var flexing = []flexes{{4, 2, true}, {2, 3, true}, {0, 3, false}}
+
+// trying are those by which a plane is tried as cloth: at half the size, where a look takes a quarter of the time.
+var trying = []flexes{{4, 2, true}, {2, 3, false}}
+
+type flexes struct {
 	up, steps int
 	lenient   bool
-}{{4, 2, true}, {2, 3, true}, {0, 3, false}}
+}
 
 // sureSheet is how far, px, the places of a sheet may be off by the covariance of its bend to be surely found. On
 // sheets from photographs it is under .55 where they were right; on stripes and where much is plain it is .58 and more,
@@ -38,7 +43,7 @@ func (t *Planar) bent(pyr pyramid, a alignment) alignment {
 	if a.sharp {
 		shutter = 0
 	}
-	p := t.look(pyr, a.m, t.sheet, shutter)
+	p := t.look(pyr, a.m, t.sheet, shutter, flexing)
 	b := p.align(pyr, a.m, nil, t.model, 3, .004, false, &t.w)
 	if !t.plausible(b.m) || !b.better(a) {
 		t.w.bend = was
@@ -50,10 +55,10 @@ func (t *Planar) bent(pyr pyramid, a alignment) alignment {
 }
 
 // look bends on what is seen under a place, from coarse to fine, and returns the patch it was compared with at last.
-func (t *Planar) look(pyr pyramid, m geom.Map, s *sheet, shutter float64) (p *patch) {
+func (t *Planar) look(pyr pyramid, m geom.Map, s *sheet, shutter float64, looks []flexes) (p *patch) {
 	levels, fine := t.ref.levels, t.finest(m)
 	was := t.w.bend
-	for _, f := range flexing {
+	for _, f := range looks {
 		p, t.w.smear = t.alike(levels[min(fine+f.up, len(levels)-1)], m, shutter)
 		for range f.steps {
 			t.w.bend = p.flex(pyr, m, was, f.lenient, s, &t.w)
@@ -68,19 +73,19 @@ const anchorLooks = 3
 // BendAt returns how the surface bends on a frame on which its place is given: of cloth.
 func (t *Planar) BendAt(f Frame, m geom.Map) *geom.Bend {
 	t.w.hidden = f.hidden
-	bend, _ := t.bendFrom(f.pyr, m, t.sheet, anchorLooks)
+	bend, _ := t.bendFrom(f.pyr, m, t.sheet, flexing, anchorLooks)
 	return bend
 }
 
 // bendFrom finds, without one that is known, the bend of a surface under a place, and by how much more of it correlates
 // with it.
-func (t *Planar) bendFrom(pyr pyramid, m geom.Map, s *sheet, looks int) (bend *geom.Bend, better float64) {
+func (t *Planar) bendFrom(pyr pyramid, m geom.Map, s *sheet, by []flexes, looks int) (bend *geom.Bend, better float64) {
 	was, smear, flat := t.w.bend, t.w.smear, geom.NewBend(s.box, clothCells)
 	defer func() { t.w.bend, t.w.smear = was, smear }()
 	t.w.bend, t.w.smear = flat, geom.Point{}
 	before := t.seenAs(pyr, m)
 	for range looks {
-		t.look(pyr, m, s, 0)
+		t.look(pyr, m, s, 0, by)
 	}
 	if better = t.seenAs(pyr, m) - before; better < 0 {
 		return flat, 0
@@ -118,7 +123,7 @@ func (t *Planar) tries(pyr pyramid, a alignment) {
 	if t.model != Perspective || t.point || t.steps == 0 || t.steps%every != 0 || a.seen < .98 {
 		return
 	}
-	bend, better := t.bendFrom(pyr, a.m, newSheet(t.ref.quad[:]), 1)
+	bend, better := t.bendFrom(pyr, a.m, newSheet(t.ref.quad[:]), trying, 1)
 	p, far := t.ref.levels[t.finest(a.m)], 0.
 	if share := p.judge(a.m, &t.w).share; share < bendsAll && share < a.share+bendsMore { // something passes
 		return

@@ -6,6 +6,7 @@ package track
 import (
 	"errors"
 	"math"
+	"slices"
 
 	"gonum.org/v1/gonum/mat"
 
@@ -25,6 +26,7 @@ type Planar struct {
 	quiet   float64       // variance of the samples that count, where the surface is plainly seen; 0 where it never was
 	plain   int           // frames on which it was plainly seen
 	surely  int           // frames on which its samples told where it is
+	closely int           // and of them, those on which they did so closely
 	crisp   float64       // share of what agrees whose samples are as they should be, where it is good
 	smear   smear
 	clean   map[*patch]*patch // the reference's patches without their moving rim
@@ -85,6 +87,8 @@ const (
 	// sureWithin is how far, px, the corners may be off by the samples' covariance. On photographs, of 488 frames
 	// below it one was off by over 2 px, of 70 up to 1 px 17 %, all of them of a surface with stripes one way only.
 	sureWithin = .7
+	// toldClosely is the same of a surface whose samples tell all that its outline could.
+	toldClosely = .3
 )
 
 // Resume goes on from a pose found earlier, as if it had just been found.
@@ -154,17 +158,13 @@ func (t *Planar) step(f Frame) Pose {
 			done = try(guess)
 		}
 	}
-	coarse := t.ref.levels[len(t.ref.levels)-1]
-	if !done && t.missed == 0 {
-		done = try(t.now)
-	}
 	if !done {
-		reach := 24 + .35*t.extent(guess)
-		for _, m := range coarse.find(pyr, guess, geom.Pt(reach, reach), 2) {
-			if done = try(m); done {
-				break
-			}
+		coarse, reach := t.ref.levels[len(t.ref.levels)-1], 24+.35*t.extent(guess)
+		all := coarse.find(pyr, guess, geom.Pt(reach, reach), candidates)
+		if t.missed == 0 {
+			all = append(all, t.now)
 		}
+		done = slices.ContainsFunc(t.promising(pyr, all), try)
 	}
 	need := lostBelow
 	if t.missed > 0 {
@@ -212,7 +212,7 @@ func (t *Planar) found(a alignment) Pose {
 	if t.sheet != nil {
 		vague = vague || t.w.loose*scaleOf(a.m, t.ref.levels[0]) > sureSheet
 	}
-	plain := a.share >= goodAbove && a.mean >= .6 && a.seen >= .5 && a.rim == 0
+	plain := a.share >= goodAbove && a.mean >= .6 && a.seen >= .5 && !a.byRim
 	if !plain || vague {
 		p.State = Weak
 	}
@@ -229,6 +229,9 @@ func (t *Planar) found(a alignment) Pose {
 	if p.State == Good {
 		t.sure = a.m
 		t.surely++
+		if apart(a.cov) <= toldClosely {
+			t.closely++
+		}
 	}
 	t.usual += .25 * (a.share - t.usual)
 	return p
@@ -375,8 +378,8 @@ var stages = []struct {
 }{
 	{5, 10, Similarity, .05, true, .15},
 	{3, 8, Affine, .03, true, .2},
-	{1, 10, Perspective, .02, false, .2},
-	{0, 10, Perspective, .004, false, 0},
+	{1, 10, Perspective, .06, false, .2},
+	{0, 10, Perspective, .01, false, 0},
 }
 
 // attempt aligns from coarse to fine, beginning at m.
@@ -394,10 +397,7 @@ func (t *Planar) attempt(pyr pyramid, m geom.Map, searched bool, shutter float64
 	}
 	var p *patch
 	for _, s := range stages {
-		model := s.model
-		if len(t.model.basis()) < len(model.basis()) {
-			model = t.model
-		}
+		model := t.allowed(s.model)
 		p, t.w.smear = t.alike(levels[min(fine+s.up, len(levels)-1)], a.m, shutter)
 		a = p.align(pyr, a.m, expected, model, s.steps, s.near, s.lenient, &t.w)
 		if !t.plausible(a.m) || a.mean < s.least || searched && a.mean < 2*s.least {
@@ -455,27 +455,10 @@ func (t *Planar) finest(m geom.Map) int {
 	return fine
 }
 
-// recover searches the whole picture for the surface, at the size and turn it
-// was last seen and, in turn from frame to frame, at others.
-func (t *Planar) recover(pyr pyramid, try func(geom.Map) bool) {
-	p := t.ref.levels[len(t.ref.levels)-1]
-	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
-	all := geom.Pt(float64(pyr[0].W), float64(pyr[0].H))
-	variants := [][2]float64{{1, 0}, {.8, 0}, {1.25, 0}, {1, 14}, {1, -14}, {.64, 0}, {1.5, 0}, {1, 30}, {1, -30}}
-	at := t.sure.Apply(mid)
-	for n := range 2 {
-		v := variants[0]
-		if n > 0 {
-			t.turn = t.turn%(len(variants)-1) + 1
-			v = variants[t.turn]
-		}
-		m := geom.Placement(at, geom.Point{}, v[1], v[0], v[0]).Mul(t.sure)
-		// From the middle of the picture everything is in reach.
-		m = geom.Translate(all.Mul(.5).Sub(m.Apply(mid))).Mul(m)
-		for _, c := range p.find(pyr, m, all.Mul(.5), 3) {
-			if try(c) {
-				return
-			}
-		}
+// allowed is a model, or what may move where that is less.
+func (t *Planar) allowed(m Model) Model {
+	if len(t.model.basis()) < len(m.basis()) {
+		return t.model
 	}
+	return m
 }

@@ -22,7 +22,7 @@ var (
 )
 
 const (
-	patchSide  = 224 // samples on the longest side of the finest patch
+	patchSide  = 160 // samples on the longest side of the finest patch
 	coarsest   = 14  // samples on the shortest side of the coarsest
 	noiseFloor = 3.  // codes added to the contrast, so that noise in flat places counts for little
 	textured   = 3.5 // contrast, in codes, above which a place can be compared

@@ -23,12 +23,10 @@ func world(part, data string, names []string) {
 	all, err := photos.Installed()
 	check(err)
 	shots := demo.Worlds(part, all, n)
-	if os.Getenv("MESH") != "" {
-		shots = slices.DeleteFunc(shots, func(s demo.Shot) bool {
-			only := os.Getenv("ONLY")
-			return s.Kind != "cloth" || only != "" && !strings.Contains(only, s.Name)
-		})
-	}
+	only := os.Getenv("ONLY")
+	shots = slices.DeleteFunc(shots, func(s demo.Shot) bool {
+		return os.Getenv("MESH") != "" && s.Kind != "cloth" || only != "" && !strings.Contains(only, s.Name)
+	})
 	dir := filepath.Join(data, "world", part)
 	check(demo.Generate(context.Background(), dir, shots, func(string) {}))
 	if os.Getenv("POINTS") != "" {
@@ -70,7 +68,7 @@ func world(part, data string, names []string) {
 		for _, t := range ts {
 			fmt.Print(t)
 			if t.good > 0 {
-				fmt.Printf(" (%4.1f)", 100*(1-float64(t.wrong)/float64(t.good)))
+				fmt.Printf(" (%4.1f of %d)", 100*(1-float64(t.wrong)/float64(t.good)), t.good)
 			}
 		}
 		fmt.Println()
