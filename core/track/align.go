@@ -54,7 +54,6 @@ type alignment struct {
 	centre float64       // the same of the middle
 	fit    float64       // of the samples that tell most, how many are as they should be, each by how nearly
 	rim    float64       // share of the outline's places whose edge lies where it should; 0 where it was not asked
-	byRim  bool          // that decided
 	sharp  bool          // the frame is not smeared by the surface's motion
 	told   [36]float64   // the normal equations of the samples alone, at the end
 	noise  float64       // and their variance

@@ -19,7 +19,7 @@ import (
 var flexing = []flexes{{4, 2, true}, {2, 3, true}, {0, 3, false}}
 
 // trying are those by which a plane is tried as cloth: at half the size, where a look takes a quarter of the time.
-var trying = []flexes{{4, 2, true}, {2, 3, false}}
+var trying = []flexes{{4, 2, true}, {2, 3, true}, {2, 2, false}}
 
 type flexes struct {
 	up, steps int

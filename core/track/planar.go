@@ -26,7 +26,6 @@ type Planar struct {
 	quiet   float64       // variance of the samples that count, where the surface is plainly seen; 0 where it never was
 	plain   int           // frames on which it was plainly seen
 	surely  int           // frames on which its samples told where it is
-	closely int           // and of them, those on which they did so closely
 	crisp   float64       // share of what agrees whose samples are as they should be, where it is good
 	smear   smear
 	clean   map[*patch]*patch // the reference's patches without their moving rim
@@ -87,8 +86,6 @@ const (
 	// sureWithin is how far, px, the corners may be off by the samples' covariance. On photographs, of 488 frames
 	// below it one was off by over 2 px, of 70 up to 1 px 17 %, all of them of a surface with stripes one way only.
 	sureWithin = .7
-	// toldClosely is the same of a surface whose samples tell all that its outline could.
-	toldClosely = .3
 )
 
 // Resume goes on from a pose found earlier, as if it had just been found.
@@ -158,13 +155,12 @@ func (t *Planar) step(f Frame) Pose {
 			done = try(guess)
 		}
 	}
+	if !done && t.missed == 0 {
+		done = try(t.now)
+	}
 	if !done {
-		coarse, reach := t.ref.levels[len(t.ref.levels)-1], 24+.35*t.extent(guess)
-		all := coarse.find(pyr, guess, geom.Pt(reach, reach), candidates)
-		if t.missed == 0 {
-			all = append(all, t.now)
-		}
-		done = slices.ContainsFunc(t.promising(pyr, all), try)
+		reach := 24 + .35*t.extent(guess)
+		done = slices.ContainsFunc(t.search(pyr, guess, geom.Pt(reach, reach), nearTried), try)
 	}
 	need := lostBelow
 	if t.missed > 0 {
@@ -172,7 +168,10 @@ func (t *Planar) step(f Frame) Pose {
 	}
 	if !done && (best.share < need || t.missed > 0) {
 		searched = true
-		t.recover(pyr, try)
+		all := geom.Pt(float64(pyr[0].W), float64(pyr[0].H))
+		_ = slices.ContainsFunc(t.anywhere(all), func(m geom.Map) bool {
+			return slices.ContainsFunc(t.promising(pyr, t.search(pyr, m, all.Mul(.5), farSeen)), try)
+		})
 	}
 	// What is partly hidden is as it should be where it is seen, to its samples or, in a frame that was coded worse, to
 	// what is around each place; a wrong place is so a little everywhere.
@@ -212,7 +211,7 @@ func (t *Planar) found(a alignment) Pose {
 	if t.sheet != nil {
 		vague = vague || t.w.loose*scaleOf(a.m, t.ref.levels[0]) > sureSheet
 	}
-	plain := a.share >= goodAbove && a.mean >= .6 && a.seen >= .5 && !a.byRim
+	plain := a.share >= goodAbove && a.mean >= .6 && a.seen >= .5 && a.rim == 0
 	if !plain || vague {
 		p.State = Weak
 	}
@@ -229,9 +228,6 @@ func (t *Planar) found(a alignment) Pose {
 	if p.State == Good {
 		t.sure = a.m
 		t.surely++
-		if apart(a.cov) <= toldClosely {
-			t.closely++
-		}
 	}
 	t.usual += .25 * (a.share - t.usual)
 	return p
@@ -378,7 +374,7 @@ var stages = []struct {
 }{
 	{5, 10, Similarity, .05, true, .15},
 	{3, 8, Affine, .03, true, .2},
-	{1, 10, Perspective, .06, false, .2},
+	{1, 10, Perspective, .02, false, .2},
 	{0, 10, Perspective, .01, false, 0},
 }
 

@@ -7,33 +7,30 @@ import (
 	"celator/core/geom"
 )
 
-// recover searches the whole picture for the surface, at the size and turn it
-// was last seen and, in turn from frame to frame, at others.
-func (t *Planar) recover(pyr pyramid, try func(geom.Map) bool) {
-	p := t.ref.levels[len(t.ref.levels)-1]
-	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
-	all := geom.Pt(float64(pyr[0].W), float64(pyr[0].H))
-	variants := [][2]float64{{1, 0}, {.8, 0}, {1.25, 0}, {1, 14}, {1, -14}, {.64, 0}, {1.5, 0}, {1, 30}, {1, -30}}
-	at := t.sure.Apply(mid)
-	for n := range 2 {
-		v := variants[0]
-		if n > 0 {
-			t.turn = t.turn%(len(variants)-1) + 1
-			v = variants[t.turn]
-		}
-		m := geom.Placement(at, geom.Point{}, v[1], v[0], v[0]).Mul(t.sure)
-		// From the middle of the picture everything is in reach.
-		m = geom.Translate(all.Mul(.5).Sub(m.Apply(mid))).Mul(m)
-		if slices.ContainsFunc(t.promising(pyr, p.find(pyr, m, all.Mul(.5), candidates)), try) {
-			return
-		}
-	}
+const (
+	nearTried = 2 // places that a search near where the surface should be gives, and
+	farSeen   = 8 // one in the whole picture: the first of many that look alike is seldom the right one
+	farTried  = 3 // those of them that are looked at to the sample
+)
+
+// search gives the places around m at which the reference's coarsest samples correlate best.
+func (t *Planar) search(pyr pyramid, m geom.Map, reach geom.Point, most int) []geom.Map {
+	return t.ref.levels[len(t.ref.levels)-1].find(pyr, m, reach, most)
 }
 
-const (
-	candidates = 8 // places that a search gives, and
-	tried      = 3 // those of them that are looked at to the sample: the first of two alike is as often the wrong one
-)
+// anywhere is the surface in the middle of a picture of that size, from where everything is in reach: at the size and
+// turn it was last seen and, in turn from frame to frame, at others.
+func (t *Planar) anywhere(size geom.Point) (out []geom.Map) {
+	mid := t.ref.quad[0].Lerp(t.ref.quad[2], .5)
+	variants := [][2]float64{{1, 0}, {.8, 0}, {1.25, 0}, {1, 14}, {1, -14}, {.64, 0}, {1.5, 0}, {1, 30}, {1, -30}}
+	at := t.sure.Apply(mid)
+	t.turn = t.turn%(len(variants)-1) + 1
+	for _, v := range [2][2]float64{variants[0], variants[t.turn]} {
+		m := geom.Placement(at, geom.Point{}, v[1], v[0], v[0]).Mul(t.sure)
+		out = append(out, geom.Translate(size.Mul(.5).Sub(m.Apply(mid))).Mul(m))
+	}
+	return out
+}
 
 // promising are the places at which the surface looks most like the reference from afar, the best first.
 func (t *Planar) promising(pyr pyramid, all []geom.Map) (out []geom.Map) {
@@ -54,7 +51,7 @@ func (t *Planar) promising(pyr pyramid, all []geom.Map) (out []geom.Map) {
 		}
 	}
 	slices.SortStableFunc(found, func(a, b seen) int { return cmp.Compare(b.mean, a.mean) })
-	for _, f := range found[:min(len(found), tried)] {
+	for _, f := range found[:min(len(found), farTried)] {
 		out = append(out, f.at)
 	}
 	return out

@@ -10,9 +10,6 @@ import (
 
 const (
 	rimAsked = .7  // px, deviation of the corners by the samples alone above which the outline is asked
-	rimHelps = .35 // the same where nothing seems to pass in front: more of the surface than rimAlone agrees
-	rimAlone = .9
-	rimAgree = 1.  // px that the outline may move the corners by, of a place that the samples told surely
 	rimShows = .4  // share of the places in sight whose edge must lie where it should
 	rimGood  = 1.5 // px of the frame up to which it does
 	rimKnown = 3.  // px, deviation of the corners up to which a surface is placed
@@ -33,7 +30,7 @@ var rimLooks = []struct {
 // rimmed asks the outline where the samples tell too little, on surfaces of which they never told enough.
 func (t *Planar) rimmed(f Frame, guess geom.Map, a alignment) alignment {
 	found := a.share >= lostBelow && a.cov != nil
-	if t.ref.rim == nil || t.point || !t.asks(a, found) {
+	if t.ref.rim == nil || t.point || t.surely >= accustomed || found && apart(a.cov) <= rimAsked {
 		return a
 	}
 	fit := rimFit{t: t, f: f, expected: prior{m: guess, sigma: rimForm + rimFormShare*t.extent(guess)}}
@@ -57,18 +54,7 @@ func (t *Planar) rimmed(f Frame, guess geom.Map, a alignment) alignment {
 		return a
 	}
 	b.fit, b.noise = a.fit, a.noise
-	b.byRim = !found || apart(a.cov) > sureWithin || Spread(a.m, b.m, t.ref.quad) > rimAgree
 	return b
-}
-
-// asks reports whether the samples tell too little: where they never told enough, and where they never told closely and
-// nothing seems to pass in front.
-func (t *Planar) asks(a alignment, found bool) bool {
-	if !found {
-		return t.surely < accustomed
-	}
-	return t.surely < accustomed && apart(a.cov) > rimAsked ||
-		t.closely < accustomed && apart(a.cov) > rimHelps && a.share > rimAlone
 }
 
 // rimFit finds a map by the outline, with what is known otherwise.
