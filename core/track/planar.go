@@ -375,7 +375,7 @@ var stages = []struct {
 	{5, 10, Similarity, .05, true, .15},
 	{3, 8, Affine, .03, true, .2},
 	{1, 10, Perspective, .02, false, .2},
-	{0, 10, Perspective, .01, false, 0},
+	{0, 10, Perspective, .004, false, 0},
 }
 
 // attempt aligns from coarse to fine, beginning at m.
