@@ -82,8 +82,7 @@ func (l *Locator) Near(f Frame, guesses []geom.Map, speed geom.Point, reach floa
 		}
 	}
 	if !done && len(guesses) > 0 && reach > 0 {
-		coarse := t.ref.levels[len(t.ref.levels)-1]
-		for _, m := range coarse.find(f.pyr, guesses[0], geom.Pt(reach, reach), 3) {
+		for _, m := range t.ref.coarsest().find(f.pyr, guesses[0], geom.Pt(reach, reach), 3) {
 			if try(m, true) {
 				break
 			}

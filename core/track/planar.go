@@ -160,7 +160,7 @@ func (t *Planar) step(f Frame) Pose {
 	}
 	if !done {
 		reach := 24 + .35*t.extent(guess)
-		done = slices.ContainsFunc(t.search(pyr, guess, geom.Pt(reach, reach), nearTried), try)
+		done = slices.ContainsFunc(t.ref.coarsest().find(pyr, guess, geom.Pt(reach, reach), nearTried), try)
 	}
 	need := lostBelow
 	if t.missed > 0 {
@@ -168,10 +168,7 @@ func (t *Planar) step(f Frame) Pose {
 	}
 	if !done && (best.share < need || t.missed > 0) {
 		searched = true
-		all := geom.Pt(float64(pyr[0].W), float64(pyr[0].H))
-		_ = slices.ContainsFunc(t.anywhere(all), func(m geom.Map) bool {
-			return slices.ContainsFunc(t.promising(pyr, t.search(pyr, m, all.Mul(.5), farSeen)), try)
-		})
+		t.recover(pyr, try)
 	}
 	// What is partly hidden is as it should be where it is seen, to its samples or, in a frame that was coded worse, to
 	// what is around each place; a wrong place is so a little everywhere.
@@ -351,7 +348,7 @@ func (t *Planar) plausible(m geom.Map) bool {
 
 // visible is the share of the surface under m that lies in the picture.
 func (t *Planar) visible(g *Gray, m geom.Map) float64 {
-	p := t.ref.levels[len(t.ref.levels)-1]
+	p := t.ref.coarsest()
 	in := 0
 	for _, i := range p.points {
 		q := m.Apply(p.to.Apply(geom.Pt(float64(int(i)%p.w)+.5, float64(int(i)/p.w)+.5)))

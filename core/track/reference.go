@@ -102,6 +102,9 @@ func newReference(f Frame, outline []geom.Point) (*reference, error) {
 	return r, nil
 }
 
+// coarsest is the patch with which whole pictures are searched.
+func (r *reference) coarsest() *patch { return r.levels[len(r.levels)-1] }
+
 func newPatch(f Frame, outline []geom.Point, b geom.Rect, s float64, grain *noise) *patch {
 	p := &patch{scale: s, w: int(math.Ceil((b.Max.X - b.Min.X) * s)), h: int(math.Ceil((b.Max.Y - b.Min.Y) * s))}
 	p.to = geom.Map{1 / s, 0, b.Min.X, 0, 1 / s, b.Min.Y, 0, 0, 1}

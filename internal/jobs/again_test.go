@@ -76,6 +76,23 @@ func (b bench) posted(t *testing.T, pole bool) (store.Source, []byte) {
 	return b.enter(t, "posted.mp4"), picture
 }
 
+// searched is a source with that board, in which all was looked for that is looked for in every source, an item of the
+// board's, and the board's picture. Nobody works any more.
+func (b bench) searched(t *testing.T) (src store.Source, item store.Item, picture []byte) {
+	t.Helper()
+	ctx := context.Background()
+	src, picture = b.posted(t, false)
+	item, err := b.st.AddUnplaced(ctx, src.Programme, clearance.Details{Name: "Emblem", Kind: "logo"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := b.work(t)
+	defer r.Stop()
+	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+		func(s store.Source) bool { return s.State == store.Ready && s.Searched })
+	return src, item, picture
+}
+
 // at is where the board stands on a frame.
 func at(f int) geom.Quad {
 	t := float64(f) / 25
@@ -102,18 +119,10 @@ func TestSeek(t *testing.T) {
 	t.Parallel()
 	ctx := context.Background()
 	b := open(t)
-	src, picture := b.posted(t, false)
-	item, err := b.st.AddUnplaced(ctx, src.Programme, clearance.Details{Name: "Emblem", Kind: "logo"})
-	if err != nil {
-		t.Fatal(err)
-	}
-	first := b.work(t)
-	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
-		func(s store.Source) bool { return s.State == store.Ready && s.Searched })
+	src, item, picture := b.searched(t)
 	if err := b.st.SetBoundaries(ctx, src.ID, []cut.Boundary{{Frame: 100}}); err != nil {
 		t.Fatal(err)
 	}
-	first.Stop()
 	m, err := sought.OfPicture(item.ID, "emblem.png", picture)
 	if err != nil {
 		t.Fatal(err)
@@ -291,15 +300,7 @@ func TestDraftHalfMade(t *testing.T) {
 	t.Parallel()
 	ctx := context.Background()
 	b := open(t)
-	src, picture := b.posted(t, false)
-	item, err := b.st.AddUnplaced(ctx, src.Programme, clearance.Details{Name: "Emblem", Kind: "logo"})
-	if err != nil {
-		t.Fatal(err)
-	}
-	r := b.work(t)
-	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
-		func(s store.Source) bool { return s.State == store.Ready && s.Searched })
-	r.Stop()
+	src, item, picture := b.searched(t)
 	m, err := sought.OfPicture(item.ID, "emblem.png", picture)
 	if err == nil {
 		_, err = b.st.AddMark(ctx, m)
