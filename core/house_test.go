@@ -27,6 +27,7 @@ var layers = [][]string{
 	{"core/raster", "core/interchange", "core/sound"},
 	{"core/holdout", "core/treat", "core/session", "core/proposal", "core/feature"},
 	{"core/check"},
+	{"internal/await"},
 	{
 		"internal/fault", "internal/budget", "internal/pgcluster", "internal/report",
 		"internal/certificate", "internal/zoo", "internal/lettering",

@@ -8,7 +8,7 @@ import { expect, type Page } from '@playwright/test';
 export const folder = mkdtempSync(join(tmpdir(), 'celator-e2e-'));
 
 /** How long is waited for work of the queue, which takes what a busy machine needs. */
-export const patience = 240_000;
+export const patience = 600_000;
 
 /**
  * Fails where the page has a fault of accessibility that axe knows. A page that just changes may

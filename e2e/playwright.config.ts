@@ -8,8 +8,8 @@ export default defineConfig({
   // Each test has a programme of its own; what the server does for it takes most of two cores.
   fullyParallel: true,
   workers: Math.max(Math.floor(availableParallelism() / 2), Number(process.env.WORKERS ?? 1)),
-  timeout: 300_000, // a busy machine is slow; what hangs is ended all the same
-  expect: { timeout: 30_000 },
+  timeout: 1_200_000, // a busy machine is slow; what hangs is ended all the same
+  expect: { timeout: 120_000 },
   reporter: [['list']],
   use,
   webServer: [

@@ -19,7 +19,7 @@ export function server(data: string, port: number, demo = false): Server {
     // Checks of shots that a test goes on editing, and looking through what none asks about, would
     // only take the machine's time.
     env: { CELATOR_UNSAFE_DATABASE: '1', ...(demo ? {} : { CELATOR_CHECK_AFTER: '15', CELATOR_FIND: '0' }) },
-    timeout: 120_000,
+    timeout: 300_000,
     gracefulShutdown: { signal: 'SIGTERM', timeout: 10_000 },
   };
 }
@@ -27,7 +27,7 @@ export function server(data: string, port: number, demo = false): Server {
 export const use: PlaywrightTestConfig['use'] = {
   baseURL: `http://127.0.0.1:${port}`,
   viewport: { width: 1280, height: 800 },
-  actionTimeout: 30_000,
+  actionTimeout: 120_000,
   launchOptions: {
     executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
     args: [

@@ -12,8 +12,8 @@ import (
 	"strings"
 	"syscall"
 	"testing"
-	"time"
 
+	"celator/internal/await"
 	"celator/internal/handover"
 	"celator/internal/intake"
 	"celator/internal/storage"
@@ -83,13 +83,10 @@ func TestServe(t *testing.T) {
 	p := serve(t, data)
 	ready := func(p *program) {
 		t.Helper()
-		for end := time.Now().Add(30 * time.Second); ; time.Sleep(20 * time.Millisecond) {
-			if code, err := p.get("/readyz"); err == nil && code == 200 {
-				return
-			} else if time.Now().After(end) {
-				t.Fatalf("not ready: %d, %v", code, err)
-			}
-		}
+		await.True(t, "what is ready", func() bool {
+			code, err := p.get("/readyz")
+			return err == nil && code == 200
+		})
 	}
 	ready(p)
 	pid, err := os.ReadFile(filepath.Join(data, "pg", "data", "postmaster.pid"))
@@ -142,25 +139,17 @@ func TestServe(t *testing.T) {
 				AND seen > pg_postmaster_start_time()"`, filepath.Join(data, "database"), worker.Process.Pid)).Output()
 		return err == nil && strings.TrimSpace(string(out)) == "1"
 	}
-	until := func(what string, ok func() bool) {
-		t.Helper()
-		for end := time.Now().Add(60 * time.Second); !ok(); time.Sleep(50 * time.Millisecond) {
-			if time.Now().After(end) {
-				t.Fatalf("waited too long for %s", what)
-			}
-		}
-	}
-	until("the worker", alive)
+	await.True(t, "the worker", alive)
 	p.cmd.Process.Kill()
 	p.cmd.Wait()
-	until("the old database to go", func() bool {
+	await.True(t, "the old database to go", func() bool {
 		_, err := os.Stat(filepath.Join(data, "pg", "data", "postmaster.pid"))
 		return os.IsNotExist(err)
 	})
 	os.Remove(filepath.Join(data, "pg", "port")) // somebody else has it now
 	q := serve(t, data)
 	ready(q)
-	until("the worker at the new address", alive)
+	await.True(t, "the worker at the new address", alive)
 }
 
 // The stand-in intake is a program of its own: killed and started again it still knows what it took; a server is told

@@ -5,7 +5,7 @@ import { execFileSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { corners } from '../help';
+import { corners, patience } from '../help';
 
 const clip = '../.run/media/tidewrack-week/chandlers-sign/clip.mp4';
 const [from, frames, size] = [60, 50, 0.75];
@@ -63,7 +63,7 @@ test('a mark is found again by its picture, and drafted', async ({ page }) => {
 
   await give.setInputFiles(join(dir, 'sign.png'));
   const mark = page.getByTestId('mark');
-  await expect(mark).toContainText('2 of 2 sources looked through', { timeout: 120_000 });
+  await expect(mark).toContainText('2 of 2 sources looked through', { timeout: patience });
   await expect(mark).toContainText('2 finds');
   const list = async () => (await page.request.get(`${api}/proposals`)).json();
   const found = (await list()).proposals;
@@ -77,7 +77,7 @@ test('a mark is found again by its picture, and drafted', async ({ page }) => {
   await expect(groups).toContainText('Signboard');
   await expect(groups).toContainText('On the list');
   await page.getByRole('button', { name: 'Draft what the list asks for (2)' }).click();
-  await expect(page.getByTestId('drafts')).toContainText('2 drafts made.', { timeout: 200_000 });
+  await expect(page.getByTestId('drafts')).toContainText('2 drafts made.', { timeout: patience });
   for (const p of (await list()).proposals) {
     const shot = await (await page.request.get(`/api/shots/${p.in}`)).json();
     const cover = shot.revision.document.covers[0];

@@ -2,7 +2,7 @@
 // the keyboard; and what is not needed is not asked for again.
 import { expect, test } from '@playwright/test';
 import { readFileSync } from 'node:fs';
-import { corners, openFootage } from '../help';
+import { corners, openFootage, patience } from '../help';
 
 const clip = '../.run/media/tidewrack-week/quay-trike/clip.mp4';
 
@@ -19,7 +19,7 @@ test('a plate is found, accepted with one key, followed, and passes the check', 
   await page.getByRole('link', { name: 'Proposals' }).click();
   await page.getByRole('button', { name: 'Look through the programme' }).click();
   await expect(page.getByTestId('going')).toBeVisible();
-  await expect(page.getByTestId('going')).toBeHidden({ timeout: 240_000 });
+  await expect(page.getByTestId('going')).toBeHidden({ timeout: patience });
 
   // The plate comes first, with what it reads and where it is; the sign on the box beside it.
   const groups = page.getByTestId('group');
@@ -42,7 +42,7 @@ test('a plate is found, accepted with one key, followed, and passes the check', 
   // It is followed and checked by itself: nothing severe is left to say.
   const shot = async () => (await page.request.get(`/api/shots/${plate.in}`)).json();
   await expect
-    .poll(async () => (await shot()).revision.document.covers[0]?.track ?? '', { timeout: 120_000 })
+    .poll(async () => (await shot()).revision.document.covers[0]?.track ?? '', { timeout: patience })
     .not.toBe('');
   const cover = (await shot()).revision.document.covers[0];
   expect(cover.draft).toBe(true);
@@ -52,7 +52,7 @@ test('a plate is found, accepted with one key, followed, and passes the check', 
         const c = await (await page.request.get(`/api/shots/${plate.in}/check`)).json();
         return c.current && c.state === 'done' ? c.findings.map((f: any) => `${f.severity} ${f.kind}`) : 'not yet';
       },
-      { timeout: 180_000 },
+      { timeout: patience },
     )
     .not.toBe('not yet');
   const check = await (await page.request.get(`/api/shots/${plate.in}/check`)).json();
@@ -94,7 +94,7 @@ test('a plate is found, accepted with one key, followed, and passes the check', 
   const decided = (await list()).proposals.filter((p: any) => p.state !== 'open').length;
   await page.getByRole('button', { name: 'Look through again' }).click();
   await expect(page.getByTestId('going')).toBeVisible();
-  await expect(page.getByTestId('going')).toBeHidden({ timeout: 240_000 });
+  await expect(page.getByTestId('going')).toBeHidden({ timeout: patience });
   const after = (await list()).proposals;
   expect(after.filter((p: any) => p.state !== 'open').length).toBe(decided);
   expect(after.length).toBe(proposals.length);
@@ -107,7 +107,7 @@ test('on the bench what was found is shown when asked, and one key covers it', a
   const here = await (await page.request.get(`/api/shots/${shot}`)).json();
   await page.request.post(`/api/programmes/${here.programme}/find`, { data: {} });
   const found = async () => (await page.request.get(`/api/shots/${shot}/proposals`)).json();
-  await expect.poll(async () => (await found()).length, { timeout: 200_000 }).toBeGreaterThan(1);
+  await expect.poll(async () => (await found()).length, { timeout: patience }).toBeGreaterThan(1);
   await page.keyboard.press('Alt+f');
   const card = page.getByTestId('found');
   await expect(card).toContainText(/BRANNOCK/);

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"math/rand"
 	"os"
@@ -14,6 +15,7 @@ import (
 	"time"
 
 	"celator/core/frame"
+	"celator/internal/await"
 	"celator/internal/budget"
 	"celator/internal/media"
 )
@@ -105,14 +107,10 @@ func TestFramesAreThoseAskedFor(t *testing.T) {
 		if _, err := c.Get(context.Background(), budget.Now, "clip", clip, len(want)); err == nil {
 			t.Errorf("%s: there is a frame after the last", name)
 		}
-		for end := time.Now().Add(30 * time.Second); ; time.Sleep(20 * time.Millisecond) {
-			if used, _, _ := b.Children.Use(); used == 0 {
-				break
-			}
-			if time.Now().After(end) {
-				t.Fatalf("%s: a decoder that nobody uses is still there", name)
-			}
-		}
+		await.True(t, name+": the end of decoders that nobody uses", func() bool {
+			used, _, _ := b.Children.Use()
+			return used == 0
+		})
 		c.Close()
 	}
 }
@@ -136,11 +134,7 @@ func TestFramesBehindAreReadAhead(t *testing.T) {
 			continue
 		}
 		c.Touch(time.Second) // at work, so that only what is near is read
-		for end := time.Now().Add(30 * time.Second); !disk.has("clip", max(f-back, 0)); time.Sleep(time.Millisecond) {
-			if time.Now().After(end) {
-				t.Fatalf("at frame %d the one %d behind is not read", f, back)
-			}
-		}
+		await.True(t, fmt.Sprintf("the frame %d behind %d", back, f), func() bool { return disk.has("clip", max(f-back, 0)) })
 	}
 }
 

@@ -20,6 +20,7 @@ import (
 	"celator/core/cut"
 	"celator/core/geom"
 	"celator/core/proposal"
+	"celator/internal/await"
 	"celator/internal/draft"
 	"celator/internal/sought"
 	"celator/internal/store"
@@ -88,7 +89,7 @@ func (b bench) searched(t *testing.T) (src store.Source, item store.Item, pictur
 	}
 	r := b.work(t)
 	defer r.Stop()
-	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+	await.That(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready && s.Searched })
 	return src, item, picture
 }
@@ -146,7 +147,7 @@ func TestSeek(t *testing.T) {
 		return all
 	}
 	child := b.child(t)
-	wait(t, "the first stretch", func() ([]store.Proposal, error) { return b.st.Proposals(ctx, src.Programme) },
+	await.That(t, "the first stretch", func() ([]store.Proposal, error) { return b.st.Proposals(ctx, src.Programme) },
 		func(all []store.Proposal) bool { return len(all) > 0 })
 	child.Process.Kill()
 	child.Wait()
@@ -154,7 +155,7 @@ func TestSeek(t *testing.T) {
 		t.Fatalf("it was done before it could be killed: %+v, %v", row, err)
 	}
 	b.work(t)
-	row := wait(t, "the end", marks, func(r store.MarkRow) bool { return r.Going == 0 })
+	row := await.That(t, "the end", marks, func(r store.MarkRow) bool { return r.Going == 0 })
 	all := found()
 	if row.Done != 1 || row.Error != "" || len(all) != 2 {
 		t.Fatalf("%+v; found %d times", row, len(all))
@@ -179,7 +180,7 @@ func TestSeek(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	wait(t, "the other picture", func() ([]store.MarkRow, error) { return b.st.Marks(ctx, src.Programme) },
+	await.That(t, "the other picture", func() ([]store.MarkRow, error) { return b.st.Marks(ctx, src.Programme) },
 		func(all []store.MarkRow) bool { return len(all) == 2 && all[0].Going+all[1].Going == 0 })
 	if now := found(); len(now) != 2 || now[1].State != store.UnneededProposal {
 		t.Errorf("found by another picture of the same: %+v", now)
@@ -229,11 +230,11 @@ func TestDrafts(t *testing.T) {
 		return head.Document, err
 	}
 	child := b.child(t)
-	wait(t, "the first cover", document, func(d *cover.Document) bool { return len(d.Covers) > 0 })
+	await.That(t, "the first cover", document, func(d *cover.Document) bool { return len(d.Covers) > 0 })
 	child.Process.Kill()
 	child.Wait()
 	b.work(t)
-	run := wait(t, "the end", func() (store.DraftRun, error) { return b.st.DraftRun(ctx, src.Programme) },
+	run := await.That(t, "the end", func() (store.DraftRun, error) { return b.st.DraftRun(ctx, src.Programme) },
 		func(r store.DraftRun) bool { return r.State == store.Done || r.State == store.Failed })
 	if run.State != store.Done || run.Made == 0 || run.Done != run.Made || run.Notes != 0 {
 		t.Fatalf("%+v", run)
@@ -350,7 +351,7 @@ func TestDraftHalfMade(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.work(t)
-	run := wait(t, "the end", func() (store.DraftRun, error) { return b.st.DraftRun(ctx, src.Programme) },
+	run := await.That(t, "the end", func() (store.DraftRun, error) { return b.st.DraftRun(ctx, src.Programme) },
 		func(r store.DraftRun) bool { return r.State == store.Done || r.State == store.Failed })
 	if head, err = b.st.Head(ctx, shots[0].ID); err != nil {
 		t.Fatal(err)

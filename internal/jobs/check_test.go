@@ -16,6 +16,7 @@ import (
 	"celator/core/cut"
 	"celator/core/frame"
 	"celator/core/geom"
+	"celator/internal/await"
 	"celator/internal/checkrun"
 	"celator/internal/media"
 	"celator/internal/store"
@@ -34,7 +35,7 @@ func TestChecksCatchUp(t *testing.T) {
 	b := open(t)
 	src, shot := b.bring(t, 2, "480x270")
 	b.work(t)
-	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+	await.That(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready })
 	edit := func(cmds ...cover.Command) {
 		t.Helper()
@@ -72,7 +73,7 @@ func TestChecksCatchUp(t *testing.T) {
 	}
 	caughtUp := func(what string) []store.Finding {
 		t.Helper()
-		wait(t, what, func() (store.CheckRun, error) { return b.st.CheckRun(ctx, shot.ID) },
+		await.That(t, what, func() (store.CheckRun, error) { return b.st.CheckRun(ctx, shot.ID) },
 			func(i store.CheckRun) bool {
 				n, err := b.st.HeadNumber(ctx, shot.ID)
 				return i.State == "done" && i.Revision == n && err == nil
@@ -176,7 +177,7 @@ func TestAskedCheckGoesAtOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(r.Stop)
-	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+	await.That(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready })
 	shots, err := b.st.CutShots(ctx, src.ID, []cut.Boundary{{Frame: 25}})
 	if err != nil || len(shots) != 2 {
@@ -202,10 +203,10 @@ func TestAskedCheckGoesAtOnce(t *testing.T) {
 		return func() (store.CheckRun, error) { return b.st.CheckRun(ctx, shot) }
 	}
 	done := func(c store.CheckRun) bool { return c.State == "done" && c.Revision == 1 && !c.Awaited }
-	wait(t, "the check that was asked for", state(shots[1].ID), done)
+	await.That(t, "the check that was asked for", state(shots[1].ID), done)
 	if c, err := state(shots[0].ID)(); err != nil || done(c) {
 		t.Fatalf("the other was not held: %+v %v", c, err)
 	}
 	close(at.let)
-	wait(t, "the other check", state(shots[0].ID), done)
+	await.That(t, "the other check", state(shots[0].ID), done)
 }

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"celator/core/cover"
+	"celator/internal/await"
 	"celator/internal/media"
 	"celator/internal/store"
 )
@@ -34,7 +35,7 @@ func TestDamagedSourceTakenAsItIs(t *testing.T) {
 	b.work(t)
 	get := func() (store.Source, error) { return b.st.Source(ctx, src.ID) }
 	ended := func(s store.Source) bool { return s.State == store.Failed || s.State == store.Ready }
-	if s := wait(t, "the refusal", get, ended); s.State != store.Failed || s.Damage != store.DamageFound ||
+	if s := await.That(t, "the refusal", get, ended); s.State != store.Failed || s.Damage != store.DamageFound ||
 		!strings.Contains(s.Error, "damaged") {
 		t.Fatalf("%+v", s)
 	}
@@ -42,13 +43,13 @@ func TestDamagedSourceTakenAsItIs(t *testing.T) {
 	if err := b.st.RetrySource(ctx, src.ID, false); err != nil {
 		t.Fatal(err)
 	}
-	if s := wait(t, "the second refusal", get, ended); s.State != store.Failed || s.Damage != store.DamageFound {
+	if s := await.That(t, "the second refusal", get, ended); s.State != store.Failed || s.Damage != store.DamageFound {
 		t.Fatalf("%+v", s)
 	}
 	if err := b.st.RetrySource(ctx, src.ID, true); err != nil {
 		t.Fatal(err)
 	}
-	src = wait(t, "the source", get, ended)
+	src = await.That(t, "the source", get, ended)
 	if src.State != store.Ready || src.Frames != 75 || src.Damage != store.DamageTaken || src.Info.V.Damage == nil {
 		t.Fatalf("%+v", src)
 	}
@@ -73,7 +74,7 @@ func TestDamagedSourceTakenAsItIs(t *testing.T) {
 	if err := b.st.AddDelivery(ctx, d, plan); err != nil {
 		t.Fatal(err)
 	}
-	d = wait(t, "the delivery", func() (store.Delivery, error) { return b.st.Delivery(ctx, d.ID) },
+	d = await.That(t, "the delivery", func() (store.Delivery, error) { return b.st.Delivery(ctx, d.ID) },
 		func(d store.Delivery) bool { return d.State == store.Done || d.State == store.Failed })
 	if p := d.Proof.V; p == nil || p.Compared != 75 || len(p.Damage) == 0 ||
 		!strings.Contains(p.Damage[0], "damaged (frame") {
@@ -120,7 +121,7 @@ func TestCutSourceTriedAgain(t *testing.T) {
 		if err := b.st.RetrySource(ctx, cutSource.ID, false); err != nil {
 			t.Fatal(err)
 		}
-		return wait(t, "another try", get, ended)
+		return await.That(t, "another try", get, ended)
 	}
 	if s := try(); s.State != store.Failed || s.Damage != store.DamageFound {
 		t.Errorf("%+v", s)

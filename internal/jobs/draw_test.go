@@ -5,6 +5,7 @@ import (
 	"os"
 	"testing"
 
+	"celator/internal/await"
 	"celator/internal/demo"
 	"celator/internal/store"
 )
@@ -44,7 +45,7 @@ func TestDemoIsDrawnByTheQueue(t *testing.T) {
 	p := all[0].ID
 	drawings := func() ([]store.Drawing, error) { return b.st.Drawings(ctx, p) }
 	r := b.work(t)
-	wait(t, "the drawing", drawings, func(l []store.Drawing) bool {
+	await.That(t, "the drawing", drawings, func(l []store.Drawing) bool {
 		return l[0].State == store.BeingDrawn && l[0].Done > 0
 	})
 	r.Stop()
@@ -52,7 +53,7 @@ func TestDemoIsDrawnByTheQueue(t *testing.T) {
 		t.Fatalf("%d drawings, %v", len(l), err)
 	}
 	b.work(t)
-	wait(t, "all footage", drawings, func(l []store.Drawing) bool { return len(l) == 0 })
+	await.That(t, "all footage", drawings, func(l []store.Drawing) bool { return len(l) == 0 })
 	sources, err := b.st.Sources(ctx, p)
 	if err != nil || len(sources) != 3 {
 		t.Fatalf("%d sources, %v", len(sources), err)
@@ -89,9 +90,9 @@ func TestDemoIsDrawnByTheQueue(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	wait(t, "the clip again", func() (bool, error) { _, err := os.Stat(path); return err == nil, nil },
+	await.That(t, "the clip again", func() (bool, error) { _, err := os.Stat(path); return err == nil, nil },
 		func(there bool) bool { return there })
-	wait(t, "its end", drawings, func(l []store.Drawing) bool { return len(l) == 0 })
+	await.That(t, "its end", drawings, func(l []store.Drawing) bool { return len(l) == 0 })
 	if s, err := b.st.Sources(ctx, p); err != nil || len(s) != 3 {
 		t.Errorf("%d sources afterwards, %v", len(s), err)
 	}

@@ -17,6 +17,7 @@ import (
 
 	"celator/core/cover"
 	"celator/core/geom"
+	"celator/internal/await"
 	"celator/internal/media"
 	"celator/internal/pgcluster"
 	"celator/internal/storage"
@@ -129,7 +130,7 @@ var kinds = map[string]struct {
 			ready(t, w)
 			id := tracked(t, w)
 			w.meanwhile(t, func() {
-				wait(t, "the track", func() (string, error) { s, _, _, err := attempt(w, id); return s, err },
+				await.That(t, "the track", func() (string, error) { s, _, _, err := attempt(w, id); return s, err },
 					func(s string) bool { return s == store.Done })
 			})
 			a, err := w.st.Attempt(context.Background(), id)
@@ -185,7 +186,7 @@ func ready(t *testing.T, w *world) {
 	}
 	w.src, w.shot = w.bring(t, 4, "480x270")
 	w.meanwhile(t, func() {
-		wait(t, "the source", func() (store.Source, error) { return w.st.Source(context.Background(), w.src.ID) },
+		await.That(t, "the source", func() (store.Source, error) { return w.st.Source(context.Background(), w.src.ID) },
 			func(s store.Source) bool { return s.State == store.Ready && s.Searched })
 	})
 	edit(t, w, cover.AddCover{New: *box("a")})
@@ -288,13 +289,13 @@ func TestJobsSurviveTheMachine(t *testing.T) {
 				middle := func(s string) bool { return s == kind.done || slices.Contains(kind.runs, s) }
 				end := func() {
 					t.Helper()
-					wait(t, "the end after the fault of the "+fault, get, func(s string) bool { return s == kind.done })
+					await.That(t, "the end after the fault of the "+fault, get, func(s string) bool { return s == kind.done })
 				}
 				if fault == "disk" { // this process's to fill
 					w.free.Store(0)
 					w.meanwhile(t, func() {
 						if name == "import" || name == "delivery" { // the others write to the database alone
-							wait(t, "the word that the disk is full", func() (string, error) {
+							await.That(t, "the word that the disk is full", func() (string, error) {
 								_, _, waiting, err := kind.state(w, id)
 								return waiting, err
 							}, func(s string) bool { return strings.Contains(s, "disk is full") })
@@ -304,7 +305,7 @@ func TestJobsSurviveTheMachine(t *testing.T) {
 					})
 				} else {
 					cmd := w.child(t)
-					wait(t, "the middle", get, middle)
+					await.That(t, "the middle", get, middle)
 					switch fault {
 					case "worker":
 						cmd.Process.Kill()
@@ -370,7 +371,7 @@ func TestOriginalStays(t *testing.T) {
 	b.work(t)
 	get := func() (store.Source, error) { return b.st.Source(ctx, src.ID) }
 	failed := func(s store.Source) bool { return s.State == store.Failed }
-	if s := wait(t, "the refusal", get, failed); !strings.Contains(s.Error, "cannot be used") {
+	if s := await.That(t, "the refusal", get, failed); !strings.Contains(s.Error, "cannot be used") {
 		t.Errorf("%q", s.Error)
 	}
 	if b, err := os.ReadFile(original); err != nil || string(b) != "no clip at all" {
@@ -379,7 +380,7 @@ func TestOriginalStays(t *testing.T) {
 	if err := b.st.RetrySource(ctx, src.ID, false); err != nil {
 		t.Fatal(err)
 	}
-	wait(t, "the second refusal", get, failed)
+	await.That(t, "the second refusal", get, failed)
 	if err := b.st.RetrySource(ctx, store.NewID(), false); !errors.Is(err, store.ErrNone) {
 		t.Errorf("a source that is not there: %v", err)
 	}
@@ -396,7 +397,7 @@ func TestPanicsAndLostJobs(t *testing.T) {
 		t.Errorf("%v", err)
 	}
 	src, _ := b.bring(t, 2, "320x180")
-	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+	await.That(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready })
 	if _, err := b.st.QueuePool().Exec(ctx, `UPDATE source SET state = 'viewing',
 		created = now() - interval '1 hour' WHERE id = $1`, src.ID); err != nil {
@@ -405,6 +406,6 @@ func TestPanicsAndLostJobs(t *testing.T) {
 	if _, err := b.st.QueuePool().Exec(ctx, `DELETE FROM river_job WHERE kind = 'ingest'`); err != nil {
 		t.Fatal(err)
 	}
-	wait(t, "the lost job", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+	await.That(t, "the lost job", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready })
 }

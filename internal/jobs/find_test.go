@@ -16,6 +16,7 @@ import (
 	"celator/core/cut"
 	"celator/core/proposal"
 	"celator/core/reading"
+	"celator/internal/await"
 	"celator/internal/lettering"
 	"celator/internal/reader"
 	"celator/internal/store"
@@ -61,7 +62,7 @@ func TestFind(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+	await.That(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready && s.Searched })
 	if err := b.st.SetBoundaries(ctx, src.ID, []cut.Boundary{{Frame: 50}, {Frame: 100}}); err != nil {
 		t.Fatal(err)
@@ -69,7 +70,7 @@ func TestFind(t *testing.T) {
 	if err := b.st.Find(ctx, src.ID, "me", false); err != nil {
 		t.Fatal(err)
 	}
-	failed := wait(t, "the end without what reads", run, func(f store.FindRun) bool { return f.State == store.Failed })
+	failed := await.That(t, "the end without a reader", run, func(f store.FindRun) bool { return f.State == store.Failed })
 	if !strings.Contains(failed.Error, "make models") {
 		t.Errorf("it says %q", failed.Error)
 	}
@@ -83,14 +84,16 @@ func TestFind(t *testing.T) {
 	if err := child.Start(); err != nil {
 		t.Fatal(err)
 	}
-	half := wait(t, "the first piece", run, func(f store.FindRun) bool { return f.Done >= 50 })
+	half := await.That(t, "the first piece", run, func(f store.FindRun) bool { return f.Done >= 50 })
 	child.Process.Kill()
 	child.Wait()
 	if half.State == store.Done {
 		t.Fatal("it was done before it could be killed")
 	}
 	b.work(t)
-	end := wait(t, "the end", run, func(f store.FindRun) bool { return f.State == store.Done || f.State == store.Failed })
+	end := await.That(t, "the end", run, func(f store.FindRun) bool {
+		return f.State == store.Done || f.State == store.Failed
+	})
 	if end.State != store.Done || end.Done != 150 || end.Looked < 6 || end.Looked > 12 {
 		t.Errorf("it ended as %+v", end)
 	}

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"testing"
 
+	"celator/internal/await"
 	"celator/internal/store"
 )
 
@@ -35,7 +36,7 @@ func TestFolderOfPictures(t *testing.T) {
 	}
 	src := b.enter(t, "scan")
 	b.work(t)
-	src = wait(t, "the folder", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+	src = await.That(t, "the folder", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready || s.State == store.Failed })
 	if src.State != store.Ready || src.Frames != 30 || src.Info.V.Size != files[0].Size {
 		t.Errorf("%+v", src)

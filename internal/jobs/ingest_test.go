@@ -8,6 +8,7 @@ import (
 	"slices"
 	"testing"
 
+	"celator/internal/await"
 	"celator/internal/media"
 	"celator/internal/store"
 )
@@ -33,7 +34,7 @@ func TestLongSourceSurvivesKill(t *testing.T) {
 	}
 	defer w.Process.Kill()
 	pieces := func() ([]store.Piece, error) { return b.st.Pieces(ctx, src.ID) }
-	wait(t, "two pieces", pieces, func(l []store.Piece) bool { return len(l) == 10 && l[1].Finished })
+	await.That(t, "two pieces", pieces, func(l []store.Piece) bool { return len(l) == 10 && l[1].Finished })
 	w.Process.Kill()
 	w.Wait()
 	l, err := pieces()
@@ -46,11 +47,11 @@ func TestLongSourceSurvivesKill(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.work(t)
-	wait(t, "that it goes on", pieces, func(l []store.Piece) bool { return l[4].Finished })
+	await.That(t, "that it goes on", pieces, func(l []store.Piece) bool { return l[4].Finished })
 	if now, err := os.Stat(first); err == nil && !now.ModTime().Equal(was.ModTime()) {
 		t.Error("a finished piece was made again")
 	}
-	src = wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+	src = await.That(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready || s.State == store.Failed })
 	clip, err := b.lib.Clip(src)
 	if err != nil || src.State != store.Ready || src.Frames != 30000 {

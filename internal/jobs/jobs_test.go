@@ -13,6 +13,7 @@ import (
 
 	"celator/core/cover"
 	"celator/core/geom"
+	"celator/internal/await"
 	"celator/internal/media"
 	"celator/internal/storage"
 	"celator/internal/store"
@@ -122,21 +123,6 @@ func box(id string) *cover.Cover {
 	}
 }
 
-func wait[T any](t *testing.T, what string, get func() (T, error), ok func(T) bool) T {
-	for end := time.Now().Add(90 * time.Second); ; time.Sleep(30 * time.Millisecond) {
-		v, err := get()
-		if err != nil {
-			t.Fatal(err)
-		}
-		if ok(v) {
-			return v
-		}
-		if time.Now().After(end) {
-			t.Fatalf("waited too long for %s: %+v", what, v)
-		}
-	}
-}
-
 // A worker is killed in the middle of a delivery; another one takes up what it
 // left, does not render finished segments again, and delivers. A change in one
 // segment then renders only that one.
@@ -156,7 +142,7 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 		t.Fatal(err)
 	}
 	source := func() (store.Source, error) { return b.st.Source(ctx, src.ID) }
-	src = wait(t, "the source", source, func(s store.Source) bool {
+	src = await.That(t, "the source", source, func(s store.Source) bool {
 		return s.State == store.Ready || s.State == store.Failed
 	})
 	if src.State != store.Ready || src.Frames != 600 || src.Views != 600 {
@@ -196,7 +182,7 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 	}
 	d := deliver(rev)
 	get := func() (store.Delivery, error) { return b.st.Delivery(ctx, d.ID) }
-	wait(t, "the second segment", get, func(d store.Delivery) bool { return d.Rendered > SegmentFrames+10 })
+	await.That(t, "the second segment", get, func(d store.Delivery) bool { return d.Rendered > SegmentFrames+10 })
 	cmd.Process.Kill()
 	cmd.Wait()
 	before, err := b.st.Segments(ctx, d.ID)
@@ -218,7 +204,7 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 	}
 	b.work(t)
 	ended := func(d store.Delivery) bool { return d.State == store.Done || d.State == store.Failed }
-	if got := wait(t, "the delivery", get, ended); got.State != store.Done || got.Proof.V.Compared != 600 {
+	if got := await.That(t, "the delivery", get, ended); got.State != store.Done || got.Proof.V.Compared != 600 {
 		t.Fatalf("%+v", got)
 	}
 	for key, was := range finished {
@@ -233,17 +219,18 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 
 	rev = edit(rev.Number, cover.SetNumber{Cover: "a", Lane: "grow", Scope: cover.WholeSpan, Number: 3})
 	d = deliver(rev)
-	if got := wait(t, "the second delivery", get, ended); got.State != store.Done || got.Reused != 500 {
+	if got := await.That(t, "the second delivery", get, ended); got.State != store.Done || got.Reused != 500 {
 		t.Fatalf("a change in one segment of six: %+v", got)
 	}
 
 	// A range takes over the segments that lie in it whole; its matte is proved too.
 	d = deliverSome(rev, cover.Span{First: 450, Last: 599}, false)
-	if got := wait(t, "a range", get, ended); got.State != store.Done || got.Reused != 100 || got.Proof.V.Compared != 150 {
+	if got := await.That(t, "a range", get, ended); got.State != store.Done || got.Reused != 100 ||
+		got.Proof.V.Compared != 150 {
 		t.Fatalf("frames 450 to 599: %+v", got)
 	}
 	d = deliverSome(rev, cover.Span{First: 5, Last: 24}, true)
-	got := wait(t, "a matte", get, ended)
+	got := await.That(t, "a matte", get, ended)
 	if got.State != store.Done || got.Proof.V.Compared != 20 || got.Proof.V.Touched != 6 {
 		t.Fatalf("the matte of frames 5 to 24: %+v, %+v", got, got.Proof.V)
 	}
@@ -251,7 +238,7 @@ func TestKilledWorkerLosesNothing(t *testing.T) {
 	// Cancelled: it stops, and what is finished stays for later.
 	rev = edit(rev.Number, cover.SetSpan{Cover: "a", Span: cover.Span{First: 0, Last: 599}})
 	d = deliver(rev)
-	wait(t, "some frames", get, func(d store.Delivery) bool { return d.Rendered > 20 })
+	await.That(t, "some frames", get, func(d store.Delivery) bool { return d.Rendered > 20 })
 	if err := b.st.CancelDelivery(ctx, d.ID); err != nil {
 		t.Fatal(err)
 	}
@@ -273,7 +260,7 @@ func TestAttempts(t *testing.T) {
 	b := open(t)
 	src, shot := b.bring(t, 4, "480x270")
 	b.work(t)
-	wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+	await.That(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready })
 	c := cover.Cover{
 		ID: "c", Name: "Counter", Span: cover.Span{Last: 99},
@@ -314,13 +301,13 @@ func TestAttempts(t *testing.T) {
 	ended := func(a store.Attempt) bool { return a.Finished != nil }
 
 	get := follow(store.AttemptSpec{Track: tr, From: 0, To: 99, Ride: "c", At: 50, Take: true, Author: "me"})
-	wait(t, "some frames", get, func(a store.Attempt) bool { return a.Done > 3 })
+	await.That(t, "some frames", get, func(a store.Attempt) bool { return a.Done > 3 })
 	edit(cover.RenameCover{Cover: "c", Name: "Clock"})
 	a, _ := get()
 	if err := b.st.StopAttempt(ctx, a.ID); err != nil {
 		t.Fatal(err)
 	}
-	a = wait(t, "the stop", get, ended)
+	a = await.That(t, "the stop", get, ended)
 	head, err := b.st.Head(ctx, shot.ID)
 	if err != nil {
 		t.Fatal(err)
@@ -336,7 +323,7 @@ func TestAttempts(t *testing.T) {
 	kept := a.Poses.V
 
 	get = follow(store.AttemptSpec{Track: tr, From: 0, To: 99, Base: a.ID, Take: true, Author: "me"})
-	a = wait(t, "the rest", get, ended)
+	a = await.That(t, "the rest", get, ended)
 	if a.State != store.Done || strings.Contains(a.Poses.V.States, "-") || a.Figures.V == nil ||
 		a.Figures.V.Frames != 100 {
 		t.Fatalf("the rest: %s, %q, %+v", a.State, a.Poses.V.States, a.Figures.V)
@@ -351,7 +338,8 @@ func TestAttempts(t *testing.T) {
 	}
 
 	get = follow(store.AttemptSpec{Track: tr, From: 40, To: 60, Compare: true, Author: "me"})
-	if a = wait(t, "the comparison", get, ended); a.State != store.Done || a.Figures.V.Apart < 0 || a.Figures.V.Apart > 2 {
+	a = await.That(t, "the comparison", get, ended)
+	if a.State != store.Done || a.Figures.V.Apart < 0 || a.Figures.V.Apart > 2 {
 		t.Errorf("to choose from: %s %s, %+v", a.State, a.Note, a.Figures.V)
 	}
 	now, err := b.st.Head(ctx, shot.ID)
@@ -360,7 +348,7 @@ func TestAttempts(t *testing.T) {
 	}
 	tr.ID, tr.Surface = "u", []geom.Point{{X: 20, Y: 20}, {X: 25, Y: 20}, {X: 25, Y: 24}}
 	get = follow(store.AttemptSpec{Track: tr, From: 0, To: 99, Take: true, Author: "me"})
-	if a = wait(t, "the failure", get, ended); a.State != store.Failed ||
+	if a = await.That(t, "the failure", get, ended); a.State != store.Failed ||
 		!strings.Contains(a.Note, "smaller than 12 pixels") {
 		t.Errorf("too small: %s, %q", a.State, a.Note)
 	}

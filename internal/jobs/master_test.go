@@ -12,6 +12,7 @@ import (
 
 	"celator/core/cover"
 	"celator/core/cut"
+	"celator/internal/await"
 	"celator/internal/certificate"
 	"celator/internal/deliver"
 	"celator/internal/media"
@@ -43,7 +44,7 @@ func newMaster(t *testing.T, seconds int) *cutMaster {
 		t.Fatal(err)
 	}
 	defer r.Stop()
-	m.src = wait(t, "the source", func() (store.Source, error) { return m.st.Source(ctx, m.src.ID) },
+	m.src = await.That(t, "the source", func() (store.Source, error) { return m.st.Source(ctx, m.src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready && s.Searched })
 	if m.shots, err = m.st.CutShots(ctx, m.src.ID, []cut.Boundary{{Frame: 40}, {Frame: 100}}); err != nil ||
 		len(m.shots) != 3 {
@@ -114,7 +115,7 @@ func TestMaster(t *testing.T) {
 	deliverIt := func(name string) store.Delivery {
 		t.Helper()
 		d := m.order(t, name)
-		return wait(t, name, func() (store.Delivery, error) { return b.st.Delivery(ctx, d.ID) }, store.Delivery.Ended)
+		return await.That(t, name, func() (store.Delivery, error) { return b.st.Delivery(ctx, d.ID) }, store.Delivery.Ended)
 	}
 	// Nothing is covered yet: all of it is copied.
 	if d := deliverIt("bare.mov"); d.State != store.Done || d.Proof.V.Copied != 150 {
@@ -178,7 +179,7 @@ func TestMasterSurvivesKills(t *testing.T) {
 			d := m.order(t, fmt.Sprint(stage, try, ".mov"))
 			get := func() (store.Delivery, error) { return m.st.Delivery(ctx, d.ID) }
 			cmd := m.child(t)
-			d = wait(t, stage, func() (store.Delivery, error) {
+			d = await.That(t, stage, func() (store.Delivery, error) {
 				for { // some last for a few hundredths of a second
 					d, err := get()
 					if err != nil || d.State != store.Queued && d.State != store.Rendering || d.State == stage {
@@ -194,7 +195,7 @@ func TestMasterSurvivesKills(t *testing.T) {
 				caught = d.State == stage
 			}
 			cmd = m.child(t)
-			d = wait(t, "the end", get, store.Delivery.Ended)
+			d = await.That(t, "the end", get, store.Delivery.Ended)
 			cmd.Process.Kill()
 			cmd.Wait()
 			if p := d.Proof.V; d.State != store.Done || p.Copied != 1000-22 || p.Coded != 22 {

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"celator/core/cover"
+	"celator/internal/await"
 	"celator/internal/deliver"
 	"celator/internal/intake"
 	"celator/internal/media"
@@ -52,7 +53,7 @@ func TestPauseAndPriority(t *testing.T) {
 	b := open(t)
 	src, sh := b.bring(t, 20, "320x180")
 	b.work(t)
-	src = wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+	src = await.That(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready })
 	delivery := func(id string) func() (store.Delivery, error) {
 		return func() (store.Delivery, error) { return b.st.Delivery(ctx, id) }
@@ -63,7 +64,7 @@ func TestPauseAndPriority(t *testing.T) {
 		t.Fatal(err)
 	}
 	d := b.order(t, src, sh.ID, "rests.mkv")
-	wait(t, "its first segment", delivery(d.ID), func(d store.Delivery) bool { return d.Rendered >= SegmentFrames })
+	await.That(t, "its first segment", delivery(d.ID), func(d store.Delivery) bool { return d.Rendered >= SegmentFrames })
 	if err := b.st.PauseDelivery(ctx, d.ID); err != nil {
 		t.Fatal(err)
 	}
@@ -72,14 +73,14 @@ func TestPauseAndPriority(t *testing.T) {
 	}
 	// Another one goes through meanwhile; its segments are found finished where the first had come to.
 	other := b.order(t, src, sh.ID, "other.mkv")
-	wait(t, "the other", delivery(other.ID), func(d store.Delivery) bool { return d.State == store.Done })
+	await.That(t, "the other", delivery(other.ID), func(d store.Delivery) bool { return d.State == store.Done })
 	if now, err := b.st.Delivery(ctx, d.ID); err != nil || now.State != store.Paused {
 		t.Fatalf("%s while it rests, %v", now.State, err)
 	}
 	if err := b.st.ResumeDelivery(ctx, d.ID); err != nil {
 		t.Fatal(err)
 	}
-	done := wait(t, "what rested", delivery(d.ID), store.Delivery.Ended)
+	done := await.That(t, "what rested", delivery(d.ID), store.Delivery.Ended)
 	if done.State != store.Done || done.Proof.V.Compared != 500 || done.Rendered != 500 {
 		t.Fatalf("%+v", done)
 	}
@@ -113,8 +114,8 @@ func TestPauseAndPriority(t *testing.T) {
 	if err := b.st.ResumeDelivery(ctx, one.ID); err != nil {
 		t.Fatal(err)
 	}
-	first := wait(t, "the last", delivery(two.ID), store.Delivery.Ended)
-	last := wait(t, "the first", delivery(one.ID), store.Delivery.Ended)
+	first := await.That(t, "the last", delivery(two.ID), store.Delivery.Ended)
+	last := await.That(t, "the first", delivery(one.ID), store.Delivery.Ended)
 	if first.State != store.Done || last.State != store.Done || first.Finished.After(*last.Finished) {
 		t.Errorf("%s at %v, %s at %v", first.State, first.Finished, last.State, last.Finished)
 	}
@@ -133,10 +134,10 @@ func TestHandover(t *testing.T) {
 	b := open(t)
 	src, sh := b.bring(t, 2, "160x90")
 	runner := b.work(t)
-	src = wait(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
+	src = await.That(t, "the source", func() (store.Source, error) { return b.st.Source(ctx, src.ID) },
 		func(s store.Source) bool { return s.State == store.Ready })
 	d := b.order(t, src, sh.ID, "week 12.mkv")
-	done := wait(t, "the delivery", func() (store.Delivery, error) { return b.st.Delivery(ctx, d.ID) },
+	done := await.That(t, "the delivery", func() (store.Delivery, error) { return b.st.Delivery(ctx, d.ID) },
 		store.Delivery.Ended)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
@@ -156,7 +157,7 @@ func TestHandover(t *testing.T) {
 		return func() (store.Handover, error) { return b.st.Handover(ctx, id) }
 	}
 	h := over("station")
-	wait(t, "that it says why it waits", handover(h.ID), func(h store.Handover) bool { return h.Waiting != "" })
+	await.That(t, "that it says why it waits", handover(h.ID), func(h store.Handover) bool { return h.Waiting != "" })
 	runner.Stop()
 	b.work(t)
 
@@ -175,7 +176,7 @@ func TestHandover(t *testing.T) {
 	server := &http.Server{Handler: handler}
 	go server.Serve(l)
 	defer server.Close()
-	if h := wait(t, "the receipt", handover(h.ID), store.Handover.Ended); h.State != store.Acknowledged ||
+	if h := await.That(t, "the receipt", handover(h.ID), store.Handover.Ended); h.State != store.Acknowledged ||
 		h.Sent != done.Size || h.Finished == nil {
 		t.Fatalf("%+v", h)
 	}
@@ -186,7 +187,8 @@ func TestHandover(t *testing.T) {
 	if err := os.WriteFile(filepath.Join(dir, "accepted", "week 12.mkv"), []byte("older"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	if h := wait(t, "the refusal", handover(over("station").ID), store.Handover.Ended); h.State != store.TurnedDown ||
+	refused := handover(over("station").ID)
+	if h := await.That(t, "the refusal", refused, store.Handover.Ended); h.State != store.TurnedDown ||
 		h.Reason == "" {
 		t.Fatalf("%+v", h)
 	}
@@ -194,7 +196,7 @@ func TestHandover(t *testing.T) {
 		t.Fatal(err)
 	}
 	last := over("station").ID
-	if h := wait(t, "the end without a file", handover(last), store.Handover.Ended); h.State != store.Failed {
+	if h := await.That(t, "the end without a file", handover(last), store.Handover.Ended); h.State != store.Failed {
 		t.Errorf("%+v", h)
 	}
 	if all, err := b.st.Handovers(ctx, d.ID, ""); err != nil || len(all) != 3 {

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"celator/internal/await"
 	"celator/internal/storage"
 	"celator/internal/store"
 )
@@ -35,7 +36,7 @@ func TestFullDisk(t *testing.T) {
 	src, _ := b.bring(t, 8, "640x360")
 	get := func() (store.Source, error) { return b.st.Source(ctx, src.ID) }
 	b.work(t)
-	wait(t, "the word that the disk is full", get, func(s store.Source) bool {
+	await.That(t, "the word that the disk is full", get, func(s store.Source) bool {
 		if s.State == store.Failed {
 			t.Fatalf("failed: %s", s.Error)
 		}
@@ -44,5 +45,5 @@ func TestFullDisk(t *testing.T) {
 	if out, err := exec.Command("mount", "-o", "remount,size=100m", small).CombinedOutput(); err != nil {
 		t.Fatalf("%v %s", err, out)
 	}
-	wait(t, "the source", get, func(s store.Source) bool { return s.State == store.Ready && s.Waiting == "" })
+	await.That(t, "the source", get, func(s store.Source) bool { return s.State == store.Ready && s.Waiting == "" })
 }

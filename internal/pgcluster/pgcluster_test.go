@@ -3,13 +3,15 @@ package pgcluster
 import (
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
 	"syscall"
 	"testing"
-	"time"
+
+	"celator/internal/await"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -64,19 +66,14 @@ func TestComesBack(t *testing.T) {
 		was := c.postmaster(t)
 		syscall.Kill(was, how)
 		gone := false
-		for end := time.Now().Add(60 * time.Second); ; time.Sleep(10 * time.Millisecond) {
+		await.True(t, fmt.Sprintf("the server after %v", how), func() bool {
 			url, err := c.Address()
 			gone = gone || err != nil
-			if gone && err == nil {
-				if url != at {
-					t.Errorf("after %v it is at another address", how)
-				}
-				break
+			if gone && err == nil && url != at {
+				t.Errorf("after %v it is at another address", how)
 			}
-			if time.Now().After(end) {
-				t.Fatalf("after %v it does not come back: %v", how, err)
-			}
-		}
+			return gone && err == nil
+		})
 		if c.postmaster(t) == was {
 			t.Errorf("%v did not end it", how)
 		}

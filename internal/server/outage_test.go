@@ -15,6 +15,7 @@ import (
 	"testing/fstest"
 	"time"
 
+	"celator/internal/await"
 	"celator/internal/budget"
 	"celator/internal/decode"
 	"celator/internal/pgcluster"
@@ -109,20 +110,11 @@ func TestDatabaseKilled(t *testing.T) {
 		}
 		pid, _ := strconv.Atoi(strings.SplitN(string(line), "\n", 2)[0])
 		syscall.Kill(pid, syscall.SIGKILL)
-		until(t, "requests that are turned away", func() bool { return away.Load() > was })
-		until(t, "the database", func() bool { _, err := pg.Address(); return err == nil && st.Ready(ctx) == nil })
+		await.True(t, "requests that are turned away", func() bool { return away.Load() > was })
+		await.True(t, "the database", func() bool { _, err := pg.Address(); return err == nil && st.Ready(ctx) == nil })
 		was = good.Load()
-		until(t, "good answers", func() bool { return good.Load() > was+20 })
+		await.True(t, "good answers", func() bool { return good.Load() > was+20 })
 	}
 	end()
 	wg.Wait()
-}
-
-func until(t *testing.T, what string, ok func() bool) {
-	t.Helper()
-	for end := time.Now().Add(time.Minute); !ok(); time.Sleep(5 * time.Millisecond) {
-		if time.Now().After(end) {
-			t.Fatalf("waited too long for %s", what)
-		}
-	}
 }

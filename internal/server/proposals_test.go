@@ -4,7 +4,6 @@ import (
 	"context"
 	"strings"
 	"testing"
-	"time"
 
 	"celator/core/geom"
 	"celator/core/proposal"
@@ -169,14 +168,10 @@ func TestProposals(t *testing.T) {
 	// What the list asks for is drafted, and belongs to what asked for it.
 	sign := list.Proposals[of["Velmouth"]]
 	s.ask("POST", at+"/draft", m{}, 202, nil)
-	for end := time.Now().Add(time.Minute); ; time.Sleep(50 * time.Millisecond) {
-		if of = get(); list.Drafts != nil && list.Drafts.State == "done" {
-			break
-		}
-		if time.Now().After(end) {
-			t.Fatalf("the drafts are %+v", list.Drafts)
-		}
-	}
+	s.until("the drafts", func() bool {
+		of = get()
+		return list.Drafts != nil && list.Drafts.State == "done"
+	})
 	if p := list.Proposals[of["Velmouth"]]; p.Item == nil || *p.Item != sign.Asked {
 		t.Errorf("it belongs to %v, not to what the list asks for", p.Item)
 	}

@@ -14,10 +14,10 @@ import (
 	"sync"
 	"testing"
 	"testing/fstest"
-	"time"
 
 	"github.com/prometheus/client_golang/prometheus"
 
+	"celator/internal/await"
 	"celator/internal/budget"
 	"celator/internal/decode"
 	"celator/internal/jobs"
@@ -118,11 +118,7 @@ func (s site) ask(method, path string, in any, want int, out any) string {
 
 func (s site) until(what string, ok func() bool) {
 	s.t.Helper()
-	for end := time.Now().Add(60 * time.Second); !ok(); time.Sleep(30 * time.Millisecond) {
-		if time.Now().After(end) {
-			s.t.Fatal("waited too long for " + what)
-		}
-	}
+	await.True(s.t, what, ok)
 }
 
 type m = map[string]any
