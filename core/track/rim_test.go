@@ -60,7 +60,7 @@ func TestOutlineIsNotCarriedAway(t *testing.T) {
 	}
 	for f := 1; f < 25; f++ {
 		from := 40 + 20*float64(f)
-		most := 6.
+		most := 2.5
 		if f >= 20 {
 			most = 1.5
 		}

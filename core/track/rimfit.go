@@ -123,6 +123,9 @@ func (r *rimFit) settle(lines []line, near []float64, last bool) bool {
 		in := 0.
 		r.worse = 0
 		for i := range lines {
+			if lines[i].covered { // it counts in the share: where much is covered the outline is not believed
+				continue
+			}
 			at := mat.Dot(rows[i], x)
 			s, variance, ok := lines[i].near(at, deviation, last && n == len(near)-1)
 			if !ok {

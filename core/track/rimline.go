@@ -36,6 +36,9 @@ type line struct {
 	level []float64 // by how much the inside is lighter than on the reference, if the edge lies so far out
 	like  []float64 // and how likely that is, logarithms; from -reach px on
 	sigma float64   // deviation of the inside's samples
+
+	was, is float64 // the inside's level, on the reference and here
+	covered bool    // something passes there
 }
 
 // lines samples a frame across the outline under m, up to reach px of the frame on either side, where it is in sight.
@@ -70,10 +73,10 @@ func (r *rim) lines(f Frame, m geom.Map, reach int, smear geom.Point) []line {
 		if !seen {
 			continue
 		}
-		level := 0.
 		for k := range rimWithin {
-			level += (l.v[k] - p.level(float64(-from-k)/step)) / rimWithin
+			l.was, l.is = l.was+p.level(float64(-from-k)/step)/rimWithin, l.is+l.v[k]/rimWithin
 		}
+		level := l.is - l.was
 		for k := range reach + rimWithin - rimStart {
 			errs = append(errs, math.Abs(l.v[k]-p.level(float64(-from-k)/step)-level))
 		}
@@ -84,6 +87,7 @@ func (r *rim) lines(f Frame, m geom.Map, reach int, smear geom.Point) []line {
 	}
 	slices.Sort(errs)
 	sigma := max(1.5*errs[len(errs)/2], rimLevel)
+	cover(out, sigma)
 	for i := range out {
 		out[i].weigh(sigma)
 	}
@@ -201,6 +205,9 @@ func shift(lines []line, reach int) geom.Point {
 			d := geom.Pt(float64(x), float64(y))
 			v := -rimStays * d.Len() * float64(len(lines))
 			for i := range lines {
+				if lines[i].covered {
+					continue
+				}
 				v += lines[i].at(lines[i].out.Dot(d))
 			}
 			if v > most {
