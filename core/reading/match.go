@@ -28,7 +28,9 @@ func groups(of ...string) map[rune]int {
 	return out
 }
 
-// What it costs to take one character for another, of one that is left out.
+// What it costs to take one character for another, or to leave one out. Of two in a row that are the same a reader
+// easily leaves out one: what it sees between them must be nothing (the blank of Graves and others, "Connectionist
+// temporal classification", ICML 2006).
 const (
 	costAlike = .35
 	costOther = 1.
@@ -39,6 +41,14 @@ func cost(a, b rune) float64 {
 	case a == b:
 		return 0
 	case g != 0 && g == alike[b]:
+		return costAlike
+	}
+	return costOther
+}
+
+// gap is what it costs to leave out a character.
+func gap(of []rune, i int) float64 {
+	if i > 0 && of[i] == of[i-1] {
 		return costAlike
 	}
 	return costOther
@@ -76,16 +86,16 @@ func compared(text string) []rune {
 // 1(4), 1980).
 func distance(x, y []rune, within bool) float64 {
 	row := make([]float64, len(y)+1)
-	for j := range row {
-		if !within {
-			row[j] = float64(j)
+	if !within {
+		for j := range y {
+			row[j+1] = row[j] + gap(y, j)
 		}
 	}
 	for i, a := range x {
 		before := row[0]
-		row[0] = float64(i + 1)
+		row[0] += gap(x, i)
 		for j, b := range y {
-			d := min(row[j+1]+1, row[j]+1, before+cost(a, b))
+			d := min(row[j+1]+gap(x, i), row[j]+gap(y, j), before+cost(a, b))
 			before, row[j+1] = row[j+1], d
 		}
 	}

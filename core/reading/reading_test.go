@@ -147,6 +147,7 @@ func TestNear(t *testing.T) {
 		{"KS 47 OH", "KS 47 0H", .9, .99}, // O and 0 are taken for each other
 		{"KS 47 OH", "KS 48 OH", .8, .9},
 		{"KS 47 OH", "Velmouth", 0, .4},
+		{"Quillnick", "Qui inick", .9, .95}, // of two in a row that are the same one is easily left out
 		{"", "KS", 0, 0},
 	} {
 		if n := Near(v.a, v.b); n < v.lo || n > v.hi || n != Near(v.b, v.a) {

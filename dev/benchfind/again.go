@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"image"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -42,10 +43,19 @@ func again(ctx context.Context, r *reading.Reader, dir, part string, pictures []
 		if only != "" && !strings.Contains(only, w.Name) {
 			continue
 		}
+		marks, of := t.marks, []int(nil)
+		if os.Getenv("THERE") != "" {
+			marks, of = t.there(w)
+		}
 		found, err := find.Seek(ctx, find.SeekJob{
-			Job: find.Job{Clip: clip, First: againAt, Last: againAt, Reader: r}, Marks: t.marks,
+			Job: find.Job{Clip: clip, First: againAt, Last: againAt, Reader: r}, Marks: marks,
 		})
 		must(err)
+		for i := range found {
+			if of != nil {
+				found[i].Mark = of[found[i].Mark]
+			}
+		}
 		t.looked++
 		t.look(w, found, each)
 	}
@@ -82,6 +92,17 @@ func (t *reappeared) first(ctx context.Context, r *reading.Reader, w demo.Reappe
 		t.marks, t.boards = append(t.marks, find.Sought{Mark: m, Reads: reads}), append(t.boards, b)
 	}
 	return nil
+}
+
+// there are the surfaces that a picture shows, and which they are of all: what is missed is told in a small part of the
+// time that it takes to look for what is not there.
+func (t *reappeared) there(w demo.Reappearing) (marks []find.Sought, of []int) {
+	for i, o := range t.boards {
+		if slices.ContainsFunc(w.Boards, func(b demo.Reappearance) bool { return b.Mark == o.Mark }) {
+			marks, of = append(marks, t.marks[i]), append(of, i)
+		}
+	}
+	return marks, of
 }
 
 func (t *reappeared) look(w demo.Reappearing, found []find.Again, each bool) {
