@@ -56,6 +56,7 @@ func (f *Finder) soften(mask []uint8, move geom.Point, moved bool) []float32 {
 	for i, v := range alpha { // what is left of noise at both ends
 		alpha[i] = min(max((v-.06)/.88, 0), 1)
 	}
+	joined(alpha, mask[off:off+n], f.W, h)
 	return whole
 }
 

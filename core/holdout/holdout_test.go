@@ -188,3 +188,19 @@ func TestSpreader(t *testing.T) {
 		t.Errorf("carried %.3f before the edge and %.3f past it", at(18), at(21))
 	}
 }
+
+// A soft edge hangs together with what it is the edge of; a lone sample beside it is the surface.
+func TestSoftEdgeHangsTogether(t *testing.T) {
+	const w, h = 12, 3
+	alpha, mask := make([]float32, w*h), make([]uint8, w*h)
+	for y := range h {
+		copy(alpha[y*w:], []float32{1, 1, .9, .5, .2, .1, 0, 0, .4, 0, 0, 0})
+		copy(mask[y*w:], []uint8{1, 1, 1, 1})
+	}
+	joined(alpha, mask, w, h)
+	for i, v := range alpha {
+		if want := [w]float32{1, 1, .9, .5, .2, .1}[i%w]; v != want {
+			t.Fatalf("sample %d, %d: %g instead of %g", i%w, i/w, v, want)
+		}
+	}
+}

@@ -2,6 +2,7 @@ package holdout
 
 import (
 	"image"
+	"slices"
 
 	"celator/core/cleanplate"
 )
@@ -139,4 +140,21 @@ func (f *Finder) atRim(area []int32) bool {
 		}
 	}
 	return false
+}
+
+// joined leaves of a soft matte what hangs together with its mask: a lone sample of the surface beside the edge
+// may have the foreground's colour, and is none of it.
+func joined(alpha []float32, mask []uint8, w, h int) {
+	some := make([]uint8, len(alpha))
+	for i, v := range alpha {
+		if v > 0 {
+			some[i] = 1
+		}
+	}
+	regions(some, w, h, 1, func(area []int32) bool {
+		return slices.ContainsFunc(area, func(i int32) bool { return mask[i] > 0 })
+	})
+	for i, v := range some {
+		alpha[i] *= float32(v)
+	}
 }
