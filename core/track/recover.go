@@ -9,8 +9,7 @@ import (
 
 const (
 	nearTried = 2 // places that a search near where the surface should be gives, and
-	farSeen   = 8 // one in the whole picture: the first of many that look alike is seldom the right one
-	farTried  = 3 // those of them that are looked at to the sample
+	farSeen   = 3 // one in the whole picture, which are looked at to the sample in the order in which they look from afar
 )
 
 // recover searches the whole picture for the surface, at the size and turn it was last seen and, in turn from frame to
@@ -50,7 +49,7 @@ func (t *Planar) promising(pyr pyramid, all []geom.Map) (out []geom.Map) {
 		}
 	}
 	slices.SortStableFunc(found, func(a, b seen) int { return cmp.Compare(b.mean, a.mean) })
-	for _, f := range found[:min(len(found), farTried)] {
+	for _, f := range found {
 		out = append(out, f.at)
 	}
 	return out
