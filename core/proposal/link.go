@@ -50,6 +50,7 @@ func (p *passed) pic() track.Frame {
 type chain struct {
 	sights      []Sight
 	first, last int
+	start       geom.Quad     // where it was on the first
 	at          geom.Quad     // where it is, as far as known
 	known       bool          // at is where it is on the last frame that was looked at
 	way         track.Tracker // that follows it since it was seen, from where it was then
@@ -111,7 +112,7 @@ func (l *Linker) Look(frame int, gray *track.Gray, sights []Sight) {
 		c.unseen++
 	}
 	for _, s := range rest {
-		c := &chain{sights: []Sight{s}, first: frame, last: frame, at: s.Quad, known: true}
+		c := &chain{sights: []Sight{s}, first: frame, last: frame, start: s.Quad, at: s.Quad, known: true}
 		c.back(way, l.smaller())
 		l.open = append(l.open, c)
 	}
@@ -285,22 +286,31 @@ func (c *chain) follow(before *passed, way []*passed, smaller geom.Map) {
 	if c.way == nil {
 		return
 	}
-	larger, err := smaller.Inverse()
-	if err != nil {
-		return
-	}
 	for _, p := range way {
+		c.known = false
 		if p.afterCut() {
-			c.known, c.way = false, nil
-			return
-		}
-		pose := c.way.Step(p.pic())[0]
-		if c.known = pose.State.Known(); !c.known {
 			c.way = nil
 			return
 		}
-		c.at, c.last = c.from.Under(larger.Mul(pose.Map).Mul(smaller)), p.frame
+		to, ok := step(c.way, p.pic(), c.from, c.at, smaller)
+		if !ok {
+			c.way = nil
+			return
+		}
+		c.at, c.last, c.known = to, p.frame, true
 	}
+}
+
+// step follows what lay in a box to the next picture. Something else that looks like it is found where that passes in
+// front: what does not even touch the place where it was has not come there in a frame's time.
+func step(t track.Tracker, next track.Frame, from, was geom.Quad, smaller geom.Map) (to geom.Quad, ok bool) {
+	larger, err := smaller.Inverse()
+	pose := t.Step(next)[0]
+	if err != nil || !pose.State.Known() {
+		return to, false
+	}
+	to = from.Under(larger.Mul(pose.Map).Mul(smaller))
+	return to, shared(to.Bounds(), was.Bounds()) > 0
 }
 
 // back follows a thing that was just seen first to where it came into sight, at most to the
@@ -311,16 +321,17 @@ func (c *chain) back(way []*passed, smaller geom.Map) {
 		return
 	}
 	t := tracker(now, c.at, smaller)
-	for i := len(way) - 2; t != nil && i >= 0; i-- {
-		if way[i+1].afterCut() || !t.Step(way[i].pic())[0].State.Known() {
+	for i := len(way) - 2; t != nil && i >= 0 && !way[i+1].afterCut(); i-- {
+		to, ok := step(t, way[i].pic(), c.at, c.start, smaller)
+		if !ok {
 			return
 		}
-		c.first = way[i].frame
+		c.start, c.first = to, way[i].frame
 	}
 }
 
 // Proposals ends the shot and returns what was linked, in the order of their first frames.
-// What reads the same and was never seen beside the other is one thing that came back.
+// What reads the same and was never beside the other is one thing that came back.
 func (l *Linker) Proposals() []Proposal {
 	all := append(l.done, l.open...)
 	slices.SortStableFunc(all, func(a, b *chain) int { return a.first - b.first })
@@ -332,11 +343,11 @@ func (l *Linker) Proposals() []Proposal {
 		text := vote(c.sights)
 		for j := i + 1; j < len(all); j++ {
 			d := all[j]
-			if d == nil || d.first <= c.last || c.seen().Kind == Face || len(reading.Fold(text)) < 3 {
+			if d == nil || !c.before(d) || c.seen().Kind == Face || len(reading.Fold(text)) < 3 {
 				continue
 			}
 			if reading.Near(text, vote(d.sights)) >= returns {
-				c.sights, c.last = append(c.sights, d.sights...), d.last
+				c.sights, c.at, c.last = append(c.sights, d.sights...), d.at, max(c.last, d.last)
 				all[j] = nil
 			}
 		}
@@ -349,6 +360,13 @@ func (l *Linker) Proposals() []Proposal {
 		out = append(out, sum(c.sights, c.first, c.last))
 	}
 	return out
+}
+
+// before reports whether a thing may have come back as another: no frame shows both, or only frames to which the one
+// was followed on and the other back, and there they were at one place.
+func (c *chain) before(d *chain) bool {
+	return c.last < d.first ||
+		c.seen().Frame < d.sights[0].Frame && shared(c.at.Bounds(), d.start.Bounds()) >= overlaps
 }
 
 // joinParts puts what reads a part of something else, about where that was and then, to it: a

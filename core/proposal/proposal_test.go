@@ -173,6 +173,47 @@ func link(t *testing.T, smaller int) {
 	}
 }
 
+// What passes in front hides most of a line for some frames, while another thing looks like it: the line is one thing
+// all the while, and is not taken for the other.
+func TestLinkNotAstray(t *testing.T) {
+	r := rand.New(rand.NewSource(3))
+	ink := make([]float32, 30*8) // blots of three pixels
+	for i := range ink {
+		ink[i] = float32(40 + 160*r.Intn(2))
+	}
+	letters := func(x, y int) float32 { return ink[y/3*30+x/3] }
+	l := Linker{Smaller: 1}
+	for f := 0; f <= 60; f++ {
+		g := scene(0, 1)
+		draw := func(x0, y0, w int, of func(x, y int) float32) {
+			for y := range 24 {
+				for x := range w {
+					g.Pix[(y0+y)*g.W+x0+x] = of(x, y)
+				}
+			}
+		}
+		if f < 27 {
+			draw(350, 150, 90, letters)
+		}
+		draw(40+f, 40, 90, letters)
+		if f > 21 && f < 37 {
+			draw(40+f, 40, 72, func(int, int) float32 { return 90 })
+		}
+		if f%10 > 0 {
+			l.Pass(f, g)
+			continue
+		}
+		s := Sight{Frame: f, Kind: Text, Quad: box(float64(40+f), 40, 90, 24), Text: "SKERRY CARGO", Sure: .9}
+		if f == 30 {
+			s.Quad, s.Text = box(float64(112+f), 40, 18, 24), "RGO"
+		}
+		l.Look(f, g, []Sight{s})
+	}
+	if all := l.Proposals(); len(all) != 1 || all[0].First != 0 || all[0].Last != 60 || len(all[0].Sights) != 7 {
+		t.Errorf("it is found as %+v", all)
+	}
+}
+
 // The cover of a proposal is a draft that hides it where it was seen, and what follows it is there.
 func TestMaking(t *testing.T) {
 	s := Sight{Frame: 30, Kind: Plate, Quad: box(200, 100, 90, 24), Text: "KS 47 OH", Sure: .9}

@@ -23,8 +23,6 @@ var (
 
 const (
 	patchSide  = 160 // samples on the longest side of the finest patch
-	patchLong  = 224 // and of one that is long and low, as lines of letters are: of their height too little would be left
-	lowFrom    = 2.  // times as long as it is high
 	coarsest   = 14  // samples on the shortest side of the coarsest
 	noiseFloor = 3.  // codes added to the contrast, so that noise in flat places counts for little
 	textured   = 3.5 // contrast, in codes, above which a place can be compared
@@ -83,11 +81,7 @@ func newReference(f Frame, outline []geom.Point) (*reference, error) {
 	}
 	grain := noiseOf(pyr)
 	r.grain = &grain[0]
-	side := float64(patchSide)
-	if r.size > lowFrom*min(w, h) {
-		side = patchLong
-	}
-	for s := min(side/r.size, 1); ; s /= math.Sqrt2 {
+	for s := min(patchSide/r.size, 1); ; s /= math.Sqrt2 {
 		if len(r.levels) > 0 && (min(w, h)*s < coarsest || len(r.levels) >= 9) {
 			break
 		}

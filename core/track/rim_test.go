@@ -70,6 +70,39 @@ func TestOutlineIsNotCarriedAway(t *testing.T) {
 	}
 }
 
+// Whatever the light does to a surface, lines over which something passes that is lighter or darker are told from it,
+// and hardly any other.
+func TestMarkCovered(t *testing.T) {
+	rng := rand.New(rand.NewSource(8))
+	for range 300 {
+		gain, added := .5+rng.Float64(), 40*rng.NormFloat64()
+		from, n := rng.Intn(100), rng.Intn(30)
+		lines := make([]line, 100)
+		for i := range lines {
+			l := &lines[i]
+			l.was = 60 + 30*math.Sin(float64(i)/9)
+			l.is = gain*l.was + added + rng.NormFloat64()
+		}
+		for k := range n {
+			l := &lines[(from+k)%len(lines)]
+			l.is += math.Copysign(25+40*rng.Float64(), gain-1) // all of one thing: lighter, or darker
+		}
+		markCovered(lines, 2)
+		missed, wrong := 0, 0
+		for i, l := range lines {
+			is := (i-from+len(lines))%len(lines) < n
+			if is && !l.covered {
+				missed++
+			} else if !is && l.covered {
+				wrong++
+			}
+		}
+		if missed > 0 || wrong > 2 {
+			t.Errorf("light %.2f %+.0f, %d covered from %d: %d are missed, %d wrong", gain, added, n, from, missed, wrong)
+		}
+	}
+}
+
 // Of a surface in a wall that looks alike no outline shows.
 func TestNoOutline(t *testing.T) {
 	flat := NewGray(320, 240)

@@ -12,19 +12,22 @@ const (
 	coverEven  = 400. // square codes: what differs by less on the reference does not tell how contrast has changed
 )
 
-// cover marks the lines on whose inner side something else than the surface shows. Light changes all of the surface
-// alike, by a factor and a part that is added; where a line is lighter or darker than that, something passes, and its
-// edges are not the surface's. The fit is robust, for up to half of the lines may be so: weighted least squares with
-// the weights of Geman and McClure ("Statistical methods for tomographic image reconstruction", 1987).
-func cover(lines []line, sigma float64) {
+// markCovered marks the lines on whose inner side something else than the surface shows. Light changes all of the
+// surface alike, by a factor and a part that is added; where a line is lighter or darker than that, something passes,
+// and its edges are not the surface's. The fit is robust, for three tenths of the lines may be so: weighted least
+// squares with the weights of Geman and McClure ("Statistical methods for tomographic image reconstruction", 1987).
+func markCovered(lines []line, sigma float64) {
 	n := len(lines)
 	mean := 0.
 	for i := range lines {
 		mean += lines[i].was / float64(n)
 	}
-	gain, added := 1., 0.
 	off, sizes := make([]float64, n), make([]float64, n)
-	scale := 0.
+	for i, l := range lines {
+		sizes[i] = l.is - l.was
+	}
+	slices.Sort(sizes)
+	gain, added, scale := 1., sizes[n/2], 0.
 	for range coverFits {
 		for i, l := range lines {
 			off[i] = l.is - mean - added - gain*(l.was-mean)

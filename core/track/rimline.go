@@ -87,7 +87,7 @@ func (r *rim) lines(f Frame, m geom.Map, reach int, smear geom.Point) []line {
 	}
 	slices.Sort(errs)
 	sigma := max(1.5*errs[len(errs)/2], rimLevel)
-	cover(out, sigma)
+	markCovered(out, sigma)
 	for i := range out {
 		out[i].weigh(sigma)
 	}

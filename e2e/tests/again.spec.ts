@@ -11,7 +11,6 @@ const clip = '../.run/media/tidewrack-week/chandlers-sign/clip.mp4';
 const [from, frames, size] = [60, 50, 0.75];
 
 test('a mark is found again by its picture, and drafted', async ({ page }) => {
-  test.setTimeout(300_000);
   const dir = mkdtempSync(join(tmpdir(), 'again-'));
   const ffmpeg = (...args: string[]) => execFileSync('ffmpeg', ['-v', 'error', '-y', ...args]);
   const cut = `trim=start_frame=${from}:end_frame=${from + frames},setpts=PTS-STARTPTS`;

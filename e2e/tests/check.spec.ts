@@ -162,7 +162,6 @@ test('a source is cut into shots, and a list entered for them', async ({ page })
 });
 
 test('what the check finds leads to its mending, and closes by itself', async ({ page }) => {
-  test.setTimeout(300_000);
   await boxed(page, 'Found', true);
   await goTo(page, '6');
   await page.keyboard.press('i');
@@ -200,7 +199,6 @@ test('what the check finds leads to its mending, and closes by itself', async ({
 });
 
 test('a reviewer cannot approve what has a finding, and sends it back with a note on a place', async ({ page }) => {
-  test.setTimeout(180_000);
   const id = await boxed(page, 'Sent back', true);
   await check(page);
   await review(page, id, 'Maren Toll');
@@ -227,7 +225,6 @@ test('a reviewer cannot approve what has a finding, and sends it back with a not
 });
 
 test('nobody approves their own work; the reviewer does, and the report says so', async ({ page }) => {
-  test.setTimeout(240_000);
   const id = await boxed(page, 'Reviewed', false);
   await check(page);
   await expect(page.getByTestId('check')).toHaveText('clean');

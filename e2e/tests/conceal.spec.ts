@@ -231,7 +231,6 @@ test('a label is in the review copy and in no master', async ({ page }) => {
 });
 
 test('two treatments are held against each other, and a house style is changed in one place', async ({ page }) => {
-  test.setTimeout(120_000);
   const id = await newProgramme(page, 'Styles');
   await bringIn(page, pattern('styled.mp4'));
   await cover(page, 'Left plate', 'Plate', [40, 60, 140, 120]);

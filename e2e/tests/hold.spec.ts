@@ -182,7 +182,6 @@ function palletSeen() {
 }
 
 test('what passes in front is found, looked at, accepted and painted on', async ({ page }) => {
-  test.setTimeout(400_000);
   await begin(page, 'looked-for');
   await page.getByRole('button', { name: /Find what is in front/ }).click();
   await expect(page.getByTestId('looking')).toBeVisible();
@@ -224,7 +223,6 @@ test('what passes in front is found, looked at, accepted and painted on', async 
 });
 
 test('what was found is looked for again, and delivered with the foreground untouched', async ({ page }) => {
-  test.setTimeout(400_000);
   const source = await begin(page, 'found');
   await page.getByRole('button', { name: /Find what is in front/ }).click();
   await runsEnded(page, 1, true);
@@ -268,7 +266,6 @@ test('what was found is looked for again, and delivered with the foreground unto
 });
 
 test('a holdout is drawn through the four frames of a crossing', async ({ page }) => {
-  test.setTimeout(400_000);
   const source = await begin(page, 'drawn');
   const { edges, shape } = palletSeen();
   const marks = [12, 28, 44, 66];

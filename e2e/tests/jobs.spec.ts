@@ -79,7 +79,6 @@ const around = (c: { x: number; y: number }[], by: number) =>
   ] as const;
 
 test('a tracked plate takes four actions', async ({ page }) => {
-  test.setTimeout(240_000);
   await openFootage(page, 'quay-trike', 'Trike plate', false);
   const truth = corners('quay-trike');
   const e = new Editor(page);
@@ -96,7 +95,6 @@ test('a tracked plate takes four actions', async ({ page }) => {
 });
 
 test('a tracked sign with a soft edge and a treatment of its own takes at most eight', async ({ page }) => {
-  test.setTimeout(240_000);
   await openFootage(page, 'chandlers-sign', 'Sign', false);
   const truth = corners('chandlers-sign');
   const e = new Editor(page);
@@ -118,7 +116,6 @@ test('a tracked sign with a soft edge and a treatment of its own takes at most e
 });
 
 test('a screen’s text in a part of the shot takes at most six', async ({ page }) => {
-  test.setTimeout(240_000);
   await openFootage(page, 'chandlers-sign', 'Line', false);
   const truth = corners('chandlers-sign');
   const e = new Editor(page);
@@ -141,7 +138,6 @@ test('a screen’s text in a part of the shot takes at most six', async ({ page 
 });
 
 test('a thing keyed by hand takes at most 1.2 actions a key', async ({ page }) => {
-  test.setTimeout(240_000);
   await openFootage(page, 'quay-trike', 'Trike plate', false);
   const truth = corners('quay-trike');
   const e = new Editor(page);
@@ -164,7 +160,6 @@ test('a thing keyed by hand takes at most 1.2 actions a key', async ({ page }) =
 });
 
 test('a sign with something passing in front, held out, takes at most ten', async ({ page }) => {
-  test.setTimeout(400_000);
   // The crossing, half as large as it was drawn.
   const [from, frames] = [56, 74];
   const trim = `trim=start_frame=${from}:end_frame=${from + frames},setpts=PTS-STARTPTS,scale=640:360`;

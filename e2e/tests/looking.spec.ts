@@ -85,7 +85,6 @@ test('what may be typed to go somewhere, and ways to play', async ({ page }) => 
 });
 
 test('the steady strip is enlarged, shown as a difference, and scrubbed', async ({ page }) => {
-  test.setTimeout(180_000);
   await openFootage(page, 'quay-trike', 'Trike plate');
   await page.keyboard.press('v');
   await runsEnded(page, 1);

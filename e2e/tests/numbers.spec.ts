@@ -146,7 +146,6 @@ test('a duplicate has the motion and a treatment of its own', async ({ page }) =
 });
 
 test('a surface is tracked anew from any frame, and corrections reach as far as they are told', async ({ page }) => {
-  test.setTimeout(180_000);
   await newProgramme(page, 'Anew');
   await bringIn(page, moving('Anew.mp4', 60));
   await addItem(page, 'Mark');

@@ -7,7 +7,6 @@ import { corners, openFootage, patience } from '../help';
 const clip = '../.run/media/tidewrack-week/quay-trike/clip.mp4';
 
 test('a plate is found, accepted with one key, followed, and passes the check', async ({ page }) => {
-  test.setTimeout(300_000);
   await page.goto('/');
   await page.getByLabel('Name of a new programme').fill(`Found ${Math.random()}`);
   await page.getByRole('button', { name: 'Create', exact: true }).click();
@@ -101,7 +100,6 @@ test('a plate is found, accepted with one key, followed, and passes the check', 
 });
 
 test('on the bench what was found is shown when asked, and one key covers it', async ({ page }) => {
-  test.setTimeout(300_000);
   await openFootage(page, 'chandlers-sign', 'Oilskin rack', false);
   const shot = page.url().split('/').pop()!.split('?')[0]!;
   const here = await (await page.request.get(`/api/shots/${shot}`)).json();

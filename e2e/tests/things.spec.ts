@@ -4,7 +4,6 @@ import { expect, test } from '@playwright/test';
 import { attempts, corners, document, goTo, onScreen, openFootage, runsEnded, saved } from '../help';
 
 test('points are followed, put right, trimmed, labelled, and their track is taken away', async ({ page }) => {
-  test.setTimeout(240_000);
   await openFootage(page, 'quay-trike', 'Trike plate');
   const truth = corners('quay-trike');
   await goTo(page, '20');

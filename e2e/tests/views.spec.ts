@@ -12,7 +12,6 @@ import {
 } from '../help';
 
 test('views pass the accessibility check at both sizes, dark and light', async ({ page }) => {
-  test.setTimeout(400_000);
   await newProgramme(page, 'Seen by all');
   await page.getByRole('button', { name: 'From the media folder' }).click();
   await expect(page.getByTestId('media')).toBeVisible();

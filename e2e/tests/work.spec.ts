@@ -15,7 +15,6 @@ import {
 } from '../help';
 
 test('a new programme leads to its first cover, and what takes long is listed on every page', async ({ page }) => {
-  test.setTimeout(240_000);
   const id = await newProgramme(page, 'First steps');
   const steps = page.getByTestId('first-steps').getByRole('button');
   await expect(steps).toHaveCount(3);
@@ -85,7 +84,6 @@ test('the contact sheet shows every frame of the span, and leads to one', async 
 });
 
 test('the guide leads from an empty shot to a delivery', async ({ page }) => {
-  test.setTimeout(300_000);
   await openFootage(page, 'quay-trike', 'Trike plate', false);
   await page.keyboard.press('Alt+g');
   const guide = page.getByTestId('guide');
