@@ -74,6 +74,7 @@ type work struct {
 
 	within float64    // how far a sample may be off that is as it should be; 0 where that is not known
 	hidden *Gray      // what passes in front, or nil
+	only   []bool     // the samples that count, by patch; nil for all
 	smear  geom.Point // along which the frame's samples are averaged, px
 
 	bend  *geom.Bend   // of the surface, or nil
@@ -273,7 +274,7 @@ func (p *patch) gather(pyr pyramid, to geom.Map, within, scale float64, lenient 
 	right, low := float64(pyr[0].W)-.5, float64(pyr[0].H)-.5
 	for _, idx := range p.steep {
 		i := int(idx)
-		if w.inside[i] == 0 {
+		if w.inside[i] == 0 || w.only != nil && !w.only[i] {
 			continue
 		}
 		x, y := float64(i%p.w)+.5, float64(i/p.w)+.5

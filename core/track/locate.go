@@ -1,8 +1,6 @@
 package track
 
 import (
-	"math"
-
 	"celator/core/geom"
 )
 
@@ -137,4 +135,4 @@ func (l *Locator) Grain(m geom.Map) float64 {
 }
 
 // Reach is how far around a place a surface of this size is worth looking for, px.
-func (l *Locator) Reach(m geom.Map) float64 { return 24 + .35*math.Min(l.t.extent(m), 400) }
+func (l *Locator) Reach(m geom.Map) float64 { return nearReach(min(l.t.extent(m), 400)) }

@@ -15,30 +15,32 @@ import (
 
 // Planar follows one surface away from its reference frame, in one direction.
 type Planar struct {
-	ref     *reference
-	model   Model
-	now     geom.Map      // the last known pose
-	before  geom.Map      // and the one before it
-	sure    geom.Map      // the last good one
-	rate    [4]geom.Point // px a frame that the corners move about the middle
-	missed  int           // frames since it was known
-	usual   float64       // share that agrees of late
-	quiet   float64       // variance of the samples that count, where the surface is plainly seen; 0 where it never was
-	plain   int           // frames on which it was plainly seen
-	surely  int           // frames on which its samples told where it is
-	crisp   float64       // share of what agrees whose samples are as they should be, where it is good
-	smear   smear
-	clean   map[*patch]*patch // the reference's patches without their moving rim
-	cleanAt float64           // the shutter they were made for
-	grain   []noise           // by level: the least difference from the reference so far
-	steps   int               // frames followed without a break since the reference
-	first   *geom.Point       // motion of the reference frame itself, px a frame, once it is known
-	turn    int               // which sizes and turns a search tries next
-	point   bool              // only its middle counts
-	sheet   *sheet            // of cloth, or nil
-	bends   []float64         // px, of a plane where it was tried as cloth
-	cov     *mat.SymDense     // of the last step
-	w       work
+	ref        *reference
+	model      Model
+	now        geom.Map      // the last known pose
+	before     geom.Map      // and the one before it
+	sure       geom.Map      // the last good one
+	rate       [4]geom.Point // px a frame that the corners move about the middle
+	missed     int           // frames since it was known
+	usual      float64       // share that agrees of late
+	quiet      float64       // variance of the samples that count, where the surface is plainly seen; 0 where it never was
+	plain      int           // frames on which it was plainly seen
+	surely     int           // frames on which its samples told where it is
+	crisp      float64       // share of what agrees whose samples are as they should be, where it is good
+	smear      smear
+	clean      map[*patch]*patch // the reference's patches without their moving rim
+	cleanAt    float64           // the shutter they were made for
+	grain      []noise           // by level: the least difference from the reference so far
+	steps      int               // frames followed without a break since the reference
+	first      *geom.Point       // motion of the reference frame itself, px a frame, once it is known
+	turn       int               // which sizes and turns a search tries next
+	point      bool              // only its middle counts
+	sheet      *sheet            // of cloth, or nil
+	bends      []float64         // px, of a plane where it was tried as cloth
+	cov        *mat.SymDense     // of the last step
+	left       bool              // something on the reference was left out, that had led the track astray
+	suspicions suspicions
+	w          work
 }
 
 // NewPlanar begins on the reference frame with the surface's outline there, in
@@ -47,7 +49,7 @@ type Planar struct {
 func NewPlanar(f Frame, outline []geom.Point, model Model) (*Planar, error) {
 	ref, err := newReference(f, outline)
 	if ref != nil && model != Cloth { // whose outline bends
-		ref.rim = newRim(f, outline, ref.grain)
+		ref.rim, ref.frame = newRim(f, outline, ref.grain), f
 	}
 	if err != nil && !(errors.Is(err, ErrFlat) && ref.rim.shows()) {
 		return nil, err
@@ -102,7 +104,7 @@ func (t *Planar) Rewind(from, after geom.Map) *Planar {
 	n := *t
 	n.now, n.before, n.sure, n.missed, n.rate, n.w = from, after, from, 0, [4]geom.Point{}, work{}
 	n.w.bend = t.w.bend
-	n.clean, n.steps = nil, calibrates
+	n.clean, n.steps, n.left, n.suspicions = nil, calibrates, false, suspicions{}
 	return &n
 }
 
@@ -159,7 +161,7 @@ func (t *Planar) step(f Frame) Pose {
 		done = try(t.now)
 	}
 	if !done {
-		reach := 24 + .35*t.extent(guess)
+		reach := nearReach(t.extent(guess))
 		done = slices.ContainsFunc(t.ref.coarsest().find(pyr, guess, geom.Pt(reach, reach), nearTried), try)
 	}
 	need := lostBelow
@@ -177,7 +179,7 @@ func (t *Planar) step(f Frame) Pose {
 	}
 	best = t.rimmed(f, guess, best)
 	if best.rim > 0 || best.share >= need && best.seen > .12 {
-		best = t.bent(pyr, t.slid(pyr, best))
+		best = t.bent(pyr, t.slid(pyr, t.contest(f, guess, best)))
 		if t.missed == 0 {
 			if best.seen > .9 && best.share > .8 {
 				t.learn(pyr, best.m)
@@ -328,6 +330,9 @@ func (t *Planar) corners(m geom.Map) []geom.Point {
 	}
 	return q
 }
+
+// nearReach is how far around its place a surface of a size is searched, px.
+func nearReach(extent float64) float64 { return 24 + .35*extent }
 
 // plausible: the box around the surface stays convex, is not mirrored, and has a
 // size that can be followed.

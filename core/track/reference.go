@@ -59,6 +59,7 @@ type reference struct {
 	levels  []*patch      // finest first
 	grain   *noise        // of the frame
 	rim     *rim          // of a surface whose outline shows, or nil
+	frame   Frame         // of such a surface, the picture
 }
 
 func newReference(f Frame, outline []geom.Point) (*reference, error) {

@@ -42,7 +42,8 @@ type Job struct {
 	// Found is told a frame's poses as they are known, one for the surface or one
 	// for each point, in the surface's own coordinates; never two calls at a time.
 	// Between two anchors a frame is told once more when both sides are known, and one
-	// in which the surface was lost when it is found again, with a better estimate.
+	// in which the surface was lost when it is found again, with a better estimate. All are told anew where something
+	// that stands in front on an anchor had led the surface's track astray.
 	Found func(f int, p []track.Pose)
 	// Bends, when given, is told at the end of each way by how much the surface seems to bend: see track.Planar.Bends.
 	Bends func(px float64)
@@ -136,15 +137,33 @@ func Run(ctx context.Context, j Job) error {
 	if err := j.check(); err != nil {
 		return err
 	}
+	r := run{job: &j, astray: map[int][]*track.Planar{}}
+	var err error
+	for range 1 + mostAnew {
+		r.anew = false
+		err = r.once(ctx)
+		if _, cut := err.(*CutError); err != nil && !cut || !r.anew {
+			break
+		}
+	}
+	return err
+}
+
+// mostAnew is how often all ways are followed anew, without what led them astray.
+const mostAnew = 2
+
+// once follows all ways.
+func (r *run) once(ctx context.Context) error {
+	j := r.job
 	legs := j.legs()
+	r.sources, r.told, r.bends = nil, map[int][2][]track.Pose{}, map[int]*geom.Bend{}
 	// Somebody who waits sees both ways begin at once when each has its own decoder.
 	groups := [][]leg{legs}
 	if j.AtHand != nil && len(legs) == 2 && len(j.Anchors) == 1 {
 		groups = [][]leg{legs[:1], legs[1:]}
 	}
-	r := run{job: &j, told: map[int][2][]track.Pose{}, bends: map[int]*geom.Bend{}}
 	for _, g := range groups {
-		f, err := openSource(ctx, &j, g)
+		f, err := openSource(ctx, j, g)
 		if err != nil {
 			return err
 		}
@@ -159,15 +178,20 @@ func Run(ctx context.Context, j Job) error {
 	var wg sync.WaitGroup
 	var mu sync.Mutex
 	var first error
+	astray := map[int][]*track.Planar{}
 	for n, l := range legs {
 		wg.Go(func() {
 			i := slices.IndexFunc(j.Anchors, func(a Anchor) bool { return a.Frame == l.anchor.Frame })
 			t, err := begun[i]()
 			if err == nil {
-				err = r.follow(ctx, r.sources[min(n, len(r.sources)-1)], t.Fork(), l)
+				t = t.Fork()
+				err = r.follow(ctx, r.sources[min(n, len(r.sources)-1)], t, l)
 			}
 			mu.Lock()
 			defer mu.Unlock()
+			if p, ok := t.(*track.Planar); ok && l.start == l.anchor.Frame && p.Astray() {
+				astray[l.start] = append(astray[l.start], p)
+			}
 			if _, cut := err.(*CutError); err != nil && (first == nil || cut && ctx.Err() == nil) {
 				first = err
 			}
@@ -177,6 +201,9 @@ func Run(ctx context.Context, j Job) error {
 		_, first = begun[0]()
 	}
 	wg.Wait()
+	for f, led := range astray {
+		r.astray[f], r.anew = append(r.astray[f], led...), true
+	}
 	if first != nil && ctx.Err() != nil {
 		return ctx.Err()
 	}
@@ -189,6 +216,8 @@ type run struct {
 	mu      sync.Mutex
 	told    map[int][2][]track.Pose // between anchors: forward, backward
 	bends   map[int]*geom.Bend      // of cloth, on anchors
+	astray  map[int][]*track.Planar // by anchor, what followed the surface and was led astray
+	anew    bool                    // there are more of these since all ways were followed last
 }
 
 // begin makes the tracker of an anchor and tells the anchor's own pose.
@@ -205,7 +234,7 @@ func (r *run) begin(ctx context.Context, a Anchor) (track.Tracker, error) {
 	if len(j.Points) > 0 {
 		t, err = track.NewPoints(f, j.places(a))
 	} else {
-		t, err = track.NewPlanar(f, mapped(j.Outline, a.Map), j.Model)
+		t, err = track.NewPlanar(r.without(a, f), mapped(j.Outline, a.Map), j.Model)
 	}
 	if err == nil && j.From <= a.Frame && a.Frame <= j.To {
 		poses := make([]track.Pose, max(len(j.Points), 1))
@@ -217,6 +246,18 @@ func (r *run) begin(ctx context.Context, a Anchor) (track.Tracker, error) {
 		r.mu.Unlock()
 	}
 	return t, err
+}
+
+// without is an anchor's frame without what led the surface's track astray, unless nothing to follow is left then.
+func (r *run) without(a Anchor, f track.Frame) track.Frame {
+	g := f
+	for _, led := range r.astray[a.Frame] {
+		g = led.Without(g)
+	}
+	if _, err := track.NewPlanar(g, mapped(r.job.Outline, a.Map), r.job.Model); err != nil {
+		return f
+	}
+	return g
 }
 
 // reference is the anchor whose picture a surface is compared with that is followed from anchor a: cloth is always
