@@ -182,15 +182,17 @@ func (r *run) once(ctx context.Context) error {
 	for n, l := range legs {
 		wg.Go(func() {
 			i := slices.IndexFunc(j.Anchors, func(a Anchor) bool { return a.Frame == l.anchor.Frame })
+			var surface *track.Planar // nil for points
 			t, err := begun[i]()
 			if err == nil {
 				t = t.Fork()
+				surface, _ = t.(*track.Planar)
 				err = r.follow(ctx, r.sources[min(n, len(r.sources)-1)], t, l)
 			}
 			mu.Lock()
 			defer mu.Unlock()
-			if p, ok := t.(*track.Planar); ok && l.start == l.anchor.Frame && p.Astray() {
-				astray[l.start] = append(astray[l.start], p)
+			if surface != nil && l.start == l.anchor.Frame && surface.Astray() {
+				astray[l.start] = append(astray[l.start], surface)
 			}
 			if _, cut := err.(*CutError); err != nil && (first == nil || cut && ctx.Err() == nil) {
 				first = err
