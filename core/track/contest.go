@@ -2,6 +2,7 @@ package track
 
 import (
 	"math"
+	"slices"
 
 	"celator/core/geom"
 )
@@ -33,12 +34,7 @@ func (t *Planar) contest(f Frame, guess geom.Map, a alignment) alignment {
 	}
 	shown := t.outlined(f, a.m)
 	if shown < outlineHeld {
-		rest := t.rest(f, a)
-		for _, from := range t.elsewhere(f, guess, a, rest) {
-			b := t.other(f, from, rest)
-			if b.share < lostBelow {
-				continue
-			}
+		for _, b := range t.others(f, guess, a) {
 			if v := t.outlined(f, b.m); v > shown+outlineMore && t.leave(f, a, b) {
 				a, shown = b, v
 				break
@@ -49,41 +45,58 @@ func (t *Planar) contest(f Frame, guess geom.Map, a alignment) alignment {
 	return a
 }
 
-// rest are the samples that do not agree where the surface was found, of the finest patch that it is seen with; nil
-// where there are too few.
-func (t *Planar) rest(f Frame, a alignment) []bool {
+// others are the places that the samples have which do not agree where the surface was found.
+func (t *Planar) others(f Frame, guess geom.Map, a alignment) (out []alignment) {
+	rest, n := t.rest(f, a)
+	if n < fewestOther {
+		return nil
+	}
+	from := []geom.Map{t.now, guess}
+	q := *t.ref.coarsest()
+	in := rest.among(&q)
+	q.points = slices.DeleteFunc(slices.Clone(q.points), func(i int32) bool { return !in[i] })
+	if len(q.points) > 0 {
+		reach := nearReach(t.extent(a.m))
+		from = append(from, q.find(f.pyr, a.m, geom.Pt(reach, reach), nearTried)...)
+	}
+	for _, m := range from {
+		if b := t.other(f, m, rest); b.share >= lostBelow {
+			out = append(out, b)
+		}
+	}
+	return out
+}
+
+// chosen are some samples of a patch.
+type chosen struct {
+	of *patch
+	in []bool
+}
+
+// among are those samples of another patch that lie where they do.
+func (c chosen) among(p *patch) []bool {
+	out := make([]bool, len(p.mask))
+	for _, i := range p.points {
+		out[i] = c.in[p.like(int(i), c.of)]
+	}
+	return out
+}
+
+// rest are the samples that do not agree where the surface was found, and their share.
+func (t *Planar) rest(f Frame, a alignment) (rest chosen, share float64) {
 	p := t.ref.levels[t.finest(a.m)]
-	rest := p.sees(f, a.m, agrees, &t.w)
+	rest = chosen{p, p.sees(f, a.m, agrees, &t.w)}
 	n := 0
-	for i, agrees := range rest {
-		if rest[i] = !agrees && p.weight[i] > 0 && t.w.inside[i] > 0; rest[i] {
+	for i, agrees := range rest.in {
+		if rest.in[i] = !agrees && p.weight[i] > 0 && t.w.inside[i] > 0; rest.in[i] {
 			n++
 		}
 	}
-	if float64(n) < fewestOther*float64(len(p.points)) {
-		return nil
-	}
-	return rest
-}
-
-// elsewhere are places where those samples may have the surface.
-func (t *Planar) elsewhere(f Frame, guess geom.Map, a alignment, rest []bool) []geom.Map {
-	if rest == nil {
-		return nil
-	}
-	p, q := t.ref.levels[t.finest(a.m)], *t.ref.coarsest()
-	q.points = nil
-	for _, i := range t.ref.coarsest().points {
-		if rest[q.like(int(i), p)] {
-			q.points = append(q.points, i)
-		}
-	}
-	reach := nearReach(t.extent(a.m))
-	return append([]geom.Map{t.now, guess}, q.find(f.pyr, a.m, geom.Pt(reach, reach), nearTried)...)
+	return rest, float64(n) / float64(max(len(p.points), 1))
 }
 
 // other finds where only those samples would have the surface, beginning at a place.
-func (t *Planar) other(f Frame, from geom.Map, rest []bool) alignment {
+func (t *Planar) other(f Frame, from geom.Map, rest chosen) alignment {
 	b := alignment{m: from, share: -1}
 	if !t.plausible(from) {
 		return b
@@ -92,10 +105,7 @@ func (t *Planar) other(f Frame, from geom.Map, rest []bool) alignment {
 	p := t.ref.levels[fine]
 	for _, s := range stages[1:] {
 		q := t.ref.levels[min(fine+s.up, len(t.ref.levels)-1)]
-		w.only = make([]bool, len(q.mask))
-		for i := range w.only {
-			w.only[i] = rest[q.like(i, p)]
-		}
+		w.only = rest.among(q)
 		b = q.align(f.pyr, b.m, nil, t.allowed(s.model), s.steps, s.near, s.lenient, w)
 		w.only = nil
 		if !t.plausible(b.m) {
