@@ -6,6 +6,7 @@ import (
 	"log"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -24,7 +25,10 @@ func world(ctx context.Context, part, data string) {
 	}
 	all, err := photos.Installed()
 	check(err)
-	shots := demo.WorldCrossings(part, all, n)
+	only := os.Getenv("ONLY")
+	shots := slices.DeleteFunc(demo.WorldCrossings(part, all, n), func(s demo.Shot) bool {
+		return only != "" && !strings.Contains(only, s.Name) && only != s.Kind
+	})
 	dir := filepath.Join(data, "world", "crossings-"+part)
 	check(demo.Generate(ctx, dir, shots, func(string) {}))
 	ours, plain := map[string]*tally{}, map[string]*tally{}
@@ -33,11 +37,7 @@ func world(ctx context.Context, part, data string) {
 	if part == demo.Work {
 		fmt.Println(heading)
 	}
-	only := os.Getenv("ONLY")
 	for _, s := range shots {
-		if only != "" && !strings.Contains(s.Name+" "+s.Kind, only) {
-			continue
-		}
 		t, p := run(ctx, filepath.Join(dir, s.Name), s, true)
 		if ours[s.Kind] == nil {
 			order, ours[s.Kind], plain[s.Kind] = append(order, s.Kind), &tally{}, &tally{}
@@ -51,7 +51,7 @@ func world(ctx context.Context, part, data string) {
 			fmt.Println(p.line("     beside"))
 		}
 	}
-	fmt.Printf("%d crossings of %d photographs, %s\n", n, len(all), part)
+	fmt.Printf("%d crossings of %d photographs, %s\n", len(shots), len(all), part)
 	fmt.Println(heading)
 	for _, k := range order {
 		fmt.Println(ours[k].line(k))
