@@ -6,9 +6,9 @@
 // With WORLD set to work or kept, COUNT crossings of that part are made from photographs instead; of those that are
 // kept only the kinds are told.
 //
-// ONLY names clips, or a kind of crossing of photographs; TRUTH takes the true poses instead of the program's own; POSES
-// a folder in which followed poses are kept for the next run; SHEETS a folder for pictures of what is wrong: missed
-// red, wrongly held out green; SENSITIVITY another one than usual.
+// ONLY names clips, or a kind of crossing of photographs; TRUTH takes the true poses instead of the program's own;
+// POSES a folder in which followed poses are kept for the next run; SHEETS a folder for pictures of what is wrong:
+// missed red, wrongly held out green; SENSITIVITY another one than usual.
 package main
 
 import (

@@ -3,36 +3,23 @@ package follow
 import (
 	"context"
 	"math"
-	"os/exec"
-	"path/filepath"
 	"testing"
 
 	"celator/core/geom"
 	"celator/core/track"
-	"celator/internal/media"
 )
 
 // A pillar stands before a faint card on the reference frame, and tells more than it. Once it has gone all frames are
 // told anew, where the card is.
 func TestFollowedAnew(t *testing.T) {
-	path := filepath.Join(t.TempDir(), "clip.mkv")
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
-		"nullsrc=size=640x480:rate=25:duration=0.04,format=yuv420p,geq=lum='255*random(1)':cb=128:cr=128,"+
-			"gblur=sigma=3,eq=contrast=5", "-filter_complex",
+	c := drawn(t, "-f", "lavfi", "-i", cloud, "-filter_complex",
 		"[0]loop=loop=59:size=1,setpts=N/25/TB,split=3[a][b][c];"+
 			"[a]crop=320:240:0:0,eq=contrast=.15:brightness=.25[ground];"+
 			"[b]crop=140:110:300:100,eq=contrast=.45:brightness=-.2[card];"+
 			"[c]crop=56:240:500:100[pillar];[ground][card]overlay=x='90+n-4':y='60+floor(.6*(n-4))'[with];"+
-			"[with][pillar]overlay=x='132+10*max(n-34,0)':y=0", "-frames:v", "60", "-c:v", "ffv1", path).CombinedOutput()
-	if err != nil {
-		t.Fatalf("%v: %s", err, out)
-	}
-	info, err := media.Probe(context.Background(), path)
-	if err != nil {
-		t.Fatal(err)
-	}
+			"[with][pillar]overlay=x='132+10*max(n-34,0)':y=0", "-frames:v", "60")
 	j := Job{
-		Clip: media.Clip{Path: path, Info: info}, Model: track.Perspective, To: info.Frames - 1,
+		Clip: c, Model: track.Perspective, To: c.Info.Frames - 1,
 		Outline: []geom.Point{{X: 90, Y: 60}, {X: 230, Y: 60}, {X: 230, Y: 170}, {X: 90, Y: 170}},
 		Anchors: []Anchor{{Frame: 4, Map: geom.Identity}},
 	}

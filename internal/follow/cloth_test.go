@@ -4,8 +4,6 @@ import (
 	"context"
 	"fmt"
 	"math"
-	"os/exec"
-	"path/filepath"
 	"slices"
 	"testing"
 
@@ -17,23 +15,15 @@ import (
 // waving makes a cloud of noise that waves in its place, and returns where what lies at p on frame a lies on b.
 func waving(t *testing.T) (media.Clip, func(p geom.Point, a, b int) geom.Point) {
 	t.Helper()
-	path := filepath.Join(t.TempDir(), "waving.mkv")
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+	clip := drawn(t, "-f", "lavfi", "-i",
 		"nullsrc=size=320x240:rate=25:duration=0.04,format=gray,geq=lum='255*random(1)',gblur=sigma=2.5,eq=contrast=5",
 		"-vf", `loop=loop=29:size=1,setpts=N/25/TB,geq=lum='lum(X+3*sin((Y+.5)/25+N/4)\,Y+2.5*sin((X+.5)/30+N/5))'`,
-		"-pix_fmt", "yuv420p", "-frames:v", "30", "-c:v", "ffv1", path).CombinedOutput()
-	if err != nil {
-		t.Fatalf("%v: %s", err, out)
-	}
-	info, err := media.Probe(context.Background(), path)
-	if err != nil {
-		t.Fatal(err)
-	}
+		"-pix_fmt", "yuv420p", "-frames:v", "30")
 	shows := func(p geom.Point, f int) geom.Point {
 		n := float64(f)
 		return p.Add(geom.Pt(3*math.Sin(p.Y/25+n/4), 2.5*math.Sin(p.X/30+n/5)))
 	}
-	return media.Clip{Path: path, Info: info}, func(p geom.Point, a, b int) geom.Point {
+	return clip, func(p geom.Point, a, b int) geom.Point {
 		still := shows(p, a)
 		q := still
 		for range 30 {

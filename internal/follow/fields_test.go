@@ -3,8 +3,6 @@ package follow
 import (
 	"context"
 	"fmt"
-	"os/exec"
-	"path/filepath"
 	"testing"
 
 	"celator/core/geom"
@@ -16,24 +14,16 @@ import (
 // noise that rests, softened as a camera that fills its lines softens it.
 func woven(t *testing.T, step geom.Point, order, first string) media.Clip {
 	t.Helper()
-	path := filepath.Join(t.TempDir(), "woven.mkv")
-	out, err := exec.Command("ffmpeg", "-v", "error",
+	c := drawn(t,
 		"-f", "lavfi", "-i", "color=c=gray:s=640x360:r=50:d=1,format=yuv444p,noise=alls=60:allf=0:all_seed=3,gblur=1",
 		"-f", "lavfi", "-i", "testsrc2=s=160x96:r=50:d=1,select=eq(n\\,7),loop=-1:1,fps=50,format=yuv444p,gblur=1",
 		"-filter_complex", fmt.Sprintf("[0][1]overlay=x=60+%g*n:y=80+%g*n:eval=frame:format=yuv444,"+
 			"tinterlace=interleave_%s,setfield=%s", step.X, step.Y, order, first),
-		"-t", "1", "-r", "25", "-c:v", "ffv1", "-level", "3", "-pix_fmt", "yuv422p", path).CombinedOutput()
-	if err != nil {
-		t.Fatalf("%v: %s", err, out)
+		"-t", "1", "-r", "25", "-pix_fmt", "yuv422p")
+	if c.Info.First() != order {
+		t.Fatalf("it is taken for %s", c.Info.Field)
 	}
-	info, err := media.Probe(context.Background(), path)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if info.First() != order {
-		t.Fatalf("it is taken for %s", info.Field)
-	}
-	return media.Clip{Path: path, Info: info}
+	return c
 }
 
 // A surface in interlaced pictures is followed field by field, at its

@@ -252,8 +252,12 @@ func (r *run) begin(ctx context.Context, a Anchor) (track.Tracker, error) {
 
 // without is an anchor's frame without what led the surface's track astray, unless nothing to follow is left then.
 func (r *run) without(a Anchor, f track.Frame) track.Frame {
+	all := r.astray[a.Frame]
+	if len(all) == 0 {
+		return f
+	}
 	g := f
-	for _, led := range r.astray[a.Frame] {
+	for _, led := range all {
 		g = led.Without(g)
 	}
 	if _, err := track.NewPlanar(g, mapped(r.job.Outline, a.Map), r.job.Model); err != nil {

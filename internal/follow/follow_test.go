@@ -15,16 +15,12 @@ import (
 	"celator/internal/media"
 )
 
-// clip makes a moving cloud of noise and returns it probed.
-func clip(t *testing.T, depth string) media.Clip {
+// drawn is a clip that ffmpeg makes without loss, by its arguments.
+func drawn(t *testing.T, args ...string) media.Clip {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "clip.mkv")
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
-		"nullsrc=size=640x480:rate=25:duration=0.04,format=yuv420p,geq=lum='255*random(1)':cb=128:cr=128,"+
-			"gblur=sigma=3,eq=contrast=5", "-vf",
-		"loop=loop=29:size=1,setpts=N/25/TB,crop=320:240:80+3*n:60+2*n:exact=1,format="+depth, "-frames:v", "30", "-c:v",
-		"ffv1", path).CombinedOutput()
-	if err != nil {
+	args = append(append([]string{"-v", "error"}, args...), "-c:v", "ffv1", "-level", "3", path)
+	if out, err := exec.Command("ffmpeg", args...).CombinedOutput(); err != nil {
 		t.Fatalf("%v: %s", err, out)
 	}
 	info, err := media.Probe(context.Background(), path)
@@ -32,6 +28,17 @@ func clip(t *testing.T, depth string) media.Clip {
 		t.Fatal(err)
 	}
 	return media.Clip{Path: path, Info: info}
+}
+
+// cloud is a picture of noise.
+const cloud = "nullsrc=size=640x480:rate=25:duration=0.04,format=yuv420p,geq=lum='255*random(1)':cb=128:cr=128," +
+	"gblur=sigma=3,eq=contrast=5"
+
+// clip makes a moving cloud.
+func clip(t *testing.T, depth string) media.Clip {
+	t.Helper()
+	return drawn(t, "-f", "lavfi", "-i", cloud, "-vf",
+		"loop=loop=29:size=1,setpts=N/25/TB,crop=320:240:80+3*n:60+2*n:exact=1,format="+depth, "-frames:v", "30")
 }
 
 func job(c media.Clip) Job {
@@ -179,18 +186,8 @@ func TestAnchors(t *testing.T) {
 }
 
 func TestPointsAndCut(t *testing.T) {
-	c := clip(t, "yuv420p")
-	two := filepath.Join(t.TempDir(), "two.mkv")
-	out, err := exec.Command("ffmpeg", "-v", "error", "-i", c.Path, "-f", "lavfi", "-i",
-		"testsrc2=size=320x240:rate=25:duration=0.4", "-filter_complex", "[0]trim=end_frame=20[a];[a][1]concat", "-c:v",
-		"ffv1", two).CombinedOutput()
-	if err != nil {
-		t.Fatalf("%v: %s", err, out)
-	}
-	if c.Info, err = media.Probe(context.Background(), two); err != nil {
-		t.Fatal(err)
-	}
-	c.Path = two
+	c := drawn(t, "-i", clip(t, "yuv420p").Path, "-f", "lavfi", "-i",
+		"testsrc2=size=320x240:rate=25:duration=0.4", "-filter_complex", "[0]trim=end_frame=20[a];[a][1]concat")
 	pts := []geom.Point{{X: 150, Y: 100}, {X: 200, Y: 140}}
 	j := Job{Clip: c, Points: pts, Anchors: []Anchor{{Frame: 10, Map: geom.Identity}}, To: c.Info.Frames - 1}
 	last := 0
@@ -243,25 +240,16 @@ func TestAnchorsOfPoints(t *testing.T) {
 // A mark in red on green of the same luma is followed by the channel in which it
 // shows, and cannot be by luma; frames that are decoded already change no pose.
 func TestChannelAndFramesAtHand(t *testing.T) {
-	path := filepath.Join(t.TempDir(), "red.mkv")
 	// In full range BT.709 luma both colours are near 100.
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+	c := drawn(t, "-f", "lavfi", "-i",
 		"nullsrc=size=320x240:rate=25:duration=1.2,format=gbrp,geq=r='if(gt(sin((X-2*N)/5)+sin((Y-N)/7),0.2),235,0)':"+
 			"g='if(gt(sin((X-2*N)/5)+sin((Y-N)/7),0.2),70,140)':b='0'",
-		"-vf", "scale=out_color_matrix=bt709:out_range=pc,format=yuv444p", "-colorspace", "bt709", "-color_range", "pc",
-		"-c:v", "ffv1", path).CombinedOutput()
-	if err != nil {
-		t.Fatalf("%v: %s", err, out)
-	}
-	info, err := media.Probe(context.Background(), path)
-	if err != nil {
-		t.Fatal(err)
-	}
+		"-vf", "scale=out_color_matrix=bt709:out_range=pc,format=yuv444p", "-colorspace", "bt709", "-color_range", "pc")
 	j := Job{
-		Clip: media.Clip{Path: path, Info: info}, Outline: []geom.Point{
+		Clip: c, Outline: []geom.Point{
 			{X: 100, Y: 70}, {X: 210, Y: 70}, {X: 210, Y: 160}, {X: 100, Y: 160},
 		},
-		Model: track.Translation, Channel: Best, Anchors: []Anchor{{Frame: 20, Map: geom.Identity}}, To: info.Frames - 1,
+		Model: track.Translation, Channel: Best, Anchors: []Anchor{{Frame: 20, Map: geom.Identity}}, To: c.Info.Frames - 1,
 	}
 	run := func() map[int]track.Pose {
 		t.Helper()
@@ -285,8 +273,8 @@ func TestChannelAndFramesAtHand(t *testing.T) {
 	}
 	defer r.Close()
 	var pics []*frame.Picture
-	for range info.Frames {
-		p := frame.New(info.Format(), nil)
+	for range c.Info.Frames {
+		p := frame.New(c.Info.Format(), nil)
 		if err := r.Read(p); err != nil {
 			t.Fatal(err)
 		}

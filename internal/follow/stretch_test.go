@@ -2,13 +2,10 @@ package follow
 
 import (
 	"context"
-	"os/exec"
-	"path/filepath"
 	"testing"
 
 	"celator/core/geom"
 	"celator/core/track"
-	"celator/internal/media"
 )
 
 // A stretch in which a thing was lost gets the way between, with what was found once and lost again in it; its states
@@ -47,20 +44,9 @@ func TestStretchOfLostFrames(t *testing.T) {
 // A surface that something passes over is found nearer to where it was hidden when it is followed back from where it is
 // seen again than it was by who waited for it.
 func TestFollowedBack(t *testing.T) {
-	path := filepath.Join(t.TempDir(), "clip.mkv")
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
-		"nullsrc=size=640x480:rate=25:duration=0.04,format=yuv420p,geq=lum='255*random(1)':cb=128:cr=128,"+
-			"gblur=sigma=3,eq=contrast=5", "-f", "lavfi", "-i", "color=gray:size=200x240:rate=25", "-filter_complex",
+	j := job(drawn(t, "-f", "lavfi", "-i", cloud, "-f", "lavfi", "-i", "color=gray:size=200x240:rate=25", "-filter_complex",
 		"[0]loop=loop=39:size=1,setpts=N/25/TB,crop=320:240:80+3*n:60+2*n:exact=1[g];"+
-			"[g][1]overlay=x='-200+24*(n-14)':y=0:shortest=0", "-frames:v", "40", "-c:v", "ffv1", path).CombinedOutput()
-	if err != nil {
-		t.Fatalf("%v: %s", err, out)
-	}
-	info, err := media.Probe(context.Background(), path)
-	if err != nil {
-		t.Fatal(err)
-	}
-	j := job(media.Clip{Path: path, Info: info})
+			"[g][1]overlay=x='-200+24*(n-14)':y=0:shortest=0", "-frames:v", "40"))
 	first, last := map[int]track.Pose{}, map[int]track.Pose{}
 	j.Found = func(f int, p []track.Pose) {
 		if _, twice := first[f]; !twice {
