@@ -191,6 +191,34 @@ func TestVoice(t *testing.T) {
 	}
 }
 
+// However it is drawn, no harmonic of the new voice lies where a steady tone was: a whistle or a held note would be
+// heard as before, for a quarter of a second.
+func TestVoiceOfATone(t *testing.T) {
+	const rate, window = 16000, 4000
+	rnd := rand.New(rand.NewPCG(4, 4))
+	in := make([]float64, 3*rate)
+	for _, pitch := range []float64{175, 200, 255} {
+		for i := range in {
+			in[i] = .3 * math.Sin(2*math.Pi*pitch*float64(i)/rate)
+		}
+		p := cover.NewPassage("p", 12, 62)
+		p.How = cover.Disguised
+		for draw := range uint64(24) {
+			out := treated(t, New([]cover.Passage{p}, 0, 1, rate, fps, 0, drawn(draw)), in, 1, rnd)
+			for at := rate / 2; at+window < 5*rate/2; at += window / 2 {
+				a, b := in[at:at+window], out[at:at+window]
+				var sum float64
+				for i, v := range a {
+					sum += v * b[i]
+				}
+				if like := sum / math.Sqrt(energy(a)*energy(b)+1e-12); like > .5 {
+					t.Errorf("%v Hz, draw %d, at %.2f s: like the source by %.2f", pitch, draw, float64(at)/rate, like)
+				}
+			}
+		}
+	}
+}
+
 // alike is the largest correlation at any shift up to 10 ms.
 func alike(a, b []float64) (best float64) {
 	const far = 160

@@ -33,7 +33,8 @@ type wave struct{ size, rate, phase float64 } // of the logarithm; Hz; rad
 // What is drawn.
 const (
 	lowestVoice, highestVoice   = 85., 260.  // Hz, even in the logarithm
-	least                       = 1.25       // ratio that the new pitch is off the old one at least
+	least                       = 1.25       // ratio that the new pitch is off the old one at least, and
+	leastHarmonic               = 1.12       // its harmonics, more than pitches wander: a held note would be heard there
 	leastFormants, mostFormants = 1.18, 1.32 // ratio, or its inverse
 	melody                      = .5         // of the old voice's is left
 	pitchWander, formantWander  = .07, .05   // of the logarithm, at most
@@ -60,8 +61,9 @@ func newVoice(rate int, chance rand.Source) *Voice {
 
 // unlike chooses the pitch that a voice of another is given.
 func (v *Voice) unlike(old float64) float64 {
+	off := func(p, ratio float64) bool { return p > old*ratio || p < old/ratio }
 	for _, p := range v.drawn {
-		if p > old*least || p < old/least {
+		if off(p, least) && off(2*p, leastHarmonic) && off(3*p, leastHarmonic) {
 			return p
 		}
 	}
