@@ -44,8 +44,8 @@ func TestStretchOfLostFrames(t *testing.T) {
 // A surface that something passes over is found nearer to where it was hidden when it is followed back from where it is
 // seen again than it was by who waited for it.
 func TestFollowedBack(t *testing.T) {
-	j := job(drawn(t, "-f", "lavfi", "-i", cloud, "-f", "lavfi", "-i", "color=gray:size=200x240:rate=25", "-filter_complex",
-		"[0]loop=loop=39:size=1,setpts=N/25/TB,crop=320:240:80+3*n:60+2*n:exact=1[g];"+
+	j := job(drawn(t, "-f", "lavfi", "-i", cloud, "-f", "lavfi", "-i", "color=gray:size=200x240:rate=25",
+		"-filter_complex", "[0]loop=loop=39:size=1,setpts=N/25/TB,crop=320:240:80+3*n:60+2*n:exact=1[g];"+
 			"[g][1]overlay=x='-200+24*(n-14)':y=0:shortest=0", "-frames:v", "40"))
 	first, last := map[int]track.Pose{}, map[int]track.Pose{}
 	j.Found = func(f int, p []track.Pose) {
