@@ -34,7 +34,7 @@ type wave struct{ size, rate, phase float64 } // of the logarithm; Hz; rad
 const (
 	lowestVoice, highestVoice   = 85., 260.  // Hz, even in the logarithm
 	least                       = 1.25       // ratio that the new pitch is off the old one at least, and
-	leastHarmonic               = 1.12       // its harmonics, more than pitches wander: a held note would be heard there
+	leastBeside                 = 1.06       // its harmonics at any time: in a quarter of a second 100 Hz differ by 1.5 turns then
 	leastFormants, mostFormants = 1.18, 1.32 // ratio, or its inverse
 	melody                      = .5         // of the old voice's is left
 	pitchWander, formantWander  = .07, .05   // of the logarithm, at most
@@ -61,9 +61,8 @@ func newVoice(rate int, chance rand.Source) *Voice {
 
 // unlike chooses the pitch that a voice of another is given.
 func (v *Voice) unlike(old float64) float64 {
-	off := func(p, ratio float64) bool { return p > old*ratio || p < old/ratio }
 	for _, p := range v.drawn {
-		if off(p, least) && off(2*p, leastHarmonic) && off(3*p, leastHarmonic) {
+		if p > old*least || p < old/least {
 			return p
 		}
 	}
@@ -139,10 +138,27 @@ func (v *Voice) melody(old []float64, first int) []float64 {
 		}
 		if p > 0 {
 			rise := min(max(math.Log(p)-sum/float64(count), -.7), .7) // an octave is a mistake of the estimator
-			out[k] = v.pitch * math.Exp(melody*rise) * v.strayed(0, first+int(float64(k)*hop*v.rate))
+			out[k] = beside(v.pitch*math.Exp(melody*rise)*v.strayed(0, first+int(float64(k)*hop*v.rate)), p)
 		}
 	}
 	return out
+}
+
+// beside moves a new pitch off the places where one of its harmonics is the old pitch, or it is one of
+// the old one's: while both run alike the waveform would be heard, whatever the two are made of.
+func beside(pitch, old float64) float64 {
+	harmonic := math.Max(math.Round(old/pitch), 1)
+	if pitch > old {
+		harmonic = 1 / math.Round(pitch/old)
+	}
+	meets := old / harmonic
+	switch off := pitch / meets; {
+	case off >= 1 && off < leastBeside:
+		return meets * leastBeside
+	case off < 1 && off > 1/leastBeside:
+		return meets / leastBeside
+	}
+	return pitch
 }
 
 // excitation is what goes through the tract.
