@@ -34,7 +34,7 @@ type wave struct{ size, rate, phase float64 } // of the logarithm; Hz; rad
 const (
 	lowestVoice, highestVoice   = 85., 260.  // Hz, even in the logarithm
 	least                       = 1.25       // ratio that the new pitch is off the old one at least, and
-	leastBeside                 = 1.06       // its harmonics at any time: in a quarter of a second 100 Hz differ by 1.5 turns then
+	leastBeside                 = 1.06       // its harmonics, at any time: 1.5 turns of 100 Hz in a quarter of a second
 	leastFormants, mostFormants = 1.18, 1.32 // ratio, or its inverse
 	melody                      = .5         // of the old voice's is left
 	pitchWander, formantWander  = .07, .05   // of the logarithm, at most
