@@ -43,8 +43,7 @@ func (p *patch) find(pyr pyramid, m geom.Map, reach geom.Point, most int) []geom
 			grid[y*gw+x] = g.At(q.Mul(f))
 		}
 	}
-	// The reference's samples less their mean, 0 outside the mask; sums over the
-	// frame's samples are taken over the whole box, from running totals.
+	// The reference's samples less their mean, 0 outside the mask.
 	var mean, power float32
 	for _, i := range p.points {
 		mean += p.raw[i]
@@ -55,8 +54,7 @@ func (p *patch) find(pyr pyramid, m geom.Map, reach geom.Point, most int) []geom
 		taps[i] = p.raw[i] - mean
 		power += taps[i] * taps[i]
 	}
-	sums, squares := totals(grid, gw, gh)
-	n := float64(p.w * p.h)
+	n := float64(len(p.points))
 	score := make([]float32, (2*rx+1)*(2*ry+1))
 	w := 2*rx + 1
 	for dy := range 2*ry + 1 {
@@ -66,26 +64,17 @@ func (p *patch) find(pyr pyramid, m geom.Map, reach geom.Point, most int) []geom
 				score[dy*w+dx] = -1
 				continue
 			}
-			var st float32
+			var st, sum, squares float32
 			for y := range p.h {
-				t, v := taps[y*p.w:][:p.w], grid[at+y*gw:][:p.w]
-				var a, b float32
-				x := 0
-				for ; x+1 < len(t) && x+1 < len(v); x += 2 {
-					a += t[x] * v[x]
-					b += t[x+1] * v[x+1]
+				t, in, v := taps[y*p.w:][:p.w], p.mask[y*p.w:][:p.w], grid[at+y*gw:][:p.w]
+				for x, v := range v {
+					st += t[x] * v
+					v *= in[x]
+					sum += v
+					squares += v * v
 				}
-				if x < len(t) {
-					a += t[x] * v[x]
-				}
-				st += a + b
 			}
-			box := func(t []float64) float64 {
-				i, j := dy*(gw+1)+dx, (dy+p.h)*(gw+1)+dx
-				return t[j+p.w] - t[j] - t[i+p.w] + t[i]
-			}
-			s := box(sums)
-			variance := max(box(squares)-s*s/n, 0) * float64(len(p.points)) / n
+			variance := max(float64(squares)-float64(sum)*float64(sum)/n, 0)
 			score[dy*w+dx] = st / float32(math.Sqrt(variance*float64(power))+n)
 		}
 	}
@@ -121,21 +110,4 @@ func (p *patch) find(pyr pyramid, m geom.Map, reach geom.Point, most int) []geom
 		out = append(out, geom.Translate(d).Mul(m))
 	}
 	return out
-}
-
-// totals returns the running sums of samples and of their squares: entry (x, y)
-// of (w+1) x (h+1) is over all samples left of x and above y.
-func totals(v []float32, w, h int) (sums, squares []float64) {
-	sums, squares = make([]float64, (w+1)*(h+1)), make([]float64, (w+1)*(h+1))
-	for y := range h {
-		var s, ss float64
-		for x := range w {
-			f := float64(v[y*w+x])
-			s += f
-			ss += f * f
-			i := (y+1)*(w+1) + x + 1
-			sums[i], squares[i] = sums[i-w-1]+s, squares[i-w-1]+ss
-		}
-	}
-	return sums, squares
 }

@@ -154,26 +154,43 @@ func second(a, b, c *[8]float64, d *[8]float64) (v float64) {
 	return v
 }
 
-// changes finds by how much speeds change, by group, where three steps in a row are sure: their median, for a jolt is
-// no rule.
+// changes finds by how much speeds change, by group, where three steps in a row are sure or, where too few are, were
+// measured: their median, for a jolt is no rule, less what the measurements err by.
 func changes(steps []Step, at [][8]float64) (out [groups]float64) {
-	var all [groups][]float64
-	sure := func(s State) bool { return s == Good || s == Anchor }
-	for i := 1; i+1 < len(at); i++ {
-		if !sure(steps[i-1].State) || !sure(steps[i].State) || !sure(steps[i+1].State) {
+	sure := func(s *Step) bool { return s.State == Good || s.State == Anchor }
+	measured := func(s *Step) bool { return sure(s) || s.Cov != nil }
+	for g := range out {
+		out[g] = expected[g]
+	}
+	for _, known := range []func(*Step) bool{sure, measured} {
+		var all, errs [groups][]float64
+		for i := 1; i+1 < len(at); i++ {
+			if !known(&steps[i-1]) || !known(&steps[i]) || !known(&steps[i+1]) {
+				continue
+			}
+			for k := range directions {
+				d := &directions[k]
+				all[d.group] = append(all[d.group], math.Abs(second(&at[i-1], &at[i], &at[i+1], &d.v)))
+				v := mat.NewVecDense(8, d.v[:])
+				err := 0.
+				for j, times := range [3]float64{1, 4, 1} {
+					if cov := steps[i-1+j].Cov; cov != nil {
+						err += times * mat.Inner(v, cov, v)
+					}
+				}
+				errs[d.group] = append(errs[d.group], err)
+			}
+		}
+		if len(all[form]) < 16 {
 			continue
 		}
-		for k := range directions {
-			d := &directions[k]
-			all[d.group] = append(all[d.group], math.Abs(second(&at[i-1], &at[i], &at[i+1], &d.v)))
-		}
-	}
-	for g, v := range all {
-		out[g] = expected[g]
-		if len(v) >= 16 {
+		for g, v := range all {
 			slices.Sort(v)
-			out[g] = max(v[len(v)/2]/.6745, calmestMotion[g])
+			slices.Sort(errs[g])
+			change := v[len(v)/2] / .6745
+			out[g] = max(math.Sqrt(max(change*change-errs[g][len(v)/2], 0)), calmestMotion[g])
 		}
+		break
 	}
 	return out
 }

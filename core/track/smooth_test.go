@@ -181,3 +181,39 @@ func TestRewind(t *testing.T) {
 		t.Errorf("the one that went on: %+v", got)
 	}
 }
+
+// A camera that jolts from frame to frame does so also where frames hardly tell it: nothing of it is smoothed away.
+func TestSmoothKeepsJolts(t *testing.T) {
+	rng := rand.New(rand.NewSource(9))
+	quad := [4]geom.Point{{X: 100, Y: 100}, {X: 300, Y: 100}, {X: 300, Y: 220}, {X: 100, Y: 220}}
+	const sigma = 1.2 // px, of each corner
+	cov := mat.NewSymDense(8, nil)
+	for i := range 8 {
+		cov.SetSym(i, i, sigma*sigma)
+	}
+	steps := []Step{{Pose{Map: geom.Identity, Confidence: 1, State: Anchor}, nil}}
+	truth := []geom.Map{geom.Identity}
+	for range 50 {
+		m := geom.Translate(geom.Pt(40*(rng.Float64()-.5), 60*(rng.Float64()-.5)))
+		var to [4]geom.Point
+		for c, q := range quad {
+			to[c] = m.Apply(q).Add(geom.Pt(sigma*rng.NormFloat64(), sigma*rng.NormFloat64()))
+		}
+		seen, err := geom.QuadToQuad(quad, to)
+		if err != nil {
+			t.Fatal(err)
+		}
+		steps, truth = append(steps, Step{Pose{Map: seen, Confidence: 1, State: Weak}, cov}), append(truth, m)
+	}
+	var before, after float64
+	for f, m := range Smooth(steps, quad, Perspective) {
+		d := Spread(m, truth[f], quad)
+		if d > 4*sigma {
+			t.Errorf("frame %d is %.1f px off", f, d)
+		}
+		before, after = before+math.Pow(Spread(steps[f].Map, truth[f], quad), 2), after+d*d
+	}
+	if after > .8*before {
+		t.Errorf("the form, which stays, is as far off as before: squares of %.0f and %.0f px", after, before)
+	}
+}
