@@ -15,7 +15,7 @@ func TestFollowedAnew(t *testing.T) {
 	c := drawn(t, "-f", "lavfi", "-i", cloud, "-filter_complex",
 		"[0]loop=loop=59:size=1,setpts=N/25/TB,split=3[a][b][c];"+
 			"[a]crop=320:240:0:0,eq=contrast=.15:brightness=.25[ground];"+
-			"[b]crop=140:110:300:100,eq=contrast=.45:brightness=-.2[card];"+
+			"[b]crop=140:110:300:100,eq=contrast=.4:brightness=-.2[card];"+
 			"[c]crop=56:240:500:100[pillar];[ground][card]overlay=x='90+n-4':y='60+floor(.6*(n-4))'[with];"+
 			"[with][pillar]overlay=x='132+10*max(n-34,0)':y=0", "-frames:v", "60")
 	j := Job{
