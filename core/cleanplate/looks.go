@@ -97,11 +97,17 @@ func (l *looked) still(agree, set uint32) int {
 		return 0
 	}
 	slices.Sort(luma)
-	var spread float32
-	for _, v := range luma {
-		spread += abs(v - luma[len(luma)/2])
+	middle := luma[len(luma)/2]
+	for k, v := range luma {
+		luma[k] = abs(v - middle)
 	}
-	spread *= 1.25 / float32(len(luma))
+	slices.Sort(luma)
+	least := luma[:len(luma)-1] // one frame may have been smeared
+	var spread float32
+	for _, v := range least {
+		spread += v
+	}
+	spread *= 1.4 / float32(len(least)) // to the deviation of normal errors
 	switch {
 	case steep > still*(spread+1):
 		return 1

@@ -10,15 +10,16 @@ type place struct {
 }
 
 const (
-	doubtful = .25 // share of looks that agree on something else
-	still    = 6   // codes of steepness to one of spread, at least, of texture that keeps still on the surface
-	moving   = 3   // and at most, of texture that does not
-	shaky    = 6   // codes of spread, at least, of what moves
-	textured = 12  // codes of steepness, at least, of what can be seen to move
-	shakier  = 1.4 // times the spread of another's looks that something's are, where both are seen
-	plain    = 10  // codes by which one thing goes on more smoothly than another, to say so
-	plainly  = .65 // share of the looks that agree at a place which is a measure for others
-	fewLooks = 3   // that are enough to know what a place looks like
+	doubtful  = .25 // share of looks that agree on something else
+	still     = 6   // codes of steepness to one of spread, at least, of texture that keeps still on the surface
+	moving    = 3   // and at most, of texture that does not
+	shaky     = 6   // codes of spread, at least, of what moves
+	textured  = 12  // codes of steepness, at least, of what can be seen to move
+	shakier   = 1.4 // times the spread of another's looks that something's are, where both are seen
+	plain     = 10  // codes by which one thing goes on more smoothly than another, to say so
+	otherwise = 8.  // times the votes that it takes around a place to be seen otherwise than its region
+	plainly   = .65 // share of the looks that agree at a place which is a measure for others
+	fewLooks  = 3   // that are enough to know what a place looks like
 )
 
 func (l *looked) place() (p place) {
@@ -61,8 +62,8 @@ func (g *Gather) settle(places []place, gain []float32) {
 	}
 }
 
-// settle keeps one way for a region's places, if that is plain: what is steadier there or, where nothing moves, in all
-// of the region.
+// settle keeps one way for a region's places, if that is plain in all of the region or, where that says otherwise much
+// plainer, around a place.
 func (r *region) settle(g *Gather, gain []float32, places []place, settled map[int]bool) {
 	w, h := g.W, g.H
 	own := r.at[0]
@@ -101,7 +102,11 @@ func (r *region) settle(g *Gather, gain []float32, places []place, settled map[i
 	for _, i := range r.at {
 		p := &places[i]
 		keep, sure := keep, sure
-		if here, known := stiller.around(i).most(2); known {
+		times := 2.
+		if sure {
+			times = otherwise
+		}
+		if here, known := stiller.around(i).most(times); known {
 			keep, sure = here, true
 		}
 		if !sure {

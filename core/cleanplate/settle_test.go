@@ -29,7 +29,7 @@ func TestPlateBehindWhatStandsInFront(t *testing.T) {
 		"from a stand, in the midst, for less": {in: func(k int) bool { return k > 6 && k < 17 }},
 		"small squares that sway":              {shake: 4, in: func(k int) bool { return k < 13 }, sways: 5, field: 5},
 		"small squares, more than half":        {shake: 4, in: func(k int) bool { return k < 14 }, sways: 9, field: 5},
-		"squares before what has few edges":    {shake: 4, in: func(k int) bool { return k < 13 }, sways: 5, field: 11},
+		"squares before what has few edges":    {shake: 4, in: func(k int) bool { return k < 13 }, sways: 9, field: 11},
 		"squares that sway far":                {shake: 4, in: func(k int) bool { return k < 12 }, sways: 9, field: 11},
 	} {
 		t.Run(name, func(t *testing.T) {
