@@ -80,10 +80,17 @@ func (l *looked) mode(besides *[3]float32) (m look) {
 	return m
 }
 
+const (
+	still  = 6 // codes of steepness to one of spread, at least, of texture that keeps still on the surface
+	moving = 3 // and at most, of what moves
+	shaky  = 6 // codes of spread, at least, of what moves
+)
+
 // still tells what the looks of a set show at a place, in which most agree on a colour: 1 for texture that keeps still
 // on the surface, -1 for what moves, else 0.
 func (l *looked) still(agree, set uint32) int {
-	var luma []float32
+	var all [MaxViews + 8]float32
+	luma := all[:0]
 	var steep float32
 	for a := range l.n {
 		if set>>l.at[a]&1 == 1 {

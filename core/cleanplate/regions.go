@@ -64,10 +64,11 @@ func root(places []place, i int) int {
 	return i
 }
 
-// join makes two places of one region if they are in doubt at the same times, whichever of the two most looks show.
+// join makes a place in doubt and another of one region if they are so at the same times, whichever of the two most
+// looks show.
 func join(places []place, i, j int) {
 	a, b := &places[i], &places[j]
-	if !a.inDoubt() || !b.inDoubt() {
+	if !b.inDoubt() {
 		return
 	}
 	common := func(a, b uint32) float64 {

@@ -11,10 +11,6 @@ type place struct {
 
 const (
 	doubtful  = .25 // share of looks that agree on something else
-	still     = 6   // codes of steepness to one of spread, at least, of texture that keeps still on the surface
-	moving    = 3   // and at most, of texture that does not
-	shaky     = 6   // codes of spread, at least, of what moves
-	textured  = 12  // codes of steepness, at least, of what can be seen to move
 	shakier   = 1.4 // times the spread of another's looks that something's are, where both are seen
 	plain     = 10  // codes by which one thing goes on more smoothly than another, to say so
 	otherwise = 8.  // times the votes that it takes around a place to be seen otherwise than its region

@@ -49,9 +49,9 @@ func (p *patch) find(pyr pyramid, m geom.Map, reach geom.Point, most int) []geom
 		mean += p.raw[i]
 	}
 	mean /= float32(len(p.points))
-	taps := make([]float32, p.w*p.h)
+	taps, mask := make([]float32, p.w*p.h), make([]float32, p.w*p.h)
 	for _, i := range p.points {
-		taps[i] = p.raw[i] - mean
+		taps[i], mask[i] = p.raw[i]-mean, 1
 		power += taps[i] * taps[i]
 	}
 	n := float64(len(p.points))
@@ -64,18 +64,20 @@ func (p *patch) find(pyr pyramid, m geom.Map, reach geom.Point, most int) []geom
 				score[dy*w+dx] = -1
 				continue
 			}
-			var st, sum, squares float32
+			var st, sum, squares float64
 			for y := range p.h {
-				t, in, v := taps[y*p.w:][:p.w], p.mask[y*p.w:][:p.w], grid[at+y*gw:][:p.w]
+				t, in, v := taps[y*p.w:][:p.w], mask[y*p.w:][:p.w], grid[at+y*gw:][:p.w]
+				var a, b, c float32 // of a row: of all of a dim patch nothing would be left of its variance
 				for x, v := range v {
-					st += t[x] * v
+					a += t[x] * v
 					v *= in[x]
-					sum += v
-					squares += v * v
+					b += v
+					c += v * v
 				}
+				st, sum, squares = st+float64(a), sum+float64(b), squares+float64(c)
 			}
-			variance := max(float64(squares)-float64(sum)*float64(sum)/n, 0)
-			score[dy*w+dx] = st / float32(math.Sqrt(variance*float64(power))+n)
+			variance := max(squares-sum*sum/n, 0)
+			score[dy*w+dx] = float32(st / (math.Sqrt(variance*float64(power)) + n))
 		}
 	}
 	type peak struct {
