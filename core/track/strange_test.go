@@ -30,7 +30,7 @@ func (s scene) before(f Frame, thing *Gray, x, y int) Frame {
 // first frame on. Somebody who comes later leaves no such doubt.
 func TestWhatStoodInFrontLeadsAstray(t *testing.T) {
 	s := newScene()
-	s.card = texture(5, 220, 120, 105, 150)
+	s.card = texture(5, 220, 120, 114, 134)
 	s.ground = texture(2, 480, 360, 160, 220)
 	thing := texture(9, 84, 260, 10, 245)
 	const n = 48
@@ -58,6 +58,7 @@ func TestWhatStoodInFrontLeadsAstray(t *testing.T) {
 	if worst := follow(p, stands); worst > 5 || p.Astray() {
 		t.Errorf("without them %.1f px off at worst, astray: %t", worst, p.Astray())
 	}
+	s.card = texture(5, 220, 120, 105, 150)
 	comes := func(f int) int { return max(-100+12*f, -100) }
 	p, err = NewPlanar(s.draw(at(0), 0, 2, 1, 0, 0), outline(at(0)), Perspective)
 	if err != nil {
@@ -145,7 +146,7 @@ func TestDoubtfulFramesAreBounded(t *testing.T) {
 func TestOutlined(t *testing.T) {
 	s := newScene()
 	at := pose(240, 180, 3, 1, 1, 0, 0)
-	s.card = texture(5, 220, 120, 40, 90)
+	s.card = texture(5, 220, 120, 114, 134)
 	s.ground = texture(2, 480, 360, 150, 220)
 	f := s.draw(at, 0, 2, 1, 0, 0)
 	p, err := NewPlanar(f, outline(at), Perspective)
