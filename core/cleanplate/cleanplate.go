@@ -330,13 +330,14 @@ func (g *Gather) Plate() (*Plate, error) {
 		l.read(g, i, gain)
 		places[i] = l.place()
 	}
-	settle(places, g.W, g.H)
+	g.settle(places, gain)
 	var spreads [3][]float32
 	for i := range places {
 		l.read(g, i, gain)
 		if l.n == 0 {
 			continue
 		}
+		l.clear(&places[i])
 		sd, looks := l.around(&places[i], &p.Pix[i])
 		if i%7 == 0 && looks > 3 {
 			for c := range sd {
@@ -362,7 +363,7 @@ func (l *looked) around(p *place, s *Sample) (sd [3]float32, looks int) {
 	var sum, sq [3]float32
 	var m, like float32
 	for a := range l.n {
-		if near(&colour, &l.vals[a], 1) {
+		if alike(&colour, &l.vals[a], 1) {
 			for c, v := range l.vals[a] {
 				d := v - colour[c]
 				sum[c] += d

@@ -16,6 +16,7 @@ const (
 	alikeFrom   = .8 // correlation of a block with the same of a sure look, at least, that shows the same
 	alikeBlocks = .3 // of a look's blocks with texture, those that are like a sure look's, at least: half may be hidden
 	leastBlocks = 8  // with texture, to say so
+	textured    = 12 // codes of a block's deviation, at least, that tell anything
 	enoughSure  = 8  // looks: where there are fewer, all that are offered are taken, for one look alone tells nothing
 )
 

@@ -13,10 +13,13 @@ import (
 // the editor has seen: the plate shows the sign and nothing of the board.
 func TestPlateBehindWhatStandsInFront(t *testing.T) {
 	sign := func(x, y float64) float64 { return 120 + 45*math.Sin(x/9)*math.Cos(y/7) + 20*math.Sin((x+2*y)/23) }
+	smooth := func(x, y float64) float64 { return 110 + 25*math.Sin(x/19)*math.Cos(y/17) }
 	board := func(x, y float64) float64 { return 95 + 18*math.Sin(x/11+1)*math.Sin(y/13) }
 	for name, c := range map[string]struct {
 		shake float64          // px
 		in    func(k int) bool // front at the look
+		sways float64          // px; what sways has
+		field float64          // px, the side of its squares
 	}{
 		"from the hand, for half of the time":  {shake: 4, in: func(k int) bool { return k < 12 }},
 		"from the hand, for more than half":    {shake: 4, in: func(k int) bool { return k < 15 }},
@@ -24,18 +27,30 @@ func TestPlateBehindWhatStandsInFront(t *testing.T) {
 		"from a stand, for a little more":      {in: func(k int) bool { return k < 13 }},
 		"from the hand, in the end":            {shake: 4, in: func(k int) bool { return k > 8 }},
 		"from a stand, in the midst, for less": {in: func(k int) bool { return k > 6 && k < 17 }},
+		"small squares that sway":              {shake: 4, in: func(k int) bool { return k < 13 }, sways: 5, field: 5},
+		"small squares, more than half":        {shake: 4, in: func(k int) bool { return k < 14 }, sways: 9, field: 5},
+		"squares before what has few edges":    {shake: 4, in: func(k int) bool { return k < 13 }, sways: 9, field: 11},
+		"squares that sway far":                {shake: 4, in: func(k int) bool { return k < 12 }, sways: 9, field: 11},
 	} {
 		t.Run(name, func(t *testing.T) {
 			g, err := NewGather([]geom.Point{{X: 40, Y: 30}, {X: 240, Y: 30}, {X: 240, Y: 150}, {X: 40, Y: 150}}, 1)
 			if err != nil {
 				t.Fatal(err)
 			}
+			sign, front := sign, board
+			if c.field > 0 {
+				front = func(x, y float64) float64 { return 120 + 60*square(x/c.field)*square(y/c.field) }
+			}
+			if c.field > 8 {
+				sign = smooth
+			}
 			r := rand.New(rand.NewPCG(3, 4))
 			for k := range MaxViews {
+				sway := c.sways * math.Sin(.9*float64(k))
 				by := geom.Pt(c.shake*math.Sin(1.7*float64(k)), c.shake*math.Cos(2.3*float64(k)))
 				p := grey(func(x, y float64) float64 {
-					if c.in(k) && behind(x, y, 42) {
-						return board(x, y) + 1.5*r.NormFloat64()
+					if c.in(k) && behind(x-sway, y, 42) {
+						return front(x-sway, y) + 1.5*r.NormFloat64()
 					}
 					return sign(x-by.X, y-by.Y) + 1.5*r.NormFloat64()
 				})
@@ -50,6 +65,55 @@ func TestPlateBehindWhatStandsInFront(t *testing.T) {
 				t.Errorf("%d of %d places behind the board are not the sign's", wrong, all)
 			}
 		})
+	}
+}
+
+// square is 1 and -1 by turns.
+func square(x float64) float64 { return 1 - 2*math.Abs(math.Mod(math.Floor(x), 2)) }
+
+// A wall walks slowly in front of a sign, so that one part of it is uncovered when another is covered: the plate shows
+// the sign wherever it was clear on a third of the looks.
+func TestPlateBehindWhatWalks(t *testing.T) {
+	sign := func(x, y float64) float64 { return 130 + 70*math.Sin((x+y)/6) }
+	wall := func(x, y float64) float64 { return 90 + 12*square(x/9)*square(y/9) }
+	g, err := NewGather([]geom.Point{{X: 40, Y: 30}, {X: 240, Y: 30}, {X: 240, Y: 150}, {X: 40, Y: 150}}, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r := rand.New(rand.NewPCG(5, 4))
+	at := func(k int) (from, to float64) { return 40 + 2*float64(k), 130 + 2*float64(k) }
+	for k := range MaxViews {
+		from, to := at(k)
+		g.Add(grey(func(x, y float64) float64 {
+			if x > from && x < to {
+				return wall(x-from, y) + 1.5*r.NormFloat64()
+			}
+			return sign(x, y) + 1.5*r.NormFloat64()
+		}), geom.Identity.Warp(), k == 0)
+	}
+	plate, err := g.Plate()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var wrong, all int
+	for i := range plate.Pix {
+		q := plate.To.Apply(geom.Pt(float64(i%plate.W)+.5, float64(i/plate.W)+.5))
+		clear := 0
+		for k := range MaxViews {
+			if from, to := at(k); q.X < from-2 || q.X > to+2 {
+				clear++
+			}
+		}
+		if 3*clear < MaxViews || q.X < 42 || q.Y < 32 || q.X > 238 || q.Y > 148 {
+			continue
+		}
+		all++
+		if math.Abs(float64(plate.Pix[i][0])-sign(q.X-.5, q.Y-.5)) > 24 {
+			wrong++
+		}
+	}
+	if 100*wrong > 3*all {
+		t.Errorf("%d of %d places are not the sign's", wrong, all)
 	}
 }
 

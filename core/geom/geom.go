@@ -98,6 +98,18 @@ func Area(pts []Point) float64 {
 	return a / 2
 }
 
+// Within reports whether a point lies within a polygon (its rim crosses a ray from the point an odd number of times:
+// Shimrat, "Algorithm 112: position of point relative to polygon", CACM 5, 1962).
+func Within(poly []Point, p Point) (in bool) {
+	for i, a := range poly {
+		b := poly[(i+1)%len(poly)]
+		if (a.Y > p.Y) != (b.Y > p.Y) && p.X < a.X+(p.Y-a.Y)/(b.Y-a.Y)*(b.X-a.X) {
+			in = !in
+		}
+	}
+	return in
+}
+
 // Clip returns the part of a polygon where side is not negative; side must be linear
 // (Sutherland and Hodgman, "Reentrant polygon clipping", CACM 17(1), 1974).
 func Clip(poly []Point, side func(Point) float64) []Point {
