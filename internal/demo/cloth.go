@@ -98,15 +98,11 @@ func (s Shot) Mesh() func(frame int) []geom.Point {
 		return nil
 	}
 	return func(f int) (out []geom.Point) {
-		read := map[int]moment{-1: at(float64(f))} // by band of rows
+		read := s.reader(at, f)
 		for _, p := range lattice() {
-			q := read[-1].places(p)
-			for n := 0; s.optics != nil && n < 3; n++ {
-				b := int(min(max(q.Y, 0), float64(s.Height-1))) / band
-				if read[b].places == nil {
-					read[b] = at(s.late(f, float64(b)*band+band/2))
-				}
-				q = read[b].places(p)
+			q := geom.Pt(0, float64(s.Height)/2)
+			for range 4 {
+				q = read(q.Y).places(p)
 			}
 			out = append(out, q)
 		}

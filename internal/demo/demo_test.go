@@ -63,6 +63,42 @@ func TestTruthMatchesThePicture(t *testing.T) {
 	}
 }
 
+// A surface turns while its rows are read one after the other: the truth is the plane nearest to all of its places, and
+// where its corners alone are seen is further from the rest.
+func TestTruthOfWhatTurns(t *testing.T) {
+	s := Shot{Height: 360, Reference: 40, optics: &optics{rolls: .5}}
+	at := func(t float64) moment {
+		turned := geom.Placement(geom.Pt(320, 180), geom.Point{}, 5*(t-40), 1, 1)
+		return moment{surface: corners(turned, 200, 110, 240, 140)}
+	}
+	then, now := s.readAt(at, s.Reference), s.readAt(at, 62)
+	off := func(truth geom.Quad) (sum float64) {
+		m, err := geom.QuadToQuad(s.seen(at, s.Reference), truth)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for i, p := range then {
+			d := m.Apply(p).Sub(now[i])
+			sum += d.Dot(d) / float64(len(then))
+		}
+		return math.Sqrt(sum)
+	}
+	truth := s.seen(at, 62)
+	best := off(truth)
+	if alone := off(geom.Quad(now[:4])); best < .05 || alone < 1.5*best {
+		t.Errorf("places are %.3f px off in the mean, by the corners alone %.3f", best, alone)
+	}
+	for i := range truth {
+		for _, d := range []geom.Point{{X: .3}, {X: -.3}, {Y: .3}, {Y: -.3}} {
+			other := geom.Quad(truth)
+			other[i] = other[i].Add(d)
+			if v := off(other); v <= best {
+				t.Errorf("with corner %d at %v places are %.3f px off, at best %.3f", i, d, v, best)
+			}
+		}
+	}
+}
+
 // The covers that the demo begins with leave no part of the surface bare, in any
 // frame: points all over the true surface lie where the matte is 1.
 func TestDemoCoversHide(t *testing.T) {

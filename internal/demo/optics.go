@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"celator/core/geom"
+	"celator/core/track"
 )
 
 // optics is what a camera makes of a scene, which is then drawn in linear light: exposure, the sensor's rows read
@@ -24,17 +25,10 @@ const band = 8
 
 // expose draws a frame as draw does, by the shot's optics.
 func (s Shot) expose(at func(float64) moment, f int, d *picture) {
-	late := func(y float64) float64 { return s.late(f, y) }
-	for i := range d.surface { // each corner when its row is read
-		p := at(float64(f)).surface[i]
-		for range 4 {
-			p = at(late(min(max(p.Y, 0), float64(s.Height)))).surface[i]
-		}
-		d.surface[i] = p
-	}
+	d.surface = s.seen(at, f)
 	light, raw := make([]float32, 4*s.Width*s.Height), make([]float32, s.Width*s.Height)
 	s.rows((s.Height+band-1)/band, func(b int) {
-		behind, front := s.moments(at, late(float64(b)*band+band/2), f)
+		behind, front := s.moments(at, s.late(f, float64(b)*band+band/2), f)
 		acc, cur := make([]float32, 4*s.Width), make([]float32, 4*s.Width)
 		for y := b * band; y < min((b+1)*band, s.Height); y++ {
 			s.compose(behind, front, y, light[4*s.Width*y:][:4*s.Width], acc, cur, d.front[y*s.Width:][:s.Width])
@@ -51,8 +45,56 @@ func (s Shot) expose(at func(float64) moment, f int, d *picture) {
 	d.visible = s.visible(d)
 }
 
+// seen returns where the plane lies that follows the surface best from how the reference frame shows it to how this one
+// does: the corners, by the homography with the least squared distances over the surface. While it turns, a surface
+// whose rows are read one after the other is bent, and no plane has all of its places.
+func (s Shot) seen(at func(float64) moment, f int) [4]geom.Point {
+	then := s.readAt(at, s.Reference)
+	m := track.Fit(then, s.readAt(at, f), track.Perspective)
+	return [4]geom.Point{m.Apply(then[0]), m.Apply(then[1]), m.Apply(then[2]), m.Apply(then[3])}
+}
+
+// readAt returns where places all over a flat surface lie on a frame, each when its row is read: its corners first.
+func (s Shot) readAt(at func(float64) moment, f int) (all []geom.Point) {
+	unit := geom.Quad{{}, {X: 1}, {X: 1, Y: 1}, {Y: 1}}
+	places := unit[:]
+	for i := range 9 * 9 {
+		places = append(places, geom.Pt(float64(i%9)/8, float64(i/9)/8))
+	}
+	read := s.reader(at, f)
+	for _, p := range places {
+		q := geom.Pt(0, float64(s.Height)/2)
+		for range 5 {
+			m, err := geom.QuadToQuad(unit, read(q.Y).surface)
+			if err != nil {
+				panic("demo: a surface without area: " + s.Name)
+			}
+			q = m.Apply(p)
+		}
+		all = append(all, q)
+	}
+	return all
+}
+
+// reader returns what is there when a row of a frame is read; all rows of a band are read at one time.
+func (s Shot) reader(at func(float64) moment, f int) func(y float64) moment {
+	read := map[int]moment{}
+	return func(y float64) moment {
+		b := int(min(max(y, 0), float64(s.Height-1))) / band
+		m, known := read[b]
+		if !known {
+			m = at(s.late(f, float64(b)*band+band/2))
+			read[b] = m
+		}
+		return m
+	}
+}
+
 // late is when a row of a frame is read, in frames.
 func (s Shot) late(f int, y float64) float64 {
+	if s.optics == nil {
+		return float64(f)
+	}
 	return float64(f) + s.optics.rolls*(y/float64(s.Height)-.5)
 }
 
