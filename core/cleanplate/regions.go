@@ -55,10 +55,13 @@ func regions(places []place, w, h int) (out [][]int) {
 	}
 	out = slices.DeleteFunc(out, func(r []int) bool { return len(r) < fewest })
 	slices.SortStableFunc(out, func(a, b []int) int {
-		if on := places[a[0]].on; on != places[b[0]].on {
-			return map[bool]int{true: -1, false: 1}[on]
+		switch on := places[a[0]].on; {
+		case on == places[b[0]].on:
+			return cmp.Compare(len(b), len(a))
+		case on:
+			return -1
 		}
-		return cmp.Compare(len(b), len(a))
+		return 1
 	})
 	return out
 }
