@@ -154,7 +154,7 @@ func (p *place) run(ctx context.Context, address func() (string, error)) (r *run
 			return url, err
 		}
 	}
-	if r.store, err = patiently(ctx, func() (*store.Store, error) {
+	if r.store, err = store.Patiently(ctx, func() (*store.Store, error) {
 		return store.Open(ctx, store.Config{
 			Address: address, Connections: p.connections, CheckAfter: time.Duration(p.checkAfter) * time.Second,
 			FindImported: p.search,
@@ -166,19 +166,8 @@ func (p *place) run(ctx context.Context, address func() (string, error)) (r *run
 	return r, nil
 }
 
-// patiently does what needs the database, again while that is just being started.
-func patiently[T any](ctx context.Context, do func() (T, error)) (T, error) {
-	for end := time.Now().Add(time.Minute); ; {
-		v, err := do()
-		if err == nil || !store.Unavailable(err) || ctx.Err() != nil || time.Now().After(end) {
-			return v, err
-		}
-		time.Sleep(200 * time.Millisecond)
-	}
-}
-
 func (r *running) work(ctx context.Context, bench jobs.Bench, refs *reference.Maker) error {
-	j, err := patiently(ctx, func() (*jobs.Runner, error) {
+	j, err := store.Patiently(ctx, func() (*jobs.Runner, error) {
 		return jobs.Start(ctx, jobs.Config{
 			Store: r.store, Library: r.lib, Log: r.log, Bench: bench, Budget: r.budget,
 			References: refs, Metrics: r.metrics,

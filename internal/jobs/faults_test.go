@@ -1,6 +1,7 @@
 package jobs
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -14,6 +15,9 @@ import (
 	"sync/atomic"
 	"syscall"
 	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
 
 	"celator/core/cover"
 	"celator/core/geom"
@@ -58,6 +62,11 @@ func newWorld(t *testing.T) *world {
 		t.Fatal(err)
 	}
 	t.Cleanup(w.st.Close)
+	t.Cleanup(func() {
+		if t.Failed() {
+			t.Logf("the queue was\n%s", w.queue())
+		}
+	})
 	if w.lib, err = storage.New(dir, dir); err != nil {
 		t.Fatal(err)
 	}
@@ -69,6 +78,18 @@ func newWorld(t *testing.T) *world {
 	}
 	w.dir, w.url = dir, w.pg.URL()
 	return w
+}
+
+// queue is what the queue holds, for a test that failed.
+func (w *world) queue() string {
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	rows, err := w.st.QueuePool().Query(ctx, `SELECT row_to_json(j)::text FROM river_job j ORDER BY id DESC LIMIT 20`)
+	if err != nil {
+		return err.Error()
+	}
+	lines, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	return fmt.Sprintln(strings.Join(lines, "\n"), err)
 }
 
 // kinds are all that the queue does, each begun on a source that is ready, with what says
@@ -256,10 +277,23 @@ func (w bench) child(t *testing.T) *exec.Cmd {
 	t.Helper()
 	cmd := exec.Command(os.Args[0])
 	cmd.Env = append(os.Environ(), "CELATOR_TEST_WORKER="+w.url, "CELATOR_TEST_STORE="+w.dir)
+	var said bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &said, &said
+	cmd.WaitDelay = time.Second // its own children may hold what it wrote to
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() { cmd.Process.Kill(); cmd.Wait() })
+	t.Cleanup(func() {
+		if t.Failed() { // a worker that still runs says where it is
+			cmd.Process.Signal(syscall.SIGQUIT)
+		} else {
+			cmd.Process.Kill()
+		}
+		cmd.Wait()
+		if t.Failed() {
+			t.Logf("a worker ended by %v and said:\n%s", cmd.ProcessState, said.String())
+		}
+	})
 	return cmd
 }
 

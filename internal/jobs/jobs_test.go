@@ -31,11 +31,15 @@ func TestMain(m *testing.M) {
 
 func worker(url, dir string) {
 	ctx := context.Background()
-	st, err := store.Open(ctx, store.Config{Address: store.At(url)})
+	st, err := store.Patiently(ctx, func() (*store.Store, error) {
+		return store.Open(ctx, store.Config{Address: store.At(url)})
+	})
 	if err == nil {
 		var lib storage.Library
-		if lib, err = storage.New(dir, dir); err == nil {
-			_, err = Start(ctx, Config{Store: st, Library: lib, Log: slog.Default()})
+		if lib, err = storage.New(dir, dir); err == nil { // patiently: its first jobs run before it has started
+			_, err = store.Patiently(ctx, func() (*Runner, error) {
+				return Start(ctx, Config{Store: st, Library: lib, Log: slog.Default()})
+			})
 		}
 	}
 	if err != nil {

@@ -174,6 +174,18 @@ func Unavailable(err error) bool {
 		err != nil && err.Error() == "conn closed"
 }
 
+// Patiently does what a program needs at its start, again for up to a minute while the database is just being
+// started, or started anew in the middle of it.
+func Patiently[T any](ctx context.Context, do func() (T, error)) (T, error) {
+	for end := time.Now().Add(time.Minute); ; {
+		v, err := do()
+		if err == nil || !Unavailable(err) || ctx.Err() != nil || time.Now().After(end) {
+			return v, err
+		}
+		time.Sleep(200 * time.Millisecond)
+	}
+}
+
 var errAway = errors.New("the database's address is not known")
 
 // Away is an error of Config.Address that passes: the database is not there yet.
