@@ -129,8 +129,8 @@ func sqr(v float32) float32 { return v * v }
 
 // weigh finds for each sample the log of how much likelier it shows the foreground
 // than the surface. The surface may be seen in its light; or, rarely, in a shadow or
-// under a glint, which change its brightness as they like but not its hue: then only
-// its texture tells. The foreground may have any colour, and likely has those it had.
+// under a glint, which change its brightness as they like: then only its hue and its
+// texture tell. The foreground may have any colour, and likely has those it had.
 func (f *Finder) weigh() {
 	nc := max(f.plate.Noise[1], f.plate.Noise[2])
 	any := ln(1. / (220 * 2 * math.Pi * 26 * 26)) // colour
@@ -161,30 +161,7 @@ func (f *Finder) weigh() {
 			f.odds[i], f.strange[i] = -8*trust, -8
 			continue
 		}
-		// In a shadow or under a glint the hue is the plate's, but paler or darker.
-		k, lo, hi := g, .45*g, 1.1*g
-		if py > 6 {
-			q := min(max(y/py, .2), 2)
-			lo, hi = min(lo, .9*q), max(1.05*g, min(q, 1.3*g))
-			if q < g {
-				hi = min(hi, 1.1*q+.05)
-			} else {
-				lo = .15 * g
-			}
-		}
-		if e := pb*pb + pr*pr; e > 1 {
-			k = (b*pb + r*pr) / e
-		}
-		k = min(max(k, lo), hi)
-		dk := (sqr(b-k*pb) + sqr(r-k*pr)) * ic
-		dim := -.5*min(dk, 60) - ln(6.28*220/ic) - 4
-		if t := f.agree[i]; y < .22*g*py { // deeper than shadows are
-			dim -= 6
-		} else if t > 0 {
-			dim += 7 * t
-		} else {
-			dim += 6 * t
-		}
+		dim := f.dim(i, y, b, r, ic)
 		s := max(lit, dim) // of the two the likelier; their sum is hardly more
 		f.odds[i], f.strange[i] = min(max(own-s, -8), 8)*trust+trust-1, any-s
 	}

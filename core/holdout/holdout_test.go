@@ -18,6 +18,7 @@ type scene struct {
 	light float64
 	shade func(x, y float64) float64 // of the wall, times
 	glare func(x, y float64) float64 // light that is added, of white
+	hues  float64                    // how strong the wall's colours are, levels of chroma
 }
 
 func (s scene) draw(seed uint64, m geom.Map, disc geom.Point, r float64) (*frame.Picture, []float64) {
@@ -36,8 +37,9 @@ func (s scene) draw(seed uint64, m geom.Map, disc geom.Point, r float64) (*frame
 			if s.shade != nil {
 				v = 16 + (v-16)*s.shade(float64(x), float64(y))
 			}
+			cb, cr := s.hues*math.Sin(q.X/23), s.hues*math.Sin(q.Y/19)
 			if s.glare != nil {
-				v = 16 + 219*math.Pow(math.Pow(max(v-16, 0)/219, 2.2)+s.glare(float64(x), float64(y)), 1/2.2)
+				v, cb, cr = under(s.glare(float64(x), float64(y)), v, cb, cr)
 			}
 			a := min(max(r+.5-geom.Pt(float64(x)+.5, float64(y)+.5).Sub(disc).Len(), 0), 1)
 			front[y*s.w+x] = a
@@ -46,11 +48,22 @@ func (s scene) draw(seed uint64, m geom.Map, disc geom.Point, r float64) (*frame
 			p.Planes[0][y*s.w+x] = byte(min(max(v+.5, 0), 255))
 			if x%2 == 0 && y%2 == 0 {
 				i := y/2*(s.w/2) + x/2
-				p.Planes[1][i], p.Planes[2][i] = byte(128.5-18*a+rng.NormFloat64()), byte(128.5+22*a+rng.NormFloat64())
+				p.Planes[1][i], p.Planes[2][i] = byte(128.5+cb*(1-a)-18*a+rng.NormFloat64()), byte(128.5+cr*(1-a)+22*a+rng.NormFloat64())
 			}
 		}
 	}
 	return p, front
+}
+
+// under is a colour, its chroma about 0, with light that is added, of white.
+func under(light, v, b, r float64) (float64, float64, float64) {
+	v, b, r = (v-16)/219, b/224, r/224
+	of := [3]float64{v + 1.5748*r, v - .1873*b - .4681*r, v + 1.8556*b}
+	for c, x := range of {
+		of[c] = min(math.Pow(math.Pow(max(x, 0), 2.2)+light, 1/2.2), 1)
+	}
+	v = .2126*of[0] + .7152*of[1] + .0722*of[2]
+	return 16 + 219*v, 224 * (of[2] - v) / 1.8556, 224 * (of[0] - v) / 1.5748
 }
 
 var outline = []geom.Point{{X: 60, Y: 40}, {X: 260, Y: 40}, {X: 260, Y: 170}, {X: 60, Y: 170}}
@@ -114,6 +127,10 @@ func TestFind(t *testing.T) {
 		"glare": {
 			w: 320, h: 220, noise: 1.5, light: 1,
 			glare: func(x, _ float64) float64 { return .25 * math.Exp(-(x-110)*(x-110)/1200) },
+		},
+		"glare on strong colours": {
+			w: 320, h: 220, noise: 1.5, light: 1, hues: 45,
+			glare: func(x, _ float64) float64 { return .15 * math.Exp(-(x-110)*(x-110)/1200) },
 		},
 	} {
 		usual := s

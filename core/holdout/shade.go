@@ -1,0 +1,72 @@
+package holdout
+
+import "celator/core/cleanplate"
+
+// dim is the log of how likely a sample is of the surface in a shadow or under a glint, which change its brightness
+// as they like. y is its luma above black, b and r are its chroma about 0, ic is what a squared difference of chroma
+// counts.
+func (f *Finder) dim(i int, y, b, r, ic float32) float32 {
+	py, pb, pr := f.laid.Pix[0][i]-cleanplate.Black, f.laid.Pix[1][i]-128, f.laid.Pix[2][i]-128
+	g := f.gain[i]
+	// The hue is the plate's, but paler or darker.
+	k, lo, hi := g, .45*g, 1.1*g
+	if py > 6 {
+		q := min(max(y/py, .2), 2)
+		lo, hi = min(lo, .9*q), max(1.05*g, min(q, 1.3*g))
+		if q < g {
+			hi = min(hi, 1.1*q+.05)
+		} else {
+			lo = .15 * g
+		}
+	}
+	if e := pb*pb + pr*pr; e > 1 {
+		k = (b*pb + r*pr) / e
+	}
+	k = min(max(k, lo), hi)
+	dk := (sqr(b-k*pb) + sqr(r-k*pr)) * ic
+	if y > brighter*g*py { // or turned by light that is added, its own light between that of the place and of the whole
+		b0, r0 := veiled(g*py, g*pb, g*pr, y)
+		b1, r1 := veiled(f.light*py, f.light*pb, f.light*pr, y)
+		db, dr := b1-b0, r1-r0
+		at := min(max(((b-b0)*db+(r-r0)*dr)/(db*db+dr*dr+1e-3), 0), 1)
+		dk = min(dk, (sqr(b-b0-at*db)+sqr(r-r0-at*dr))*ic)
+	}
+	dim := -.5*min(dk, 60) - ln(6.28*220/ic) - 4
+	if t := f.agree[i]; y < .22*g*py { // deeper than shadows are
+		dim -= 6
+	} else if t > 0 {
+		dim += 7 * t
+	} else {
+		dim += 6 * t
+	}
+	return dim
+}
+
+// brighter is how much brighter than its place would be a sample is for light to be taken as added to it: less than
+// that noise does by itself, and it turns no hue.
+const brighter = 1.05
+
+// veiled is the chroma of a colour, its luma above black, under light that is added to it until its luma is y. In
+// linear light, for which squares are near enough here, what is added is the same for red, green and blue; what has
+// reached white stays so, and the hue turns. Luma and chroma are those of ITU-R BT.709.
+func veiled(luma, b, r, y float32) (vb, vr float32) {
+	const white, chroma = 219, 224
+	luma, b, r, y = luma/white, b/chroma, r/chroma, min(y/white, 1)
+	of := [3]float32{luma + 1.5748*r, luma - .1873*b - .4681*r, luma + 1.8556*b}
+	for c, v := range of {
+		of[c] = sqr(max(v, 0))
+	}
+	var red, blue, got float32
+	lo, hi := float32(0), float32(1)
+	for range 7 { // halvings: to less than a level of luma
+		mid := (lo + hi) / 2
+		red, blue = sqrt(min(of[0]+mid, 1)), sqrt(min(of[2]+mid, 1))
+		got = .2126*red + .7152*sqrt(min(of[1]+mid, 1)) + .0722*blue
+		if got < y {
+			lo = mid
+		} else {
+			hi = mid
+		}
+	}
+	return (blue - got) / 1.8556 * chroma, (red - got) / 1.5748 * chroma
+}
