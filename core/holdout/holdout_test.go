@@ -48,7 +48,8 @@ func (s scene) draw(seed uint64, m geom.Map, disc geom.Point, r float64) (*frame
 			p.Planes[0][y*s.w+x] = byte(min(max(v+.5, 0), 255))
 			if x%2 == 0 && y%2 == 0 {
 				i := y/2*(s.w/2) + x/2
-				p.Planes[1][i], p.Planes[2][i] = byte(128.5+cb*(1-a)-18*a+rng.NormFloat64()), byte(128.5+cr*(1-a)+22*a+rng.NormFloat64())
+				p.Planes[1][i] = byte(128.5 + cb*(1-a) - 18*a + rng.NormFloat64())
+				p.Planes[2][i] = byte(128.5 + cr*(1-a) + 22*a + rng.NormFloat64())
 			}
 		}
 	}
