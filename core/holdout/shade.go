@@ -32,15 +32,18 @@ func (f *Finder) dim(i int, y, b, r, ic float32) float32 {
 		dk = min(dk, (sqr(b-b0-at*db)+sqr(r-r0-at*dr))*ic)
 	}
 	dim := -.5*min(dk, 60) - ln(6.28*220/ic) - 4
-	if t := f.agree[i]; y < .22*g*py { // deeper than shadows are
-		dim -= 6
-	} else if t > 0 {
+	dim -= 6 * min(max((lightest*g*py-y)/((lightest-deepest)*g*py+1e-3), 0), 1)
+	if t := f.agree[i]; t > 0 {
 		dim += 7 * t
 	} else {
 		dim += 6 * t
 	}
 	return dim
 }
+
+// What shadows leave of a surface's luma, of its code. Ever rarer below the first, and no more so below the second: in
+// linear light a sixth, as a clear sky leaves of the sun's, and a thirtieth.
+const lightest, deepest = .45, .22
 
 // brighter is how much brighter than its place would be a sample is for light to be taken as added to it: less than
 // that noise does by itself, and it turns no hue.

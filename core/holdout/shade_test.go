@@ -5,6 +5,10 @@ import (
 	"math/rand/v2"
 	"slices"
 	"testing"
+
+	"celator/core/cleanplate"
+	"celator/core/frame"
+	"celator/core/geom"
 )
 
 // A strong colour that light is added to, as a camera writes it down (BT.709's transfer function), does not keep its
@@ -48,5 +52,48 @@ func TestVeiled(t *testing.T) {
 	}
 	if all < 200 || turned < all*95/100 {
 		t.Errorf("of %d hues that light turned, %d are told", all, turned)
+	}
+}
+
+// On a surface without texture brightness alone tells. What leaves three fifths of it is a shadow; what leaves a quarter,
+// of the surface's hue as it may be, is darker than shadows are and stands in front.
+func TestShadowsAreNotThatDeep(t *testing.T) {
+	const w, h = 320, 220
+	const from, to = 60, 150 // it lies over the left of the surface, with a soft edge
+	draw := func(seed uint64, leaves float64) *frame.Picture {
+		p := frame.New(frame.Format{
+			Width: w, Height: h, Depth: 8, SubX: 1, SubY: 1, Range: frame.Limited, Matrix: frame.BT709,
+		}, nil)
+		rng := rand.New(rand.NewPCG(seed, 1))
+		for y := range h {
+			for x := range w {
+				k := 1 - (1-leaves)/(1+math.Exp(float64(x-to)/4))
+				p.Planes[0][y*w+x] = byte(16.5 + 134*k + 1.5*rng.NormFloat64())
+				if x%2 == 0 && y%2 == 0 {
+					i := y/2*(w/2) + x/2
+					p.Planes[1][i] = byte(128.5 - 40*k + rng.NormFloat64())
+					p.Planes[2][i] = byte(128.5 + 50*k + rng.NormFloat64())
+				}
+			}
+		}
+		return p
+	}
+	still := geom.Translate(geom.Point{}).Warp()
+	g, err := cleanplate.NewGather(outline, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for f := range 6 {
+		g.Add(draw(uint64(f), 1), still, f == 0)
+	}
+	plate, err := g.Plate()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for leaves, want := range map[float64]float64{.6: 0, .25: float64(to-from) / 200} {
+		found := NewFinder(plate, Usual).Find(draw(99, leaves), still, geom.Point{})
+		if math.Abs(found.Share-want) > .02 {
+			t.Errorf("where %.2f is left, %.3f of the surface are held out, and %.3f should be", leaves, found.Share, want)
+		}
 	}
 }
