@@ -55,8 +55,8 @@ func TestVeiled(t *testing.T) {
 	}
 }
 
-// On a surface without texture brightness alone tells. What leaves three fifths of it is a shadow; what leaves a quarter,
-// of the surface's hue as it may be, is darker than shadows are and stands in front.
+// On a surface without texture brightness alone tells. What leaves three fifths of it is a shadow; what leaves a
+// quarter, of the surface's hue as it may be, is darker than shadows are and stands in front.
 func TestShadowsAreNotThatDeep(t *testing.T) {
 	const w, h = 320, 220
 	const from, to = 60, 150 // it lies over the left of the surface, with a soft edge
