@@ -289,9 +289,9 @@ func clip(v, top float32) float32 {
 	return 0
 }
 
-// coefficients returns Kr and Kb of the format's matrix. ITU-R BT.601-7,
+// Coefficients returns Kr and Kb of the format's matrix, the shares of red and blue in luma. ITU-R BT.601-7,
 // BT.709-6, BT.2020-2.
-func (f Format) coefficients() (kr, kb float64) {
+func (f Format) Coefficients() (kr, kb float64) {
 	switch f.Matrix {
 	case BT601:
 		return .299, .114
@@ -332,7 +332,7 @@ func (f Format) Encode(r, g, b float64) [3]float32 {
 		top := float64(f.Max())
 		return [3]float32{float32(g * top), float32(b * top), float32(r * top)}
 	}
-	kr, kb := f.coefficients()
+	kr, kb := f.Coefficients()
 	black, luma, chroma, zero := f.scale()
 	y := kr*r + (1-kr-kb)*g + kb*b
 	return [3]float32{
@@ -369,7 +369,7 @@ func (p *Picture) rgba(r image.Rectangle, out *image.RGBA) {
 		}
 		return
 	}
-	kr, kb := p.coefficients()
+	kr, kb := p.Coefficients()
 	black, luma, chroma, zero := p.scale()
 	kg := 1 - kr - kb
 	ys := float32(255 / luma)

@@ -60,6 +60,7 @@ type Finder struct {
 	u               []float32       // the same after spreading, -1 to 1
 	join            spreader
 	light           float32 // of the last frame
+	matrix          matrix  // of the last frame
 	colours         colours
 	shutter         [len(shutters)]float32 // how far frames differ from the plate at each
 	last            past
@@ -79,6 +80,7 @@ func (f *Finder) Find(p *frame.Picture, w geom.Warp, speed geom.Point) Found {
 		return Found{}
 	}
 	f.View.Read(p, r, bin)
+	f.matrix = matrixOf(p.Format)
 	f.lay(w)
 	f.smear(speed.Mul(1 / float64(bin)))
 	f.relight()
